@@ -1,0 +1,1 @@
+"""The record: one SQLite file with filters, runs, findings and notes."""

@@ -1,0 +1,1 @@
+"""Filters as networks: the one description everything else reads."""

@@ -1,0 +1,146 @@
+"""A filter as a file: *.filter.json, read and written through one model; docs/filter.schema.json is made from it."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from jiyuu.circuits.catalogue import circuit
+from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ, Circuit
+from jiyuu.circuits.network import Network
+from jiyuu.errors import CircuitError
+from jiyuu.whole_file import write_text
+
+LARGEST_FILE = 1 << 20
+Finite = Annotated[float, Field(allow_inf_nan=False)]
+
+
+class _Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Tolerances(_Strict):
+    """What a build of the filter may differ by: one standard deviation each, unless said otherwise."""
+
+    capacitor_percent: Annotated[Finite, Field(ge=0, le=50)] = 1.0
+    offset_mv: Annotated[Finite, Field(ge=0, le=1000)] = 1.0
+    cutoff_offset_cents: Annotated[Finite, Field(ge=0, le=2400)] = 15.0
+    cutoff_scale_percent: Annotated[Finite, Field(ge=0, le=20)] = 0.5
+    onset_travel_percent: Annotated[Finite, Field(ge=0, le=20)] = 4.0
+    gain_db: Annotated[Finite, Field(ge=0, le=6)] = 0.2
+    noise_uv: Annotated[Finite, Field(ge=0, le=1e6, description="RMS noise at the output, microvolts")] = 60.0
+    rail_v: Annotated[Finite, Field(gt=0, le=100, description="where the output clips, volts")] = 10.5
+    inverts: bool = False
+
+
+class Filter(_Strict):
+    """One filter: a circuit, its parameters and where its panel controls stand."""
+
+    format: Literal["jiyuu-filter"] = "jiyuu-filter"
+    version: Literal[1] = 1
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    circuit: str
+    parameters: dict[str, Finite] = {}
+    mode: str | None = None
+    cutoff_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] = 1000.0
+    resonance_percent: Annotated[Finite, Field(ge=0, le=100)] = 0.0
+    full_gain: Annotated[Finite, Field(gt=0, le=1000)] | None = None
+    tolerances: Tolerances = Tolerances()
+    notes: Annotated[str, Field(max_length=20_000)] = ""
+
+    @model_validator(mode="after")
+    def _fits_its_circuit(self) -> Filter:
+        try:
+            entry = circuit(self.circuit)
+            entry.values(self.parameters)
+            entry.mode(self.mode)
+        except CircuitError as error:
+            raise ValueError(str(error)) from error
+        return self
+
+    @property
+    def entry(self) -> Circuit:
+        """Its catalogue entry."""
+        return circuit(self.circuit)
+
+    @property
+    def chosen_mode(self) -> str:
+        return self.entry.mode(self.mode)
+
+    def network(self) -> Network:
+        """The network at the filter's own parameters."""
+        return self.entry.network(self.parameters)
+
+    def gain_at(self, resonance_percent: float) -> float:
+        """Loop gain at a position of the resonance control (linear taper)."""
+        return resonance_percent / 100 * (self.full_gain or self.entry.full_gain)
+
+    def percent_at(self, gain: float) -> float:
+        """Position of the resonance control at a loop gain; may pass 100."""
+        return 100 * gain / (self.full_gain or self.entry.full_gain)
+
+
+def filter_schema() -> dict[str, Any]:
+    """JSON Schema of a filter file."""
+    return Filter.model_json_schema()
+
+
+def read_filter(path: Path) -> Filter:
+    """Read a *.filter.json. Raises CircuitError with the place and what to do."""
+    if not path.is_file():
+        raise CircuitError(f"{path} is not a file; give a catalogue id (see 'jiyuu circuits') or a *.filter.json.")
+    if path.stat().st_size > LARGEST_FILE:
+        raise CircuitError(f"{path} is larger than a filter file can be ({LARGEST_FILE} bytes); check that it is one.")
+    try:
+        text = path.read_bytes().decode("utf-8")
+    except UnicodeDecodeError as error:
+        raise CircuitError(f"{path} is not text in UTF-8; save it again as JSON in UTF-8.") from error
+    return parse_filter(text, source=str(path))
+
+
+def parse_filter(text: str, *, source: str) -> Filter:
+    """A filter from JSON text. Raises CircuitError naming the source, the place and what to do."""
+    try:
+        document = json.loads(text, object_pairs_hook=_without_duplicates, parse_constant=_refuse_constant)
+    except json.JSONDecodeError as error:
+        raise CircuitError(f"{source} is not valid JSON: {error.msg} at line {error.lineno}; mend it there.") from error
+    except (ValueError, RecursionError) as error:
+        raise CircuitError(f"{source}: {error}.") from error
+    if not isinstance(document, dict):
+        raise CircuitError(f"{source} is JSON but not a filter; a filter file is one object with 'name' and 'circuit'.")
+    try:
+        return Filter.model_validate(document)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"]) or "the filter"
+        message = first["msg"].removeprefix("Value error, ")
+        if first["type"] == "extra_forbidden":
+            message = "this key is not known; remove it or correct its spelling"
+        raise CircuitError(f"{source}: {place}: {message}") from error
+
+
+def write_filter(path: Path, document: Filter) -> None:
+    """Write a filter file, whole or not at all."""
+    write_text(path, document.model_dump_json(indent=2) + "\n")
+
+
+def _without_duplicates(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found: dict[str, Any] = {}
+    for key, value in pairs:
+        if key in found:
+            raise ValueError(f"the key '{key}' stands there twice; keep one")
+        found[key] = value
+    return found
+
+
+def _refuse_constant(name: str) -> float:
+    raise ValueError(f"{name} is not a value a filter can have; give a finite number")
+
+
+def neutral_filter(circuit_id: str) -> Filter:
+    """A catalogue circuit as it stands, no resonance."""
+    return Filter(name=circuit(circuit_id).title, circuit=circuit_id)
+

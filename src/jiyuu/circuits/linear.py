@@ -1,0 +1,210 @@
+"""Small-signal behaviour of a network: response, group delay, poles, zeros, onset of self-oscillation.
+
+With φ' = 1 the branches are v = (I − Z)⁻¹(V·x + U·u), so x' = A·x + B·u with A = Ω·W·(I − Z)⁻¹·V, and every output is
+H(s) = C'·(sI − A)⁻¹·B + D'. Works in units of the cutoff's angular rate, so numbers stay near 1.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.linalg import eigvals
+from scipy.optimize import brentq
+
+from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.errors import CircuitError
+
+ComplexArray = NDArray[np.complex128]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class StateSpace:
+    """x' = A·x + B·u, y = C·x + D·u in time units of 1/rate (rad/s). A (…, n, n), B (…, n), C (…, r, n), D (…, r)."""
+
+    A: FloatArray
+    B: FloatArray
+    C: FloatArray
+    D: FloatArray
+    rate: float
+
+
+def state_space(
+    network: Network, *, cutoff_hz: float, gain: float, slope: FloatArray | None = None
+) -> StateSpace:
+    """The network linearised. slope (m,): φ' of each branch at the operating point, all 1 when not given."""
+    slopes = np.ones(len(network.branches)) if slope is None else slope
+    # φ = S·v with v = V·x + U·u + Z·φ
+    inverse = np.linalg.inv(np.eye(slopes.size) - network.Z.at(gain) * slopes[np.newaxis, :])
+    currents_x = slopes[:, np.newaxis] * (inverse @ network.V.at(gain))
+    currents_u = slopes * (inverse @ network.U.at(gain))
+    rate = 2 * np.pi * cutoff_hz
+    rates = network.rates(cutoff_hz) / rate
+    return StateSpace(
+        A=rates[:, np.newaxis] * (network.W @ currents_x),
+        B=rates * (network.W @ currents_u),
+        C=network.C.at(gain) + network.E.at(gain) @ currents_x,
+        D=network.D.at(gain) + network.E.at(gain) @ currents_u,
+        rate=rate,
+    )
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Response:
+    """Complex gain of some modes over frequency: gain (r, n) in V/V, frequency_hz (n,), group_delay_s (r, n)."""
+
+    frequency_hz: FloatArray
+    modes: tuple[str, ...]
+    gain: ComplexArray
+    phase_deg: FloatArray
+    group_delay_s: FloatArray
+
+    @property
+    def level_db(self) -> FloatArray:
+        """(r, n) dB re the input."""
+        return level_db(self.gain)
+
+
+def level_db(gain: ComplexArray | FloatArray) -> FloatArray:
+    """20·log10|gain|; an exact zero becomes −400 dB, below any converter, rather than −inf."""
+    return np.asarray(20 * np.log10(np.maximum(np.abs(gain), 1e-20)))
+
+
+def complex_gain(
+    network: Network, frequency_hz: FloatArray, *, cutoff_hz: float, gain: float, modes: Sequence[str] | None = None
+) -> ComplexArray:
+    """H(j2πf) of the modes (all when None), shape (r, n). The fast path while a control is dragged."""
+    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
+    rows = _rows(network, modes)
+    resolvent = _solve(system, frequency_hz, system.B)
+    return np.asarray(system.C[rows] @ resolvent.T + system.D[rows, np.newaxis])
+
+
+def response(
+    network: Network, frequency_hz: FloatArray, *, cutoff_hz: float, gain: float, modes: Sequence[str] | None = None
+) -> Response:
+    """Response with phase unwrapped from the poles and zeros, so that it does not depend on the grid.
+
+    Phase counts from the outputs' limit at infinite frequency for a highpass and from 0 Hz for a lowpass: each zero
+    at 0 Hz adds 90°, each pole takes 90° by the time it is passed. Group delay −dφ/dω is exact, from the resolvent
+    squared."""
+    names = tuple(modes) if modes is not None else network.outputs
+    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
+    rows = _rows(network, names)
+    first = _solve(system, frequency_hz, system.B)
+    second = _solve(system, frequency_hz, first)
+    gains = system.C[rows] @ first.T + system.D[rows, np.newaxis]
+    derivative = -1j * (system.C[rows] @ second.T) / system.rate
+    with np.errstate(divide="ignore", invalid="ignore"):
+        delay = -np.imag(derivative / gains)
+    delay = np.where(np.isfinite(delay), delay, 0.0)
+    principal = np.angle(gains)
+    phase = np.empty_like(principal)
+    for i, row in enumerate(rows):
+        rough = _phase_from_roots(system, int(row), frequency_hz)
+        phase[i] = principal[i] + 2 * np.pi * np.round((rough - principal[i]) / (2 * np.pi))
+    return Response(np.asarray(frequency_hz, dtype=float), names, gains, np.rad2deg(phase), delay)
+
+
+def _rows(network: Network, modes: Sequence[str] | None) -> NDArray[np.intp]:
+    names = network.outputs if modes is None else modes
+    return np.array([network.output_index(mode) for mode in names], dtype=np.intp)
+
+
+def _solve(system: StateSpace, frequency_hz: FloatArray, right: FloatArray | ComplexArray) -> ComplexArray:
+    """(sI − A)⁻¹·right for every frequency, shape (n_freq, n)."""
+    s = 2j * np.pi * np.asarray(frequency_hz, dtype=float) / system.rate
+    matrices = s[:, np.newaxis, np.newaxis] * np.eye(system.A.shape[0]) - system.A
+    sides = np.broadcast_to(right, (s.size, system.A.shape[0]))[..., np.newaxis]
+    return np.asarray(np.linalg.solve(matrices, sides)[..., 0])
+
+
+def _phase_from_roots(system: StateSpace, row: int, frequency_hz: FloatArray) -> FloatArray:
+    roots_of_denominator = np.linalg.eigvals(system.A).astype(complex)
+    zeros, lead = _zeros(system, row)
+    s = 2j * np.pi * np.asarray(frequency_hz, dtype=float) / system.rate
+
+    def turn(roots: ComplexArray) -> FloatArray:
+        # Each s − root moves through at most half a turn as s climbs the axis, so its principal angle is continuous,
+        # except right of the axis, where it would jump at ±180°: there count from the mirrored root.
+        total = np.zeros(s.size)
+        for root in roots:
+            if root.real > 1e-9 * max(1.0, abs(root)):
+                total += np.pi - np.angle(s + np.conj(root))
+            else:
+                total += np.angle(s - root)
+        return total
+
+    return turn(zeros) - turn(roots_of_denominator) + (np.pi if lead < 0 else 0.0)
+
+
+def poles(network: Network, *, cutoff_hz: float, gain: float) -> ComplexArray:
+    """(n,) poles in rad/s."""
+    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
+    return np.asarray(eigvals(system.A) * system.rate, dtype=complex)
+
+
+def zeros(network: Network, mode: str, *, cutoff_hz: float, gain: float) -> ComplexArray:
+    """Finite zeros of a mode in rad/s."""
+    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
+    found, _ = _zeros(system, network.output_index(mode))
+    return np.asarray(found * system.rate, dtype=complex)
+
+
+def _zeros(system: StateSpace, row: int) -> tuple[ComplexArray, float]:
+    """Zeros in units of the rate and the sign-carrying leading coefficient of the numerator.
+
+    The numerator is det(sI − A)·D + C·adj(sI − A)·B = det(sI − A + B·C) − det(sI − A)·(1 − D)."""
+    c, d = system.C[row], float(system.D[row])
+    denominator = np.poly(system.A)
+    numerator = np.poly(system.A - np.outer(system.B, c)) + (d - 1) * denominator
+    numerator = np.real(numerator)
+    scale = np.abs(numerator).max(initial=0.0)
+    numerator[np.abs(numerator) < 1e-11 * scale] = 0.0
+    kept = np.trim_zeros(numerator, "f")
+    if kept.size == 0:
+        return np.zeros(0, dtype=complex), 1.0
+    return np.roots(kept).astype(complex), float(kept[0])
+
+
+@dataclass(frozen=True, slots=True)
+class Onset:
+    """Where self-oscillation begins: loop gain and frequency."""
+
+    gain: float
+    frequency_hz: float
+
+
+def growth_rate(network: Network, *, cutoff_hz: float, gain: float) -> float:
+    """Largest real part of the poles, 1/s; above 0 the rest state is unstable. Frozen rows (rate 0) do not count."""
+    moving = network.rates(cutoff_hz) > 0
+    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
+    return float(np.linalg.eigvals(system.A[np.ix_(moving, moving)]).real.max() * system.rate)
+
+
+def onset(network: Network, *, cutoff_hz: float, highest_gain: float = 200.0) -> Onset | None:
+    """Smallest loop gain at which a pole pair reaches the imaginary axis; None when there is none up to highest_gain.
+
+    Exact to rounding: the root of the largest real part over k. Raises CircuitError when the solution does not have
+    a pole pair on the axis."""
+    scale = 2 * np.pi * cutoff_hz
+
+    def excess(gain: float) -> float:
+        return growth_rate(network, cutoff_hz=cutoff_hz, gain=gain) / scale
+
+    grid = np.concatenate([np.linspace(0.0, 5.0, 101), np.geomspace(5.1, highest_gain, 150)])
+    stable: float | None = None
+    for candidate in grid:
+        rate = excess(candidate)
+        if rate < -1e-12:
+            stable = candidate
+        elif rate > 1e-12:
+            gain = 0.0 if stable is None else float(brentq(excess, stable, candidate, xtol=1e-13, rtol=1e-13))
+            roots = np.linalg.eigvals(state_space(network, cutoff_hz=cutoff_hz, gain=gain).A)
+            critical = roots[np.argmax(roots.real + 1e-9 * (roots.imag > 0))]
+            if abs(critical.real) > 1e-6:
+                raise CircuitError(f"The onset of self-oscillation near k = {gain:g} could not be placed exactly.")
+            return Onset(gain, float(abs(critical.imag) * scale / (2 * np.pi)))
+    return None

@@ -1,0 +1,138 @@
+"""A filter as a network of saturating branches between capacitors.
+
+    v  = V(k)·x + U(k)·u + Z(k)·φ(v) + offset     branch voltages, Z strictly lower triangular
+    x' = Ω(t) · W · φ(v)                          capacitor voltages
+    y  = C(k)·x + D(k)·u + E(k)·φ(v)              one row per output
+
+V, U, Z, C, D and E are affine in the loop gain k. Ω is diagonal: a tuned row turns at ω(t)·ρ, a fixed row at a
+constant rate. Prediction, simulation, tolerance and netlist all read this one description.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jiyuu.errors import CircuitError
+
+FloatArray = NDArray[np.float64]
+
+
+class BranchKind(StrEnum):
+    """Shape of a branch; slope 1 at zero, headroom H in volts."""
+
+    LINEAR = "linear"  # v
+    TANH = "tanh"  # H·tanh(v/H): differential pair, OTA
+    ASINH = "asinh"  # H·asinh(v/H): antiparallel diodes across a feedback resistor
+    CLIP = "clip"  # clamp to ±H: supply rails
+
+
+@dataclass(frozen=True, slots=True)
+class Branch:
+    """One saturating branch: its kind, headroom (V, > 0) and input offset (V)."""
+
+    name: str
+    kind: BranchKind
+    headroom_v: float = 1.0
+    offset_v: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not (np.isfinite(self.headroom_v) and self.headroom_v > 0):
+            raise CircuitError(f"Branch '{self.name}' has headroom {self.headroom_v} V; give a finite value above 0.")
+        if not np.isfinite(self.offset_v):
+            raise CircuitError(f"Branch '{self.name}' has offset {self.offset_v} V; give a finite value.")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Affine:
+    """A matrix that is affine in the loop gain: constant + k·per_gain."""
+
+    constant: FloatArray
+    per_gain: FloatArray
+
+    def __post_init__(self) -> None:
+        for name in ("constant", "per_gain"):
+            array = np.array(getattr(self, name), dtype=float)
+            array.setflags(write=False)
+            object.__setattr__(self, name, array)
+
+    def at(self, gain: float) -> FloatArray:
+        """The matrix at loop gain k."""
+        return np.asarray(self.constant + gain * self.per_gain)
+
+
+# Which coefficients a compiled kernel keeps as literals: (matrix, row, column, part) -> +1 or −1 as written in the
+# circuit, or None for a value that may change from unit to unit.
+Structure = tuple[tuple[str, int, int, int, int | None], ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Network:
+    """One filter. Shapes: n capacitors, m branches, r outputs; V (m, n), U (m,), Z (m, m), W (n, m), C (r, n), D (r,),
+    E (r, m), rate_ratio (n,), fixed_rate (n,) in rad/s (0 where the row is tuned)."""
+
+    capacitors: tuple[str, ...]
+    branches: tuple[Branch, ...]
+    outputs: tuple[str, ...]
+    V: Affine
+    U: Affine
+    Z: Affine
+    W: FloatArray
+    C: Affine
+    D: Affine
+    E: Affine
+    rate_ratio: FloatArray
+    fixed_rate: FloatArray
+    structure: Structure = field(default=())
+
+    def __post_init__(self) -> None:
+        n, m, r = len(self.capacitors), len(self.branches), len(self.outputs)
+        wanted = {"V": (m, n), "U": (m,), "Z": (m, m), "C": (r, n), "D": (r,), "E": (r, m)}
+        for name, shape in wanted.items():
+            matrix: Affine = getattr(self, name)
+            if matrix.constant.shape != shape or matrix.per_gain.shape != shape:
+                raise CircuitError(f"Matrix {name} has shape {matrix.constant.shape}; the network needs {shape}.")
+            if not (np.isfinite(matrix.constant).all() and np.isfinite(matrix.per_gain).all()):
+                raise CircuitError(f"Matrix {name} holds a value that is not finite; check the circuit's parameters.")
+        for name, shape in (("W", (n, m)), ("rate_ratio", (n,)), ("fixed_rate", (n,))):
+            array = np.array(getattr(self, name), dtype=float)
+            if array.shape != shape or not np.isfinite(array).all():
+                raise CircuitError(f"{name} must be finite with shape {shape}, found {array.shape}.")
+            array.setflags(write=False)
+            object.__setattr__(self, name, array)
+        if np.triu(self.Z.constant).any() or np.triu(self.Z.per_gain).any():
+            raise CircuitError("A branch depends on itself or on a later one; order the branches so that it does not.")
+        if (self.rate_ratio < 0).any() or (self.fixed_rate < 0).any():
+            raise CircuitError("A capacitor has a negative rate; rates are ratios to the cutoff or rad/s, 0 or more.")
+        if not self.structure:
+            object.__setattr__(self, "structure", _structure_of_nonzeros(self))
+
+    @property
+    def is_tuned(self) -> NDArray[np.bool_]:
+        """(n,) True where the capacitor's rate follows the cutoff."""
+        return np.asarray(self.rate_ratio > 0)
+
+    def output_index(self, mode: str) -> int:
+        """Row of a mode. Raises CircuitError naming the modes there are."""
+        if mode not in self.outputs:
+            raise CircuitError(f"Mode '{mode}' is not one of this circuit's: {', '.join(self.outputs)}.")
+        return self.outputs.index(mode)
+
+    def rates(self, cutoff_hz: float) -> FloatArray:
+        """(n,) rad/s of every row at the cutoff (pole frequency) given."""
+        return np.where(self.is_tuned, 2 * np.pi * cutoff_hz * self.rate_ratio, self.fixed_rate)
+
+
+def _structure_of_nonzeros(network: Network) -> Structure:
+    """Structure of a network put together from arrays: every nonzero coefficient may change from unit to unit."""
+    entries: list[tuple[str, int, int, int, int | None]] = []
+    for name in ("V", "U", "Z"):
+        matrix: Affine = getattr(network, name)
+        for part, array in enumerate((matrix.constant, matrix.per_gain)):
+            grid = array.reshape(array.shape[0], -1)
+            entries += [(name, int(i), int(j), part, None) for i, j in np.argwhere(grid != 0)]
+    entries += [("W", int(i), int(j), 0, None) for i, j in np.argwhere(network.W != 0)]
+    return tuple(sorted(entries, key=lambda entry: entry[:4]))

@@ -1,0 +1,1 @@
+"""Thin commands over the layers below."""

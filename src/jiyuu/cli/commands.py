@@ -1,0 +1,239 @@
+"""The commands: arguments in, a core function, its result out."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jiyuu.cli.measure import measure_app
+from jiyuu.cli.options import (
+    Cutoff,
+    DriveDb,
+    FilterArgument,
+    FullScale,
+    Json,
+    Mode,
+    Out,
+    Resonance,
+    ResonanceGain,
+    Set,
+    choose,
+    notice,
+    print_json,
+)
+from jiyuu.errors import CircuitError, SignalError
+from jiyuu.whole_file import write_text
+
+app = typer.Typer(
+    name="jiyuu", add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False, rich_markup_mode=None,
+    help="A bench for voltage-controlled filters. Without a command: the window ('jiyuu --demo', 'jiyuu BOOK').",
+)
+app.add_typer(measure_app, name="measure")
+stimulus_app = typer.Typer(help="Write a stimulus to be played through a real unit.", no_args_is_help=True)
+app.add_typer(stimulus_app, name="stimulus")
+
+
+@app.command()
+def circuits(json: Json = False) -> None:
+    """List the circuits, their modes and parameters."""
+    from jiyuu.circuits.catalogue import circuits as catalogue
+
+    entries = [
+        {
+            "id": entry.id, "title": entry.title, "poles": entry.poles, "modes": list(entry.modes),
+            "onset_gain": entry.onset_gain, "explanation": entry.explanation,
+            "parameters": [
+                {"name": p.name, "unit": p.unit, "default": p.default, "min": p.minimum, "max": p.maximum,
+                 "meaning": p.meaning}
+                for p in entry.parameters
+            ],
+        }
+        for entry in catalogue().values()
+    ]
+    if json:
+        print_json({"circuits": entries})
+        return
+    for entry in catalogue().values():
+        onset_text = "none" if entry.onset_gain is None else f"k = {entry.onset_gain:.4g}"
+        typer.echo(f"{entry.id:22}{entry.poles} poles, oscillates from {onset_text}; modes: {', '.join(entry.modes)}")
+
+
+@app.command()
+def respond(
+    filter: FilterArgument,
+    mode: Mode = None,
+    cutoff: Cutoff = None,
+    resonance_gain: ResonanceGain = None,
+    resonance: Resonance = None,
+    drive_db: DriveDb = 0.0,
+    set: Set = None,
+    from_hz: Annotated[float, typer.Option("--from", help="Lowest frequency, Hz.")] = 20.0,
+    to_hz: Annotated[float, typer.Option("--to", help="Highest frequency, Hz.")] = 20_000.0,
+    points: Annotated[int, typer.Option("--points", help="Number of rows, logarithmic.")] = 481,
+    out: Out = None,
+) -> None:
+    """Small-signal response as CSV: frequency, magnitude, unwrapped phase, group delay."""
+    import numpy as np
+
+    from jiyuu.circuits.linear import level_db, response
+
+    chosen = choose(
+        filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
+        settings=set,
+    )
+    if not (0 < from_hz < to_hz <= 1e7 and np.isfinite(to_hz)):
+        raise CircuitError(f"the range {from_hz:g} to {to_hz:g} Hz makes no sense; give --from below --to, above 0.")
+    if not 2 <= points <= 1_000_000:
+        raise CircuitError(f"--points {points} is out of range; give 2 to 1000000.")
+    frequency_hz = np.geomspace(from_hz, to_hz, points)
+    found = response(
+        chosen.network(), frequency_hz, cutoff_hz=chosen.cutoff_hz, gain=chosen.gain, modes=[chosen.mode]
+    )
+    magnitude = level_db(found.gain[0] * chosen.drive)
+    rows = ["frequency_hz,magnitude_db,phase_deg,group_delay_s"]
+    rows += [
+        f"{f:.9g},{m:.9g},{p:.9g},{d:.9g}"
+        for f, m, p, d in zip(frequency_hz, magnitude, found.phase_deg[0], found.group_delay_s[0], strict=True)
+    ]
+    _deliver("\n".join(rows) + "\n", out)
+
+
+@app.command()
+def render(
+    filter: FilterArgument,
+    input_wav: Annotated[Path, typer.Argument(metavar="IN.wav")],
+    output_wav: Annotated[Path, typer.Argument(metavar="OUT.wav")],
+    mode: Mode = None,
+    cutoff: Cutoff = None,
+    resonance_gain: ResonanceGain = None,
+    resonance: Resonance = None,
+    drive_db: DriveDb = 0.0,
+    set: Set = None,
+    full_scale_v: FullScale = 10.0,
+    cutoff_cv: Annotated[Path | None, typer.Option("--cutoff-cv", help="WAV of volts at 1 V/octave.")] = None,
+    resonance_cv: Annotated[Path | None, typer.Option("--resonance-cv", help="WAV of volts.")] = None,
+    resonance_cv_gain: Annotated[float, typer.Option("--resonance-cv-gain", help="Loop gain per volt.")] = 1.0,
+) -> None:
+    """Large-signal output of a filter for a recording."""
+    import numpy as np
+
+    from jiyuu.signals.recordings import Recording, read_recording, write_recording
+    from jiyuu.simulation.render import HIGHEST_OVERSAMPLING
+    from jiyuu.simulation.render import render as run
+
+    chosen = choose(
+        filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
+        settings=set,
+    )
+    if not np.isfinite(resonance_cv_gain):
+        raise SignalError(f"--resonance-cv-gain {resonance_cv_gain} makes no sense; give a finite number.")
+    source = read_recording(input_wav, full_scale_v=full_scale_v, may_be_silent=True)
+
+    def control(path: Path | None) -> Recording | None:
+        if path is None:
+            return None
+        record = read_recording(path, full_scale_v=full_scale_v, may_be_silent=True)
+        if record.sample_rate_hz != source.sample_rate_hz:
+            raise SignalError(
+                f"{path} has a rate of {record.sample_rate_hz} Hz and {input_wav} {source.sample_rate_hz} Hz; "
+                "convert the control voltage to the rate of the input."
+            )
+        return record
+
+    cutoff_record, resonance_record = control(cutoff_cv), control(resonance_cv)
+    outputs = []
+    for channel in source.channels_v:
+        rendered = run(
+            chosen.network(), channel * chosen.drive,
+            sample_rate_hz=source.sample_rate_hz, cutoff_hz=chosen.cutoff_hz, gain=chosen.gain, modes=[chosen.mode],
+            cutoff_cv_v=None if cutoff_record is None else cutoff_record.channels_v[0],
+            gain_cv=None if resonance_record is None else resonance_record.channels_v[0] * resonance_cv_gain,
+        )
+        if rendered.difference_db is not None and rendered.difference_db > -90:
+            notice(
+                f"jiyuu: the last two integration rates still differ by {rendered.difference_db:.0f} dB at "
+                f"{HIGHEST_OVERSAMPLING} times; the setting is very stiff."
+            )
+        outputs.append(rendered.output_v[0])
+    write_recording(output_wav, np.array(outputs), source.sample_rate_hz, full_scale_v=full_scale_v)
+
+
+@stimulus_app.command("sweep")
+def stimulus_sweep(
+    out: Annotated[Path, typer.Argument(metavar="OUT.wav")],
+    rate: Annotated[int, typer.Option("--rate", help="Sample rate, Hz.")] = 48_000,
+    level_v: Annotated[float, typer.Option("--level-v", help="Peak level, volts.")] = 5.0,
+    seconds: Annotated[float, typer.Option("--seconds", help="Length of one sweep.")] = 5.0,
+    full_scale_v: FullScale = 10.0,
+) -> None:
+    """Two identical exponential sweeps with silence around them."""
+    from jiyuu.signals.recordings import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, write_recording
+    from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+
+    if not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
+        raise SignalError(f"--rate {rate} is out of range; give {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz.")
+    if not 0.5 <= seconds <= 120:
+        raise SignalError(f"--seconds {seconds:g} is out of range; give 0.5 to 120.")
+    if not 0 < level_v <= full_scale_v:
+        raise SignalError(f"--level-v {level_v:g} is out of range; give more than 0 and at most {full_scale_v:g}.")
+    plan = SweepPlan(level_v=level_v, sweep_s=seconds, to_hz=min(21_500.0, 0.46 * rate))
+    record = sweep_stimulus(plan, sample_rate_hz=rate)
+    write_recording(out, record, rate, full_scale_v=full_scale_v)
+    notice(f"{out}: {record.size / rate:.1f} s; keep the level low at first, a sweep reaches the ear's sharpest band.")
+
+
+@app.command()
+def validate(file: Path, json: Json = False) -> None:
+    """Check a filter file or a book."""
+    from jiyuu.book.store import Book
+    from jiyuu.circuits.filter_file import read_filter
+
+    if file.suffix == ".jiyuu":
+        book = Book.open(file)
+        try:
+            letters = [shelved.letter for shelved in book.filters()]
+            kept = len(book.logbook())
+        finally:
+            book.close()
+        result = {"valid": True, "kind": "book", "filters": letters, "kept_findings": kept}
+        text = f"{file}: a book with {len(letters)} filters and {kept} findings kept."
+    else:
+        document = read_filter(file)
+        result = {"valid": True, "kind": "filter", "name": document.name, "circuit": document.circuit}
+        text = f"{file}: filter '{document.name}', {document.entry.title}."
+    if json:
+        print_json(result)
+    else:
+        typer.echo(text)
+
+
+@app.command()
+def characterise(
+    filter: FilterArgument,
+    out: Annotated[Path, typer.Option("--out", help="Folder for the results.")],
+    seed: Annotated[int, typer.Option("--seed", help="Which build of the filter is on the simulated rig.")] = 1,
+    mode: Mode = None,
+    cutoff: Cutoff = None,
+    resonance: Resonance = None,
+    json: Json = False,
+) -> None:
+    """The walk on the simulated rig; so far its Response step. A broken run goes on where it stopped."""
+    from jiyuu.cli.characterise import characterise as walk
+
+    chosen = choose(
+        filter, mode=mode, cutoff=cutoff, resonance_gain=None, resonance=resonance, drive_db=0.0, settings=None
+    )
+    if not 0 <= seed < 2**63:
+        raise CircuitError(f"--seed {seed} is out of range; give 0 or more.")
+    summary = walk(chosen, seed=seed, folder=out, only_mode=mode is not None)
+    if json:
+        print_json(summary)
+
+
+def _deliver(text: str, out: Path | None) -> None:
+    if out is None:
+        typer.echo(text, nl=False)
+    else:
+        write_text(out, text)

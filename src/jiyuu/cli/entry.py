@@ -1,0 +1,59 @@
+"""Where the program starts: the command line, or the window when no command is named.
+
+Bad input ends in one line on standard error, 'jiyuu: what is wrong; what to do', and exit code 2.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+
+from jiyuu.errors import JiyuuError
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run; returns the exit code."""
+    given = sys.argv[1:] if arguments is None else arguments
+    try:
+        if _wants_window(given):
+            from jiyuu.desktop.application import run
+
+            return run(given)
+        return _command(given)
+    except JiyuuError as error:
+        return _fail(str(error))
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except KeyboardInterrupt:
+        return _fail("stopped", code=130)
+    except MemoryError:
+        return _fail("the job needs more memory than there is; use a shorter file")
+
+
+def _wants_window(given: list[str]) -> bool:
+    if not given or given[0] in ("--demo", "--theme", "--shots"):
+        return True
+    return not given[0].startswith("-") and (given[0].endswith(".jiyuu"))
+
+
+def _command(given: list[str]) -> int:
+    import typer
+    from typer.main import get_command
+
+    from jiyuu.cli.commands import app
+
+    usage_error: type[Exception] = typer.BadParameter.__bases__[0]
+    try:
+        result = get_command(app).main(args=given, prog_name="jiyuu", standalone_mode=False)
+        return int(result) if isinstance(result, int) else 0
+    except typer.Exit as stop:
+        return int(stop.exit_code)
+    except usage_error as error:
+        return _fail(f"{getattr(error, 'format_message', error.__str__)().rstrip('.')}; see 'jiyuu --help'.")
+
+
+def _fail(text: str, *, code: int = 2) -> int:
+    line = " ".join(text.split())
+    sys.stderr.write(f"jiyuu: {line}\n")
+    return code

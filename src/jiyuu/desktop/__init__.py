@@ -1,0 +1,1 @@
+"""The window. The only place that imports Qt."""

@@ -1,0 +1,1 @@
+"""One package a step of the walk: its view and its presenter."""

@@ -1,0 +1,1 @@
+"""Figures shared by the steps."""

@@ -1,0 +1,1 @@
+"""Measurements: arrays and a sample rate in, values with uncertainty out."""

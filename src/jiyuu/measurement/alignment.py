@@ -1,0 +1,138 @@
+"""Where the stimulus is in a recording: repeated passages, place, clock offset."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
+
+from jiyuu.circuits.network import FloatArray
+from jiyuu.errors import MeasurementError
+from jiyuu.simulation.resampling import at_positions, interpolated
+
+HIGHEST_OFFSET_PPM = 1000.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Passages:
+    """One sweep and how often the stimulus plays it: first sample, period in samples (0 when played once)."""
+
+    passage_v: FloatArray
+    start: int
+    period: int
+    count: int
+
+
+def find_passages(stimulus_v: FloatArray) -> Passages:
+    """Tell a stimulus of identical passages from a single one. Raises MeasurementError for a silent stimulus."""
+    loud = np.flatnonzero(np.abs(stimulus_v) > 1e-4 * np.abs(stimulus_v).max(initial=0.0))
+    if loud.size == 0:
+        raise MeasurementError("The stimulus is silent; give the file that was played.")
+    start, stop = int(loud[0]), int(loud[-1]) + 1
+    sound = stimulus_v[start:stop]
+    size = next_fast_len(2 * sound.size, real=True)
+    correlation = irfft(np.abs(rfft(sound, size)) ** 2, size)[: sound.size]
+    shortest = sound.size // 40
+    lag = shortest + int(np.argmax(correlation[shortest:])) if sound.size > 80 else 0
+    if lag and correlation[lag] > 0.45 * correlation[0]:
+        length = sound.size - lag * (sound.size // lag)
+        length = length or lag
+        count = sound.size // lag + (1 if length < lag else 0)
+        first = sound[:length]
+        same = all(
+            np.abs(sound[i * lag : i * lag + length] - first).max() < 2e-3 * np.abs(first).max() for i in range(count)
+        )
+        if same and count > 1:
+            return Passages(first, start, lag, count)
+    return Passages(sound, start, 0, 1)
+
+
+def impulse_response(record: FloatArray, passage: FloatArray, *, regularisation: float = 1e-7) -> FloatArray:
+    """Record deconvolved by a passage; negative times stand at the end of the array (length ≥ both together)."""
+    size = next_fast_len(record.size + passage.size, real=True)
+    spectrum = rfft(passage, size)
+    power = np.abs(spectrum) ** 2
+    return np.asarray(irfft(rfft(record, size) * np.conj(spectrum) / (power + regularisation * power.max()), size))
+
+
+def find_place(record: FloatArray, passages: Passages, sample_rate_hz: float) -> int:
+    """Sample of the recording at which the first passage's impulse response peaks.
+
+    Looks for the place where the energy of the impulse responses of all passages together is largest.
+    Raises MeasurementError when nothing stands out."""
+    response = impulse_response(record, passages.passage_v)
+    energy = response**2
+    width = max(int(0.004 * sample_rate_hz), 1)
+    smooth = np.convolve(energy, np.ones(width) / width, mode="same")
+    total = smooth.copy()
+    for i in range(1, passages.count):
+        total += np.roll(smooth, -i * passages.period)
+    place = int(np.argmax(total[: record.size]))
+    # An early stretch may wrap round: a recording that begins inside the first passage.
+    floor = float(np.median(smooth[: record.size]))
+    if not smooth[place] > 100 * floor:
+        raise MeasurementError(
+            "The stimulus is not to be found in the recording; check that the two files belong together and that the "
+            "recording is neither silent nor mostly noise."
+        )
+    low = max(place - width, 0)
+    return low + int(np.argmax(energy[low : place + width]))
+
+
+@dataclass(frozen=True, slots=True)
+class ClockOffset:
+    """Recorder against player: positive when the recording is longer in samples; standard uncertainty."""
+
+    ppm: float
+    standard_ppm: float
+
+
+def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate_hz: float) -> ClockOffset | None:
+    """From the distance between two passages in the recording; None when the stimulus plays only one.
+
+    Phase of the cross spectrum against frequency, weighted by its own magnitude, after a coarse correlation."""
+    last = passages.count - 1
+    distance = last * passages.period
+    length = min(passages.passage_v.size + int(0.1 * sample_rate_hz), record.size - place - distance)
+    if last < 1 or length < passages.passage_v.size // 2:
+        return None
+    start = max(place - int(0.01 * sample_rate_hz), 0)
+    reach = int(HIGHEST_OFFSET_PPM * 1e-6 * distance) + 8
+    shift = 0.0
+    first = record[start : start + length]
+    size = next_fast_len(2 * length, real=True)
+    frequency = rfftfreq(size)
+    fit_variance = 0.0
+    # The second round cuts the second passage where the first one found it, so both windows hold the same sound.
+    for _ in range(2):
+        whole = round(shift)
+        begin = start + distance + whole
+        second = record[begin : begin + length]
+        cross = rfft(second, size) * np.conj(rfft(first[: second.size], size))
+        correlation = irfft(cross, size)
+        lags = np.concatenate([np.arange(reach), np.arange(-reach, 0)])
+        coarse = int(lags[np.argmax(correlation[lags])])
+        weight = np.abs(cross)
+        weight[weight < 1e-4 * weight.max()] = 0.0
+        angle = np.angle(cross * np.exp(2j * np.pi * frequency * coarse))
+        near = (np.abs(angle) < 1.5) & (weight > 0)
+        w, f, a = weight[near], frequency[near], angle[near]
+        moment = float(np.sum(w * f * f))
+        if moment <= 0:
+            return None
+        slope = float(np.sum(w * f * a) / moment)
+        shift = whole + coarse - slope / (2 * np.pi)
+        fit_variance = float(np.sum(w**2 * f**2 * (a - slope * f) ** 2)) / moment**2 / (2 * np.pi) ** 2
+    scale = 1e6 / distance
+    # Half the bins of a record padded to twice its length are copies of the others.
+    return ClockOffset(shift * scale, float(np.sqrt(2 * fit_variance)) * scale)
+
+
+def at_player_clock(record: FloatArray, ppm: float) -> FloatArray:
+    """The recording resampled as a recorder on the player's clock would have taken it, sample 0 kept in place.
+
+    Band-limited interpolation to eight times the rate, then between its points."""
+    ratio = 1 + ppm * 1e-6
+    count = int((record.size - 1) / ratio) + 1
+    return at_positions(interpolated(record, 8, 0, record.size), np.arange(count) * (ratio * 8))

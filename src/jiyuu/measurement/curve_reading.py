@@ -1,0 +1,330 @@
+"""What a response curve says: its kind, passband, cutoffs, slope, peak, Q, humps, notch.
+
+The same reading serves predicted and measured curves. Conventions: a slope is signed, per octave of rising frequency;
+the −3 dB point is where the level is 3.01 dB (half power) under the passband; the passband is the low or high plateau,
+or a bandpass's peak.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import find_peaks
+
+from jiyuu.circuits.network import FloatArray
+from jiyuu.errors import MeasurementError
+
+HALF_POWER_DB = 10 * np.log10(2)
+HUMP_PROMINENCE_DB = 1.0
+FLAT_DB_PER_OCTAVE = 3.0
+
+
+class Kind(StrEnum):
+    LOWPASS = "lowpass"
+    HIGHPASS = "highpass"
+    BANDPASS = "bandpass"
+    NOTCH = "notch"
+    FLAT = "flat"
+
+
+@dataclass(frozen=True, slots=True)
+class Hump:
+    """A local maximum: level re the passband, how far it stands out, distance from the cutoff in octaves."""
+
+    frequency_hz: float
+    level_db: float
+    prominence_db: float
+    octaves_from_cutoff: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class CurveReading:
+    """Values read from one curve; None where the curve does not have the thing (or not within the band).
+
+    Levels in dB; passband_db re the input, peak_db and notch_depth_db re the passband; slopes in dB per octave."""
+
+    kind: Kind
+    passband_db: float | None
+    cutoff_3db_hz: float | None
+    low_3db_hz: float | None
+    high_3db_hz: float | None
+    peak_hz: float | None
+    peak_db: float | None
+    q: float | None
+    slope_db_per_octave: float | None
+    low_slope_db_per_octave: float | None
+    first_octave_drop_db: float | None
+    notch_hz: float | None
+    notch_depth_db: float | None
+    notch_width_octaves: float | None
+    humps: tuple[Hump, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class SlopeWindow:
+    """Where the slope is fitted, in octaves past the −3 dB point."""
+
+    from_octaves: float = 1.0
+    to_octaves: float = 3.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Curve:
+    octave: FloatArray  # log2 of frequency, uniform and rising
+    level: FloatArray
+
+    def hz(self, octave: float) -> float:
+        return float(2.0**octave)
+
+    def at(self, octave: float) -> float:
+        return float(np.interp(octave, self.octave, self.level))
+
+    def falls_through(self, level_db: float, start: int, direction: int) -> float | None:
+        """Octave at which the level first passes below level_db, walking from index start."""
+        index = np.arange(start, self.level.size) if direction > 0 else np.arange(start, -1, -1)
+        below = np.flatnonzero(self.level[index] < level_db)
+        if below.size == 0 or below[0] == 0:
+            return None
+        return self._crossing(int(index[below[0] - 1]), int(index[below[0]]), level_db)
+
+    def last_fall(self, level_db: float, direction: int) -> float | None:
+        """Octave of the outermost crossing of level_db, seen from the stopband on the `direction` side."""
+        above = np.flatnonzero(self.level >= level_db)
+        if above.size == 0:
+            return None
+        edge = int(above[-1] if direction > 0 else above[0])
+        beyond = edge + direction
+        return self._crossing(edge, beyond, level_db) if 0 <= beyond < self.level.size else None
+
+    def _crossing(self, above: int, below: int, level_db: float) -> float:
+        share = (self.level[above] - level_db) / (self.level[above] - self.level[below])
+        return float(self.octave[above] + share * (self.octave[below] - self.octave[above]))
+
+    def slope(self, low: float, high: float) -> float | None:
+        """Least squares of dB on octaves, or None over less than half an octave."""
+        inside = (self.octave >= low) & (self.octave <= high)
+        if not inside.any() or np.ptp(self.octave[inside]) < 0.5:
+            return None
+        return float(np.polyfit(self.octave[inside] - low, self.level[inside], 1)[0])
+
+    def extremum(self, index: int) -> tuple[float, float]:
+        """(octave, level) of the parabola through a point and its neighbours."""
+        if not 0 < index < self.level.size - 1:
+            return float(self.octave[index]), float(self.level[index])
+        a, b, c = self.level[index - 1 : index + 2]
+        bend = a - 2 * b + c
+        shift = 0.0 if bend == 0 else float(np.clip(0.5 * (a - c) / bend, -1, 1))
+        return float(self.octave[index] + shift * (self.octave[1] - self.octave[0])), float(b - 0.25 * (a - c) * shift)
+
+
+def read_curve(
+    frequency_hz: FloatArray,
+    level_db: FloatArray,
+    *,
+    usable: NDArray[np.bool_] | None = None,
+    level_uncertainty_db: FloatArray | None = None,
+    window: SlopeWindow | None = None,
+    kind: Kind | None = None,
+) -> CurveReading:
+    """Read a curve on a uniform logarithmic grid of at least 24 points per octave.
+
+    usable (n,) boolean: points with an SNR above 10 dB; the curve is read up to the first that is not, from the
+    loudest outwards. kind: given for draws of a curve whose kind is known. Raises MeasurementError for a curve of
+    less than an octave."""
+    keep = slice(0, frequency_hz.size)
+    if usable is not None:
+        keep = _around_loudest(level_db, usable)
+    f, level = frequency_hz[keep], level_db[keep]
+    if f.size < 24 or f[-1] < 2 * f[0]:
+        raise MeasurementError("Less than an octave of the curve stands above the noise; raise the stimulus level.")
+    curve = _Curve(np.log2(f), level)
+    doubt = 0.0 if level_uncertainty_db is None else level_uncertainty_db[keep]
+    found = kind or kind_of(curve.octave, level)
+    window = window or SlopeWindow()
+    if found is Kind.LOWPASS:
+        return _read_edge(curve, found, +1, window, doubt)
+    if found is Kind.HIGHPASS:
+        return _read_edge(curve, found, -1, window, doubt)
+    if found is Kind.BANDPASS:
+        return _read_bandpass(curve, window)
+    return _read_notch_or_flat(curve, found, doubt)
+
+
+def _around_loudest(level_db: FloatArray, usable: NDArray[np.bool_]) -> slice:
+    """The usable stretch; a gap of less than an octave (a notch) does not end it."""
+    good = np.flatnonzero(usable)
+    if good.size == 0:
+        raise MeasurementError("The whole curve lies in the noise; raise the level of the stimulus.")
+    breaks = np.flatnonzero(np.diff(good) > 96)
+    starts = np.concatenate([[0], breaks + 1])
+    ends = np.concatenate([breaks, [good.size - 1]])
+    loudest = int(np.argmax(np.where(usable, level_db, -np.inf)))
+    for start, end in zip(starts, ends, strict=True):
+        if good[start] <= loudest <= good[end]:
+            return slice(int(good[start]), int(good[end]) + 1)
+    return slice(int(good[0]), int(good[-1]) + 1)
+
+
+def kind_of(octave: FloatArray, level: FloatArray) -> Kind:
+    """From the slopes of the outermost octaves of the usable band."""
+    span = min(1.0, (octave[-1] - octave[0]) / 4)
+    first, last = octave <= octave[0] + span, octave >= octave[-1] - span
+    low = float(np.polyfit(octave[first] - octave[0], level[first], 1)[0])
+    high = float(np.polyfit(octave[last] - octave[-1], level[last], 1)[0])
+    plateau_low, plateau_high = float(level[first].mean()), float(level[last].mean())
+    rises, falls = low > FLAT_DB_PER_OCTAVE, high < -FLAT_DB_PER_OCTAVE
+    if rises and falls:
+        return Kind.BANDPASS
+    if falls:
+        return Kind.LOWPASS
+    if rises:
+        return Kind.HIGHPASS
+    dip = min(plateau_low, plateau_high) - float(level.min())
+    if plateau_low - plateau_high > 20 and dip < 3:
+        return Kind.LOWPASS
+    if plateau_high - plateau_low > 20 and dip < 3:
+        return Kind.HIGHPASS
+    return Kind.NOTCH if dip > 3 else Kind.FLAT
+
+
+def _plateau(curve: _Curve, direction: int) -> float:
+    """Level towards which the curve runs at its low (direction +1) or high (−1) end.
+
+    1/|H|² of an all-pole curve is a polynomial in f² (f⁻² for a highpass); its constant term is the plateau even when
+    the band ends before the curve has become flat."""
+    octave = curve.octave if direction > 0 else -curve.octave[::-1]
+    level = curve.level if direction > 0 else curve.level[::-1]
+    near = np.abs(level - level[0]) < 1.5
+    length = int(np.argmin(near)) if not near.all() else near.size
+    length = max(min(length, octave.size), 8)
+    x = 2.0 ** (2 * (octave[:length] - octave[length - 1]))
+    inverse = 10 ** (-(level[:length] - level[0]) / 10)
+    constant = float(np.linalg.lstsq(np.stack([np.ones(length), x, x * x], axis=1), inverse, rcond=None)[0][0])
+    if constant <= 0:
+        return float(level[0])
+    plateau = float(level[0] - 10 * np.log10(constant))
+    return plateau if abs(plateau - level[0]) < 1.5 else float(level[0])
+
+
+def _humps(curve: _Curve, passband_db: float, reference: float | None) -> tuple[Hump, ...]:
+    index, properties = find_peaks(curve.level, prominence=HUMP_PROMINENCE_DB)
+    humps = []
+    for i, prominence in zip(index, properties["prominences"], strict=True):
+        octave, level = curve.extremum(int(i))
+        away = None if reference is None else octave - reference
+        humps.append(Hump(curve.hz(octave), level - passband_db, float(prominence), away))
+    return tuple(humps)
+
+
+def _bandwidth(curve: _Curve, index: int, peak_level: float) -> tuple[float | None, float | None]:
+    threshold = peak_level - HALF_POWER_DB
+    return curve.falls_through(threshold, index, -1), curve.falls_through(threshold, index, +1)
+
+
+def _peak(curve: _Curve, passband_db: float, doubt: FloatArray | float) -> tuple[float, float, int] | None:
+    """(octave, dB re passband, index) of the highest point, when it stands clear of the passband and of its doubt."""
+    index = int(np.argmax(curve.level))
+    octave, level = curve.extremum(index)
+    uncertain = float(np.broadcast_to(doubt, curve.level.shape)[index])
+    if level - passband_db <= 2 * uncertain + 0.01:
+        return None
+    return octave, level - passband_db, index
+
+
+def _read_edge(
+    curve: _Curve, kind: Kind, direction: int, window: SlopeWindow, doubt: FloatArray | float
+) -> CurveReading:
+    passband = _plateau(curve, direction)
+    cutoff = curve.last_fall(passband - HALF_POWER_DB, direction)
+    peak = _peak(curve, passband, doubt)
+    q = None
+    if peak is not None:
+        low, high = _bandwidth(curve, peak[2], passband + peak[1])
+        if low is not None and high is not None:
+            q = curve.hz(peak[0]) / (curve.hz(high) - curve.hz(low))
+    slope = drop = None
+    if cutoff is not None:
+        near, far = cutoff + direction * window.from_octaves, cutoff + direction * window.to_octaves
+        slope = curve.slope(min(near, far), max(near, far))
+        octave_on = cutoff + direction
+        if curve.octave[0] <= octave_on <= curve.octave[-1]:
+            drop = curve.at(cutoff) - curve.at(octave_on)
+    return CurveReading(
+        kind=kind, passband_db=passband,
+        cutoff_3db_hz=None if cutoff is None else curve.hz(cutoff),
+        low_3db_hz=curve.hz(cutoff) if cutoff is not None and direction < 0 else None,
+        high_3db_hz=curve.hz(cutoff) if cutoff is not None and direction > 0 else None,
+        peak_hz=None if peak is None else curve.hz(peak[0]), peak_db=None if peak is None else peak[1], q=q,
+        slope_db_per_octave=slope, low_slope_db_per_octave=None, first_octave_drop_db=drop,
+        notch_hz=None, notch_depth_db=None, notch_width_octaves=None,
+        humps=_humps(curve, passband, cutoff),
+    )
+
+
+def _read_bandpass(curve: _Curve, window: SlopeWindow) -> CurveReading:
+    index = int(np.argmax(curve.level))
+    octave, level = curve.extremum(index)
+    low, high = _bandwidth(curve, index, level)
+    q = None if low is None or high is None else curve.hz(octave) / (curve.hz(high) - curve.hz(low))
+    upper = lower = drop = None
+    if high is not None:
+        upper = curve.slope(high + window.from_octaves, high + window.to_octaves)
+        if high + 1 <= curve.octave[-1]:
+            drop = curve.at(high) - curve.at(high + 1)
+    if low is not None:
+        lower = curve.slope(low - window.to_octaves, low - window.from_octaves)
+    return CurveReading(
+        kind=Kind.BANDPASS, passband_db=level, cutoff_3db_hz=None,
+        low_3db_hz=None if low is None else curve.hz(low), high_3db_hz=None if high is None else curve.hz(high),
+        peak_hz=curve.hz(octave), peak_db=None, q=q,
+        slope_db_per_octave=upper, low_slope_db_per_octave=lower, first_octave_drop_db=drop,
+        notch_hz=None, notch_depth_db=None, notch_width_octaves=None,
+        humps=_humps(curve, level, octave),
+    )
+
+
+def _read_notch_or_flat(curve: _Curve, kind: Kind, doubt: FloatArray | float) -> CurveReading:
+    passband = max(_plateau(curve, +1), _plateau(curve, -1))
+    peak = _peak(curve, passband, doubt)
+    low = high = centre = depth = None
+    if kind is Kind.NOTCH:
+        index = int(np.argmin(curve.level))
+        deepest, bottom = curve.extremum(index)
+        upside = _Curve(curve.octave, -curve.level)
+        threshold = HALF_POWER_DB - passband
+        low, high = upside.falls_through(threshold, index, -1), upside.falls_through(threshold, index, +1)
+        # A deep notch is sharper than the grid: between its −3 dB points it is symmetric on the octave scale, but
+        # only nearly so; close in, both flanks rise by 6 dB per octave of distance and meet at the true place.
+        centre, depth = _notch_centre(curve, index, deepest), passband - min(bottom, curve.level[index])
+    return CurveReading(
+        kind=kind, passband_db=passband, cutoff_3db_hz=None,
+        low_3db_hz=None if low is None else curve.hz(low), high_3db_hz=None if high is None else curve.hz(high),
+        peak_hz=None if peak is None else curve.hz(peak[0]), peak_db=None if peak is None else peak[1], q=None,
+        slope_db_per_octave=None, low_slope_db_per_octave=None, first_octave_drop_db=None,
+        notch_hz=None if centre is None else curve.hz(centre), notch_depth_db=depth,
+        notch_width_octaves=None if low is None or high is None else high - low,
+        humps=_humps(curve, passband, centre),
+    )
+
+
+def _notch_centre(curve: _Curve, index: int, fallback: float) -> float:
+    """Zero of |H| extrapolated from both flanks: near a notch |H| is a V over log frequency."""
+    magnitude = 10 ** (curve.level / 20)
+    reach = 12
+    if index < reach + 3 or index > curve.level.size - reach - 4:
+        return fallback
+    left, right = slice(index - reach, index - 2), slice(index + 3, index + reach + 1)
+    down = np.polyfit(curve.octave[left] - curve.octave[index], magnitude[left], 2)
+    up = np.polyfit(curve.octave[right] - curve.octave[index], magnitude[right], 2)
+    candidates = []
+    for flank in (down, up):
+        roots = np.roots(flank)
+        real = roots[np.abs(roots.imag) < 1e-9].real
+        if real.size:
+            candidates.append(float(real[np.argmin(np.abs(real))]))
+    limit = 3 * (curve.octave[1] - curve.octave[0])
+    candidates = [c for c in candidates if abs(c) < limit]
+    return float(curve.octave[index] + np.mean(candidates)) if len(candidates) == 2 else fallback

@@ -1,0 +1,264 @@
+"""Frequency response from a played sweep and its recording.
+
+The recording is aligned (place, polarity, clock), deconvolved by the sweep, and the impulse response cut out of its
+surroundings, which leaves the harmonics of distortion and most of the noise behind (Farina 2000, AES 108th
+Convention; Novak et al. 2015, JAES). The complex gain is then smoothed as far as the data allow. The noise comes from
+the difference between two equal passages, or from the silence after a single one.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.ndimage import uniform_filter1d
+
+from jiyuu.circuits.linear import ComplexArray
+from jiyuu.circuits.network import FloatArray
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.alignment import (
+    ClockOffset,
+    Passages,
+    at_player_clock,
+    clock_offset,
+    find_passages,
+    find_place,
+    impulse_response,
+)
+from jiyuu.measurement.minimum_phase import minimum_phase_rad
+from jiyuu.measurement.smoothing import (
+    POINTS_PER_OCTAVE,
+    WINDOWS,
+    FineGrid,
+    bias_of,
+    chosen_windows,
+    pick,
+    smoothed,
+)
+from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+
+DRAWS = 64
+SYSTEMATIC = 4e-5  # of the gain: gate, interpolation and sampling clock together, found on noiseless records
+GATE_BEFORE_S, GATE_AFTER_S = 0.05, 1.5
+CURVE_STEP = 4  # the curve given out has 48 points per octave
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class MeasuredResponse:
+    """Gain of recording over stimulus, latency taken out, polarity left in.
+
+    frequency_hz (n,) at POINTS_PER_OCTAVE; gain (n,) V/V; deviation (n,) standard uncertainty of the gain;
+    draws (DRAWS, n): the gain with noise as it might as well have been, for the uncertainty of what is read from it."""
+
+    frequency_hz: FloatArray
+    gain: ComplexArray
+    deviation: FloatArray
+    draws: ComplexArray
+    latency_s: Uncertain
+    polarity: int
+    clock_offset_ppm: Uncertain | None
+    noise_floor_db: float
+    passages: int
+
+    @property
+    def level_db(self) -> FloatArray:
+        return np.asarray(20 * np.log10(np.maximum(np.abs(self.gain), 1e-20)))
+
+    @property
+    def snr_db(self) -> FloatArray:
+        """Of the smoothed gain."""
+        return np.asarray(20 * np.log10(np.maximum(np.abs(self.gain), 1e-20) / np.maximum(self.deviation, 1e-20)))
+
+    @property
+    def level_uncertainty_db(self) -> FloatArray:
+        """95 % uncertainty of the level."""
+        share = COVERAGE / np.sqrt(2) * self.deviation / np.maximum(np.abs(self.gain), 1e-20)
+        return np.asarray(20 * np.log10(1 + share))
+
+    @property
+    def phase_deg(self) -> FloatArray:
+        return np.asarray(np.rad2deg(np.unwrap(np.angle(self.gain))))
+
+
+def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rate_hz: float) -> MeasuredResponse:
+    """Both (n,) volts at the same nominal rate. Raises MeasurementError saying what to do."""
+    for name, record in (("stimulus", stimulus_v), ("recording", recording_v)):
+        if record.size < 0.1 * sample_rate_hz:
+            raise MeasurementError(f"The {name} is only {record.size} samples long; give at least 0.1 s.")
+        if not np.isfinite(record).all():
+            raise MeasurementError(f"The {name} holds samples that are not numbers; export it again.")
+        if not record.any():
+            raise MeasurementError(f"The {name} is silent; check cable and level.")
+    passages = find_passages(stimulus_v)
+    place = find_place(recording_v, passages, sample_rate_hz)
+    offset = clock_offset(recording_v, passages, place, sample_rate_hz)
+    record = recording_v
+    if offset is not None and abs(offset.ppm) > 0.02:
+        record = at_player_clock(recording_v, offset.ppm)
+        place = find_place(record, passages, sample_rate_hz)
+    impulses, gate_before, gate_after = _gated(record, passages, place, sample_rate_hz)
+    signal = np.mean([impulse for impulse, _ in impulses], axis=0)
+    grid = _grid(passages, sample_rate_hz, (gate_before + gate_after) / sample_rate_hz)
+    raw = grid.sampled(signal, gate_before)
+    if len(impulses) > 1:
+        difference = (impulses[0][0] - impulses[1][0]) / 2
+        noise = grid.sampled(difference, gate_before) * np.sqrt(2 / len(impulses))
+    else:
+        noise = grid.sampled(impulses[0][1], gate_before)
+    deviation = _deviation_per_bin(noise, grid)
+    generator = np.random.default_rng(20)  # fixed: the same files give the same uncertainty
+    drawn = grid.draw_noise(deviation, DRAWS, generator)
+    drawn_by_window = [smoothed(drawn, window) for window in WINDOWS]
+    deviations = [np.sqrt(np.mean(np.abs(d) ** 2, axis=0)) for d in drawn_by_window]
+    deviations = [np.asarray(uniform_filter1d(d, 49)) for d in deviations]
+    chosen = chosen_windows(raw, deviations)
+    gain = pick([smoothed(raw, window) for window in WINDOWS], chosen)
+    spread = np.sqrt(
+        np.choose(chosen, deviations) ** 2
+        + bias_of(raw, chosen, deviations) ** 2
+        + (SYSTEMATIC * np.abs(gain)) ** 2
+    )
+    residual = pick(drawn_by_window, chosen)
+    latency_s, polarity, latency_unc = _latency(grid.frequency_hz, gain, spread, sample_rate_hz)
+    turn = np.exp(2j * np.pi * grid.frequency_hz * latency_s)
+    total = (place - passages.start) / sample_rate_hz + latency_s
+    return MeasuredResponse(
+        frequency_hz=grid.frequency_hz,
+        gain=gain * turn,
+        deviation=spread,
+        draws=(gain + residual) * turn,
+        latency_s=Uncertain(total, latency_unc),
+        polarity=polarity,
+        clock_offset_ppm=None if offset is None else _stated(offset),
+        noise_floor_db=_noise_floor_db(record, passages, place),
+        passages=len(impulses),
+    )
+
+
+def _stated(offset: ClockOffset) -> Uncertain:
+    return Uncertain(offset.ppm, max(COVERAGE * offset.standard_ppm, 0.01))
+
+
+def _gated(
+    record: FloatArray, passages: Passages, place: int, sample_rate_hz: float
+) -> tuple[list[tuple[FloatArray, FloatArray]], int, int]:
+    """Per passage the impulse response from gate_before samples before its peak, tapered, and an equally long piece
+    of what lies after it (noise only)."""
+    period = passages.period or (record.size - place)
+    room = passages.period - passages.passage_v.size if passages.period else record.size - place
+    before = int(min(GATE_BEFORE_S * sample_rate_hz, passages.passage_v.size / 4))
+    longest = min(GATE_AFTER_S * sample_rate_hz, 0.4 * passages.passage_v.size)
+    after = int(max(min(longest, period), 64, min(room, longest)))
+    window = np.ones(before + after)
+    rise, fall = before // 2, after // 3
+    window[:rise] = np.sin(np.pi / 2 * np.arange(rise) / rise) ** 2
+    window[-fall:] = np.cos(np.pi / 2 * (np.arange(fall) + 1) / fall) ** 2
+    impulses = []
+    for i in range(passages.count):
+        begin = place + i * passages.period - before
+        end = begin + before + period
+        piece = np.zeros(before + period)
+        low, high = max(begin, 0), min(end, record.size)
+        if high - low < passages.passage_v.size * 0.98:
+            continue  # this passage is not wholly in the recording
+        piece[low - begin : high - begin] = record[low:high]
+        response = impulse_response(piece, passages.passage_v)
+        quiet = response[before + after : 2 * (before + after)]
+        if quiet.size < window.size:
+            quiet = np.resize(quiet, window.size) if quiet.size else np.zeros(window.size)
+        impulses.append((response[: before + after] * window, quiet * window))
+    if not impulses:
+        raise MeasurementError(
+            "The recording ends before the stimulus does; record until a second after the stimulus has ended."
+        )
+    return impulses, before, after
+
+
+def _grid(passages: Passages, sample_rate_hz: float, gate_s: float) -> FineGrid:
+    """The band in which the sweep has its level: within 10 dB of its middle, energy per octave or per hertz."""
+    size = 1 << int(np.ceil(np.log2(passages.passage_v.size)))
+    power = np.abs(np.fft.rfft(passages.passage_v, size)) ** 2
+    frequency = np.fft.rfftfreq(size, 1 / sample_rate_hz)
+    candidates = 8.0 * 2 ** np.arange(0, 13.5, 1 / 24)
+    candidates = candidates[candidates < 0.49 * sample_rate_hz]
+    index = np.searchsorted(frequency, candidates)
+    sums = np.concatenate([[0.0], np.cumsum(power)])
+    width = np.maximum((candidates * 0.03 * size / sample_rate_hz).astype(int), 2)
+    low, high = np.maximum(index - width, 0), np.minimum(index + width, power.size)
+    density = (sums[high] - sums[low]) / (high - low)
+    for shape in (density * candidates, density):  # exponential sweep; white
+        middle = np.median(shape[(candidates > 100) & (candidates < 0.3 * sample_rate_hz)])
+        inside = np.flatnonzero(shape > 0.1 * middle)
+        if inside.size and np.ptp(10 * np.log10(shape[inside])) < 14:
+            break
+    if inside.size < 24:
+        raise MeasurementError("The stimulus covers less than an octave; use a sweep, such as 'jiyuu stimulus sweep'.")
+    first, last = candidates[inside[0]] * 1.03, candidates[inside[-1]] * 0.99
+    count = int(np.floor(np.log2(last / first) * POINTS_PER_OCTAVE)) + 1
+    grid_hz = first * 2 ** (np.arange(count) / POINTS_PER_OCTAVE)
+    padded = 1 << int(np.ceil(np.log2(gate_s * sample_rate_hz))) + 2
+    return FineGrid(grid_hz, padded, sample_rate_hz, gate_s)
+
+
+def _deviation_per_bin(noise: ComplexArray, grid: FineGrid) -> FloatArray:
+    """Standard deviation of an independent bin of the gated spectrum, from the noise around it (half an octave)."""
+    power = np.abs(noise) ** 2 * np.maximum(grid.independent_bins(), 1.0)
+    return np.sqrt(np.maximum(uniform_filter1d(power, POINTS_PER_OCTAVE // 2, mode="nearest"), 1e-30))
+
+
+def _latency(
+    frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray, sample_rate_hz: float
+) -> tuple[float, int, float]:
+    """Delay and sign that the minimum phase of the level does not account for: (s, ±1, 95 % uncertainty in s)."""
+    level = 20 * np.log10(np.maximum(np.abs(gain), 1e-20))
+    snr = np.abs(gain) / np.maximum(deviation, 1e-20)
+    good = np.flatnonzero((snr > 10) & (level > level.max() - 70))
+    if good.size < 24:
+        raise MeasurementError("The recording is too noisy to find the filter in it; raise the level of the stimulus.")
+    low, high = int(good[0]), int(good[-1]) + 1
+    f, h, shown = frequency_hz[low:high], gain[low:high], level[low:high]
+    edge = min(POINTS_PER_OCTAVE // 2, f.size // 3)
+    octave = np.arange(edge) / POINTS_PER_OCTAVE
+    slope_low = float(np.polyfit(octave, shown[:edge], 1)[0])
+    slope_high = float(np.polyfit(octave, shown[-edge:], 1)[0])
+    # Asymptotes of networks of this kind are whole multiples of 6.02 dB; the end of the band may not be there yet.
+    expected = minimum_phase_rad(
+        shown, points_per_octave=POINTS_PER_OCTAVE,
+        slope_low=_asymptote(slope_low), slope_high=_asymptote(slope_high),
+    )
+    excess = np.unwrap(np.angle(h * np.exp(-1j * expected)))
+    weight = np.minimum(snr[low:high], 300.0) ** 2
+    weight = weight / f  # equal weight per hertz would let the top octave decide alone
+    best: tuple[float, float, int] | None = None
+    for polarity in (1, -1):
+        base = 0.0 if polarity == 1 else np.pi
+        for turns in range(-3, 4):
+            target = excess - base - 2 * np.pi * turns
+            delay = -float(np.sum(weight * f * target) / np.sum(weight * f * f)) / (2 * np.pi)
+            misfit = float(np.sum(weight * (target + 2 * np.pi * f * delay) ** 2) / np.sum(weight))
+            if best is None or misfit < best[0]:
+                best = (misfit, delay, polarity)
+    assert best is not None
+    misfit, delay, polarity = best
+    leverage = np.sqrt(np.sum(weight * f * f) / np.sum(weight))
+    # The misfit is smooth along the grid, so it does not average out: take all of it as the error of the slope.
+    return delay, polarity, float(COVERAGE * np.sqrt(misfit) / (2 * np.pi * leverage)) + 0.02 / sample_rate_hz
+
+
+def _asymptote(slope: float) -> float:
+    nearest = 6.0206 * round(slope / 6.0206)
+    return nearest if abs(slope - nearest) < 1.5 else slope
+
+
+def _noise_floor_db(record: FloatArray, passages: Passages, place: int) -> float:
+    """RMS of the noise re RMS of the recording while the stimulus sounds, dB."""
+    length = passages.passage_v.size
+    first = record[place : place + length]
+    if passages.count > 1 and place + passages.period + length <= record.size:
+        second = record[place + passages.period : place + passages.period + length]
+        noise = float(np.sqrt(np.mean((first - second) ** 2) / 2))
+    else:
+        lead = record[: max(place - length // 50, 0)]
+        noise = float(np.sqrt(np.mean(lead**2))) if lead.size > 100 else 0.0
+    signal = float(np.sqrt(np.mean(first**2)))
+    return float(20 * np.log10(max(noise, 1e-12) / max(signal, 1e-12)))

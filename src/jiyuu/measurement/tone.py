@@ -1,0 +1,131 @@
+"""A steady tone: frequency, level, DC, harmonics, noise.
+
+Non-linear least squares of DC and harmonics 1 … K on the whole record, Gauss–Newton on the frequency. In white noise
+this reaches the Cramér–Rao bound, var(f) = 12·fs² / (4π²·η·N(N² − 1)), η = A²/(2σ²) (Rife and Boorstyn 1974, IEEE
+Transactions on Information Theory), and harmonics only sharpen it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jiyuu.circuits.network import FloatArray
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.quantities import A4_HZ, note_and_cents
+
+HIGHEST_HARMONIC = 20
+LOWEST_HZ = 5.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class MeasuredTone:
+    """amplitude_peak_v and thd_percent refer to the fundamental; harmonics_db (1 … K) re the first."""
+
+    frequency_hz: Uncertain
+    note: str
+    cents: float
+    amplitude_peak_v: float
+    dc_v: float
+    thd_percent: float
+    thd_n_percent: float
+    harmonics_db: tuple[float, ...]
+
+
+def measure_tone(recording_v: FloatArray, sample_rate_hz: float, *, concert_a_hz: float = A4_HZ) -> MeasuredTone:
+    """recording_v (n,) volts with one steady tone in it. Raises MeasurementError when there is none."""
+    record = np.asarray(recording_v, dtype=float)
+    if record.size < 64:
+        raise MeasurementError(f"The recording is only {record.size} samples long; record at least 0.1 s.")
+    if not np.isfinite(record).all():
+        raise MeasurementError("The recording holds samples that are not numbers; export it again.")
+    if not np.ptp(record):
+        raise MeasurementError("The recording is silent; check cable and level.")
+    turn = _strongest_turn(record, sample_rate_hz)
+    t = np.arange(record.size) - (record.size - 1) / 2
+    for rounds in range(12):
+        harmonics = _harmonics(turn, HIGHEST_HARMONIC if rounds > 1 else 1)
+        weights, model = _fit(record, t, turn, harmonics)
+        step, curvature = _frequency_step(record - model, weights, t, turn, harmonics)
+        turn += step
+        if rounds > 2 and abs(step) < 1e-13:
+            break
+    weights, model = _fit(record, t, turn, _harmonics(turn, HIGHEST_HARMONIC))
+    residual = record - model
+    freedom = max(record.size - 2 * len(_harmonics(turn, HIGHEST_HARMONIC)) - 2, 1)
+    variance = float(residual @ residual) / freedom
+    amplitudes = np.hypot(weights[1::2], weights[2::2])
+    if amplitudes[0] ** 2 / 2 < 2 * variance * np.log(record.size) * 4 / record.size + 1e-30:
+        raise MeasurementError("No steady tone stands out of the noise; raise the level or record longer.")
+    frequency_hz = turn * sample_rate_hz / (2 * np.pi)
+    deviation_hz = float(np.sqrt(variance / curvature)) * sample_rate_hz / (2 * np.pi)
+    # Rounding of samples and of this sum keeps a noiseless record from claiming more than the format holds.
+    deviation_hz = max(deviation_hz, 1e-12 * frequency_hz)
+    note, cents = note_and_cents(frequency_hz, concert_a_hz=concert_a_hz)
+    beside = float(np.sum(amplitudes[1:] ** 2)) + 2 * variance  # powers are half these squares on both sides
+    return MeasuredTone(
+        frequency_hz=Uncertain(frequency_hz, COVERAGE * deviation_hz),
+        note=note,
+        cents=cents,
+        amplitude_peak_v=float(amplitudes[0]),
+        dc_v=float(weights[0]),
+        thd_percent=100 * float(np.sqrt(np.sum(amplitudes[1:] ** 2)) / amplitudes[0]),
+        thd_n_percent=100 * float(np.sqrt(beside) / amplitudes[0]),
+        harmonics_db=tuple(float(v) for v in 20 * np.log10(np.maximum(amplitudes / amplitudes[0], 1e-15))),
+    )
+
+
+def _strongest_turn(record: FloatArray, sample_rate_hz: float) -> float:
+    """Angular frequency per sample of the fundamental, from a windowed spectrum; a missing or weak fundamental is
+    found by the sum over its harmonics."""
+    size = 1 << int(np.ceil(np.log2(record.size)) + 2)
+    window = np.hanning(record.size)
+    magnitude = np.abs(np.fft.rfft((record - record.mean()) * window, size))
+    lowest = max(int(LOWEST_HZ * size / sample_rate_hz), int(3 * size / record.size))
+    magnitude[:lowest] = 0
+    if not magnitude.any():
+        raise MeasurementError("The recording is too short for its tone; record at least four periods.")
+    peak = int(np.argmax(magnitude))
+    # A harmonic may be stronger than the fundamental: accept a whole fraction that also holds a clear line.
+    for divisor in (4, 3, 2):
+        near = peak // divisor
+        reach = max(int(2 * size / record.size), 1)
+        low = max(near - reach, lowest)
+        if low < near + reach + 1 and magnitude[low : near + reach + 1].max(initial=0) > 0.05 * magnitude[peak]:
+            peak = low + int(np.argmax(magnitude[low : near + reach + 1]))
+            break
+    a, b, c = np.log(np.maximum(magnitude[peak - 1 : peak + 2], 1e-300))
+    shift = 0.5 * (a - c) / (a - 2 * b + c) if a - 2 * b + c else 0.0
+    return float(2 * np.pi * (peak + np.clip(shift, -0.5, 0.5)) / size)
+
+
+def _harmonics(turn: float, highest: int) -> list[int]:
+    return [h for h in range(1, highest + 1) if h * turn < 0.98 * np.pi]
+
+
+def _fit(record: FloatArray, t: NDArray[Any], turn: float, harmonics: list[int]) -> tuple[FloatArray, FloatArray]:
+    """Least-squares weights (DC, cos 1, sin 1, cos 2, …) and the model's samples."""
+    columns = [np.ones(t.size)]
+    for h in harmonics:
+        columns += [np.cos(h * turn * t), np.sin(h * turn * t)]
+    basis = np.stack(columns)
+    weights = np.asarray(np.linalg.solve(basis @ basis.T, basis @ record), dtype=float)
+    return weights, np.asarray(weights @ basis)
+
+
+def _frequency_step(
+    residual: FloatArray, weights: FloatArray, t: NDArray[Any], turn: float, harmonics: list[int]
+) -> tuple[float, float]:
+    """Gauss–Newton step on the frequency, and the information (sum of squared derivative) it rests on.
+
+    With time centred on the record the frequency is uncorrelated with phase and amplitude."""
+    derivative = np.zeros(t.size)
+    for i, h in enumerate(harmonics):
+        a, b = weights[1 + 2 * i], weights[2 + 2 * i]
+        derivative += h * t * (-a * np.sin(h * turn * t) + b * np.cos(h * turn * t))
+    information = float(derivative @ derivative)
+    return float(residual @ derivative) / information, information

@@ -1,0 +1,1 @@
+"""What drives a unit and listens to it: simulated, through files."""

@@ -1,0 +1,30 @@
+"""What a rig is: something that plays volts into a filter and gives back what came out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+from jiyuu.circuits.network import FloatArray
+
+
+@dataclass(frozen=True, slots=True)
+class PanelSettings:
+    """Where the controls of the unit stand while it is played."""
+
+    cutoff_hz: float
+    resonance_percent: float
+
+
+class Rig(Protocol):
+    """Plays a stimulus through the unit under test."""
+
+    @property
+    def sample_rate_hz(self) -> float:
+        """Rate of stimulus and recording."""
+        ...
+
+    def play(self, stimulus_v: FloatArray, settings: PanelSettings, modes: Sequence[str]) -> FloatArray:
+        """stimulus_v (n,) volts -> (len(modes), m) volts as recorded; m ≥ n leaves room for latency."""
+        ...

@@ -1,0 +1,112 @@
+"""The simulated rig: a signal interface and a unit under test with faults of its own.
+
+The unit draws its tolerances from a seed and keeps them to itself: the measuring code sees volts in and volts out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
+from jiyuu.circuits.filter_file import Filter
+from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.quantities import C4_HZ
+from jiyuu.rig.protocol import PanelSettings
+from jiyuu.simulation.render import render
+from jiyuu.simulation.resampling import at_positions, interpolated
+
+
+@dataclass(frozen=True, slots=True)
+class Truth:
+    """What a simulated unit really is. For tests of measurements; the measuring code never sees it."""
+
+    network: Network
+    gain_factor: float
+    cutoff_offset_octaves: float
+    cutoff_scale: float
+    level: float
+    noise_v: float
+    rail_v: float
+
+    def cutoff_hz(self, asked_hz: float) -> float:
+        """The pole frequency that a cutoff control set to asked_hz gives."""
+        octaves = np.log2(asked_hz / C4_HZ) * self.cutoff_scale + self.cutoff_offset_octaves
+        return float(np.clip(C4_HZ * 2**octaves, CUTOFF_MINIMUM_HZ, CUTOFF_MAXIMUM_HZ))
+
+
+def draw_unit(document: Filter, seed: int) -> Truth:
+    """A build of the filter: capacitors, offsets, converter and trims drawn from its tolerances."""
+    generator = np.random.default_rng([seed, 7])
+    allowed = document.tolerances
+    network = document.network()
+    mismatch = generator.normal(0, allowed.capacitor_percent / 100, len(network.capacitors))
+    offsets = generator.normal(0, allowed.offset_mv / 1000, len(network.branches))
+    branches = tuple(
+        replace(branch, offset_v=float(offset)) for branch, offset in zip(network.branches, offsets, strict=True)
+    )
+    travel = 1 + generator.normal(0, allowed.onset_travel_percent / 100)
+    return Truth(
+        network=replace(network, branches=branches, rate_ratio=network.rate_ratio * np.clip(1 + mismatch, 0.3, 2.0)),
+        gain_factor=float(np.clip(travel, 0.6, 1.5)),
+        cutoff_offset_octaves=float(generator.normal(0, allowed.cutoff_offset_cents / 1200)),
+        cutoff_scale=float(1 + generator.normal(0, allowed.cutoff_scale_percent / 100)),
+        level=float(10 ** (generator.normal(0, allowed.gain_db) / 20)) * (-1 if allowed.inverts else 1),
+        noise_v=allowed.noise_uv * 1e-6,
+        rail_v=allowed.rail_v,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Interface:
+    """The signal interface between computer and unit."""
+
+    sample_rate_hz: float = 48_000.0
+    latency_s: float = 0.0123
+    clock_offset_ppm: float = 14.0
+    full_scale_v: float = 20.0
+    bits: int = 24
+
+
+class SimulatedRig:
+    """A Rig with a simulated unit; the same seed gives the same unit, every play new noise."""
+
+    def __init__(self, document: Filter, *, seed: int, interface: Interface | None = None) -> None:
+        self._document = document
+        self._unit = draw_unit(document, seed)
+        self._interface = interface or Interface()
+        self._noise = np.random.default_rng([seed, 11])
+
+    @property
+    def sample_rate_hz(self) -> float:
+        return self._interface.sample_rate_hz
+
+    def play(self, stimulus_v: FloatArray, settings: PanelSettings, modes: Sequence[str]) -> FloatArray:
+        """Through the unit at the panel settings, then through the interface's converter."""
+        interface, unit = self._interface, self._unit
+        room = np.zeros(round(0.3 * interface.sample_rate_hz))
+        cutoff_hz = unit.cutoff_hz(settings.cutoff_hz)
+        rendered = render(
+            unit.network,
+            np.concatenate([stimulus_v, room]),
+            sample_rate_hz=interface.sample_rate_hz,
+            cutoff_hz=cutoff_hz,
+            gain=self._document.gain_at(settings.resonance_percent) * unit.gain_factor,
+            modes=modes,
+            # The sweep is small and smooth: four steps a sample keep the error under −90 dB up to a few kilohertz.
+            oversampling=4 if cutoff_hz < 5000 else 8,
+        ).output_v
+        output = np.clip(rendered * unit.level, -unit.rail_v, unit.rail_v)
+        recorded = np.stack([self._converted(channel) for channel in output])
+        recorded += self._noise.normal(0, unit.noise_v, recorded.shape)
+        step = 2 * interface.full_scale_v / 2**interface.bits
+        return np.clip(np.round(recorded / step) * step, -interface.full_scale_v, interface.full_scale_v - step)
+
+    def _converted(self, channel: FloatArray) -> FloatArray:
+        """Delayed by the interface's latency and sampled by its own clock."""
+        interface = self._interface
+        ratio = 1 + interface.clock_offset_ppm * 1e-6
+        position = np.arange(channel.size) / ratio - interface.latency_s * interface.sample_rate_hz
+        return at_positions(interpolated(channel, 8, 0, channel.size), position * 8)

@@ -1,0 +1,1 @@
+"""Sources in volts and control voltages."""

@@ -1,0 +1,105 @@
+"""WAV and FLAC records: samples × full scale are volts.
+
+Files are opened without trust: the size is known before anything is allocated, and every way a file can be unusable
+has its own sentence.
+"""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from jiyuu.circuits.network import FloatArray
+from jiyuu.errors import SignalError
+from jiyuu.whole_file import written_whole
+
+LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 44_100, 192_000
+LONGEST_S = 1800.0
+FULL_SCALE_V = 10.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Recording:
+    """channels_v (channels, n) in volts, at sample_rate_hz."""
+
+    channels_v: FloatArray
+    sample_rate_hz: int
+
+    @property
+    def loudest_v(self) -> FloatArray:
+        """(n,) the channel with the most energy: a mono source recorded in stereo is found without asking."""
+        return np.asarray(self.channels_v[int(np.argmax(np.mean(self.channels_v**2, axis=1)))])
+
+
+def read_recording(path: Path, *, full_scale_v: float = FULL_SCALE_V, may_be_silent: bool = False) -> Recording:
+    """A WAV or FLAC file, mono or stereo, 44.1–192 kHz, 16/24-bit or float. Raises SignalError with what to do."""
+    import soundfile
+
+    if not (np.isfinite(full_scale_v) and full_scale_v > 0):
+        raise SignalError(f"full scale {full_scale_v:g} V makes no sense; give a value above 0 V.")
+    if not path.exists():
+        raise SignalError(f"{path} does not exist; check the name.")
+    if path.is_dir():
+        raise SignalError(f"{path} is a folder; give a WAV or FLAC file.")
+    if path.stat().st_size == 0:
+        raise SignalError(f"{path} is empty; record it again.")
+    try:
+        with soundfile.SoundFile(str(path)) as file:
+            rate, frames, channels = file.samplerate, file.frames, file.channels
+            if not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
+                raise SignalError(
+                    f"{path} has a rate of {rate} Hz; record at {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz."
+                )
+            if channels > 2:
+                raise SignalError(f"{path} has {channels} channels; give a mono or stereo file.")
+            _check_declared_size(path, frames, rate, channels)
+            samples = file.read(dtype="float64", always_2d=True)
+    except (soundfile.SoundFileError, RuntimeError, OSError) as error:
+        raise SignalError(f"{path} cannot be read as WAV or FLAC; export it again as WAV.") from error
+    if samples.shape[0] == 0:
+        raise SignalError(f"{path} holds no samples; record it again.")
+    if samples.shape[0] < frames:
+        raise SignalError(
+            f"{path} is cut short: it promises {frames} samples and holds {samples.shape[0]}; copy or record it again."
+        )
+    if not np.isfinite(samples).all():
+        raise SignalError(f"{path} holds samples that are not numbers (NaN or infinity); export it again.")
+    if not may_be_silent and not samples.any():
+        raise SignalError(f"{path} is silent; check the cable and the recording level.")
+    return Recording(np.ascontiguousarray(samples.T) * full_scale_v, rate)
+
+
+def _check_declared_size(path: Path, frames: int, rate: int, channels: int) -> None:
+    if frames / rate > LONGEST_S:
+        raise SignalError(
+            f"{path} says it is {frames / rate:.0f} s long; "
+            f"at most {LONGEST_S:.0f} s are read. Cut out the part needed."
+        )
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        if file.read(4) != b"RIFF":
+            return
+        file.seek(12)
+        while len(chunk := file.read(8)) == 8:
+            promised, here = int.from_bytes(chunk[4:], "little"), file.tell()
+            # Recorders that stream leave the length at its largest value; then the file itself decides.
+            if chunk[:4] == b"data" and here + promised > size and promised < 0xFFFFFF00:
+                raise SignalError(
+                    f"{path} is cut short: its header promises {promised} bytes of sound and it has {size - here}; "
+                    "copy or record it again."
+                )
+            file.seek(promised + promised % 2, os.SEEK_CUR)
+
+
+def write_recording(
+    path: Path, channels_v: FloatArray, sample_rate_hz: int, *, full_scale_v: float = FULL_SCALE_V
+) -> None:
+    """Writes float WAV, whole or not at all. channels_v (n,) or (channels, n) volts."""
+    import soundfile
+
+    data = np.atleast_2d(channels_v).T / full_scale_v
+    with written_whole(path) as temporary:
+        soundfile.write(str(temporary), data, sample_rate_hz, subtype="FLOAT", format="WAV")

@@ -1,0 +1,1 @@
+"""Large-signal simulation: network + signals -> volts."""

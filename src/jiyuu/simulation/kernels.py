@@ -1,0 +1,153 @@
+"""Compiled integrators, one per network structure, kept on disk between runs.
+
+The source written by kernel_source is stored in the cache folder under the hash of its text and imported from there,
+so that numba can keep its machine code beside it. Compiling takes seconds and holds the interpreter's lock; a program
+with a window calls `compile_apart` from a worker thread, which does it in another process.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import importlib.util
+import os
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from types import ModuleType
+
+import numpy as np
+import platformdirs
+
+from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.simulation.kernel_source import LANES, kernel_source, layout_of, signature
+
+
+def cache_folder() -> Path:
+    """Where compiled kernels live; JIYUU_CACHE_DIR moves it."""
+    base = os.environ.get("JIYUU_CACHE_DIR") or platformdirs.user_cache_dir("jiyuu", appauthor=False)
+    return Path(base) / "kernels"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Kernel:
+    """Both forms of one network structure's integrator; see kernel_source for their arguments."""
+
+    single: Callable[..., None]
+    side_by_side: Callable[..., None]
+
+
+@lru_cache(maxsize=256)
+def _kernel(key: str, source: str) -> Kernel:
+    module = _imported(source)
+    return Kernel(module.single, module.side_by_side)
+
+
+def kernel_for(network: Network) -> Kernel:
+    """The integrator that serves this network; compiled on first use on this machine."""
+    return _kernel(signature(network), _source(signature(network), network))
+
+
+_SOURCES: dict[str, str] = {}
+
+
+def _source(key: str, network: Network) -> str:
+    if key not in _SOURCES:
+        _SOURCES[key] = kernel_source(network)
+    return _SOURCES[key]
+
+
+def _imported(source: str) -> ModuleType:
+    name = "kernel_" + hashlib.sha256(source.encode()).hexdigest()[:20]
+    folder = cache_folder()
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"{name}.py"
+    if not path.exists():
+        handle, temporary = tempfile.mkstemp(dir=folder, suffix=".tmp")
+        with os.fdopen(handle, "w", encoding="utf-8") as file:
+            file.write(source)
+        os.replace(temporary, path)
+    spec = importlib.util.spec_from_file_location(name, path)
+    assert spec is not None
+    assert spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    sys.modules[name] = module
+    spec.loader.exec_module(module)
+    return module
+
+
+def compile_now(network: Network) -> None:
+    """Compile (or load) both forms, with the argument types that `integrate` uses."""
+    for count in (1, LANES):
+        integrate(
+            [network] * count, u_v=np.zeros((3, 1)), omega=np.full((1, 1), 1.0), gain=np.zeros((1, 1)),
+            half_step_s=1e-6, rows=[0],
+        )
+
+
+def compile_apart(circuit_id: str, parameters: dict[str, float]) -> None:
+    """Compile a catalogue circuit's kernels in a process of their own, then load them from disk."""
+    subprocess.run(
+        [sys.executable, "-m", "jiyuu.simulation.warm", circuit_id, *[f"{k}={v!r}" for k, v in parameters.items()]],
+        check=False, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+    )
+
+
+def coefficients_of(network: Network) -> FloatArray:
+    """(size,) the network's row of the coefficient table, in the order of kernel_source.Layout."""
+    layout = layout_of(network)
+    values = []
+    for matrix, i, j, part in layout.entries:
+        if matrix == "W":
+            values.append(network.W[i, j])
+            continue
+        affine = {"V": network.V, "U": network.U, "Z": network.Z}[matrix]
+        array = affine.per_gain if part else affine.constant
+        values.append(array[i] if array.ndim == 1 else array[i, j])
+    for branch in network.branches:
+        values += [branch.offset_v, branch.headroom_v, 1 / branch.headroom_v]
+    for i in range(len(network.capacitors)):
+        values += [network.rate_ratio[i], network.fixed_rate[i]]
+    return np.array(values, dtype=float)
+
+
+def integrate(
+    networks: Sequence[Network],
+    *,
+    u_v: FloatArray,
+    omega: FloatArray,
+    gain: FloatArray,
+    half_step_s: float,
+    rows: Sequence[int],
+    states: FloatArray | None = None,
+) -> tuple[FloatArray, FloatArray]:
+    """Integrate a batch of networks of one structure.
+
+    u_v (2·steps + 1, B or 1) volts at every half step; omega rad/s and gain: (2·steps + 1 or 1, B or 1);
+    states (B, n) or None for rest. Returns outputs (len(rows), steps, B), y at the start of every step, and the
+    states (B, n) after the last one. Outputs take their coefficients from the first network."""
+    count, steps = len(networks), (u_v.shape[0] - 1) // 2
+    kernel = kernel_for(networks[0])
+    n = len(networks[0].capacitors)
+    start = np.zeros((count, n)) if states is None else states
+    # A batch short of a full set of lanes is filled up with copies of its last filter.
+    lanes = count if count < 3 else -(-count // LANES) * LANES
+    fill = np.minimum(np.arange(lanes), count - 1)
+    unique = {id(network): coefficients_of(network) for network in networks}
+    table = np.array([unique[id(networks[i])] for i in fill])
+    moving = np.ascontiguousarray(start[fill], dtype=float)
+    signals = [np.ascontiguousarray(a[:, fill] if a.shape[1] > 1 else a, dtype=float) for a in (u_v, omega, gain)]
+    outputs = np.empty((len(rows), steps, lanes))
+    index = list(rows)
+    first = networks[0]
+    weights = [
+        np.ascontiguousarray(part[index], dtype=float)
+        for affine in (first.C, first.D, first.E)
+        for part in (affine.constant, affine.per_gain)
+    ]
+    run = kernel.single if lanes < LANES else kernel.side_by_side
+    run(table, moving, *signals, half_step_s, outputs, *weights)
+    return outputs[:, :, :count], moving[:count]
