@@ -71,8 +71,8 @@ def parse_number(text: str) -> tuple[float, str]:
 def shown_hz(frequency_hz: float) -> str:
     """'812 Hz', '1.205 kHz': four significant digits."""
     if frequency_hz >= 1000:
-        return f"{frequency_hz / 1000:.4g} kHz"
-    return f"{frequency_hz:.4g} Hz"
+        return f"{frequency_hz / 1000:#.4g} kHz"
+    return f"{frequency_hz:#.4g} Hz".replace(". ", " ")
 
 
 def signed(value: float, digits: int = 1) -> str:

@@ -12,7 +12,7 @@ from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import find_peaks
+from scipy.signal import find_peaks, savgol_filter
 
 from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import MeasurementError
@@ -118,6 +118,15 @@ class _Curve:
         bend = a - 2 * b + c
         shift = 0.0 if bend == 0 else float(np.clip(0.5 * (a - c) / bend, -1, 1))
         return float(self.octave[index] + shift * (self.octave[1] - self.octave[0])), float(b - 0.25 * (a - c) * shift)
+
+
+def local_slope(frequency_hz: FloatArray, level_db: FloatArray) -> FloatArray:
+    """Slope at every point in dB per octave: straight line through a third of an octave around it.
+
+    frequency_hz (n,) on a uniform logarithmic grid, n ≥ 5."""
+    step = float(np.log2(frequency_hz[1] / frequency_hz[0]))
+    window = min(2 * max(int(1 / 6 / step), 1) + 1, (frequency_hz.size - 1) // 2 * 2 + 1)
+    return np.asarray(savgol_filter(level_db, window, 1, deriv=1, delta=step))
 
 
 def read_curve(

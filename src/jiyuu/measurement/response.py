@@ -89,6 +89,8 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
             raise MeasurementError(f"The {name} holds samples that are not numbers; export it again.")
         if not record.any():
             raise MeasurementError(f"The {name} is silent; check cable and level.")
+    # Offsets of unit and converter lie outside the sweep's band, where deconvolution would only raise them.
+    stimulus_v, recording_v = stimulus_v - _resting(stimulus_v), recording_v - recording_v.mean()
     passages = find_passages(stimulus_v)
     place = find_place(recording_v, passages, sample_rate_hz)
     offset = clock_offset(recording_v, passages, place, sample_rate_hz)
@@ -133,6 +135,11 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
         noise_floor_db=_noise_floor_db(record, passages, place),
         passages=len(impulses),
     )
+
+
+def _resting(stimulus_v: FloatArray) -> float:
+    """Level of the silence around a stimulus, 0 unless its file carries an offset."""
+    return float(np.median(stimulus_v[: max(stimulus_v.size // 100, 1)])) if abs(stimulus_v[0]) > 0 else 0.0
 
 
 def _stated(offset: ClockOffset) -> Uncertain:

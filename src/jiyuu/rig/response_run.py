@@ -54,6 +54,12 @@ class ResponseRequest:
     tolerances: Mapping[str, Tolerance] = field(default_factory=dict)
 
 
+def expected_tolerances(cutoff_hz: float) -> dict[str, Tolerance]:
+    """What a well-trimmed build keeps: the pole within 50 cents of the setting, the rig's own polarity."""
+    span = 2 ** (50 / 1200)
+    return {"pole_hz": Tolerance(round(cutoff_hz / span, 1), round(cutoff_hz * span, 1))}
+
+
 def run_response(request: ResponseRequest, rig: Rig) -> Iterator[Progress | ResponseRun]:
     """Yields progress and, for every mode asked for, a ResponseRun. Stop iterating to cancel."""
     yield Progress("Playing the sweep", 0.02)

@@ -1,0 +1,27 @@
+"""A measured response into a book: raw records, curve and findings in one transaction."""
+
+from __future__ import annotations
+
+from jiyuu.book.store import Book, StoredCurve
+from jiyuu.rig.response_run import ResponseRun
+
+
+def stored_curve(run: ResponseRun) -> StoredCurve:
+    """The measured curve at 48 points an octave."""
+    response, every = run.response, slice(None, None, 4)
+    return StoredCurve(
+        response.frequency_hz[every], response.level_db[every], response.phase_deg[every],
+        response.level_uncertainty_db[every], response.snr_db[every],
+    )
+
+
+def keep_run(book: Book, filter_id: int, run: ResponseRun, *, source: str) -> list[int]:
+    """Writes the run; returns the rows of its findings."""
+    _, findings = book.add_run(
+        filter_id, "Response", run.settings, source=source,
+        records={
+            "stimulus": (run.stimulus_v, run.sample_rate_hz), "recording": (run.recording_v, run.sample_rate_hz)
+        },
+        curve=stored_curve(run), findings=run.findings,
+    )
+    return findings

@@ -1,0 +1,355 @@
+"""A ruled figure over frequency: curves, bands, labels on the curves, hover reading, zoom, copy, save."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pyqtgraph as pg
+import pyqtgraph.exporters
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QGuiApplication, QKeyEvent, QPen
+from PyQt6.QtWidgets import QMenu, QWidget
+
+from jiyuu.desktop.figures.frequency import (
+    HIGHEST_V,
+    LOWEST_V,
+    HertzAxis,
+    LevelAxis,
+    NoteAxis,
+    Ruling,
+    hz_of_volts,
+    restyle_axis,
+    volts_of_hz,
+)
+from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.quantities import note_and_cents, shown_hz, signed
+from jiyuu.whole_file import write_text
+
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class PlotCurve:
+    """A finished curve, ready to draw: frequency_hz (n,), values (n,) in the figure's unit."""
+
+    name: str
+    frequency_hz: FloatArray
+    values: FloatArray
+
+
+class FrequencyFigure(pg.PlotWidget):
+    """One figure. `unit` is that of the vertical axis; the frequency ruler is the same everywhere."""
+
+    cutoff_dragged = pyqtSignal(float)  # Hz, while the line moves
+    cutoff_dropped = pyqtSignal(float)  # Hz, when it is let go
+    cutoff_reset = pyqtSignal()
+
+    def __init__(
+        self, *, title: str, unit: str, level_steps: tuple[float, ...], strong_step: float, hertz: bool = True,
+        parent: QWidget | None = None,
+    ) -> None:
+        axes = {"left": LevelAxis(level_steps, unit), "bottom": NoteAxis(), "top": HertzAxis()}
+        super().__init__(parent=parent, axisItems=axes, viewBox=pg.ViewBox(enableMenu=False))
+        self._title, self._unit = title, unit
+        self._curves: dict[str, pg.PlotDataItem] = {}
+        self._data: dict[str, PlotCurve] = {}
+        self._labels: dict[str, pg.TextItem] = {}
+        plot = self.getPlotItem()
+        plot.showAxis("top", hertz)
+        plot.setMenuEnabled(False)
+        plot.hideButtons()
+        plot.layout.setContentsMargins(2, 2, 8, 2)
+        view = plot.getViewBox()
+        view.setDefaultPadding(0)
+        view.setLimits(xMin=LOWEST_V - 1, xMax=HIGHEST_V + 1, minXRange=0.5)
+        view.setXRange(LOWEST_V, HIGHEST_V, padding=0)
+        self._ruling = Ruling(view, level_steps[0], strong_step)
+        self.addItem(self._ruling, ignoreBounds=True)
+        self._reading = pg.TextItem(anchor=(1, 0))
+        self._reading.setParentItem(view)
+        self._title_item = pg.TextItem(anchor=(0, 0))
+        self._title_item.setParentItem(view)
+        self._why = pg.TextItem(anchor=(0, 1))
+        self._why.setParentItem(view)
+        self._cutoff = _CutoffLine()
+        self._cutoff.sigDragged.connect(lambda: self.cutoff_dragged.emit(hz_of_volts(self._cutoff.value())))
+        self._cutoff.sigPositionChangeFinished.connect(
+            lambda: self.cutoff_dropped.emit(hz_of_volts(self._cutoff.value()))
+        )
+        self._cutoff.reset.connect(self.cutoff_reset)
+        self.addItem(self._cutoff, ignoreBounds=True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(self._show_menu)
+        self.setAccessibleName(f"{title} over frequency")
+        self._proxy = pg.SignalProxy(self.scene().sigMouseMoved, rateLimit=60, slot=self._hover)
+        view.sigResized.connect(lambda *_: self._place_captions())
+        THEME.changed.connect(self.restyle)
+        self.restyle()
+
+    # What is shown
+
+    def show_curve(
+        self, curve: PlotCurve, pen: QPen, *, labelled: bool = False, z: float = 0.0, colour: str | None = None
+    ) -> None:
+        """Draw a curve, or redraw the one of that name."""
+        item = self._curves.get(curve.name)
+        x = volts_of_hz(curve.frequency_hz)
+        if item is None:
+            item = pg.PlotDataItem(antialias=True, skipFiniteCheck=True)
+            self._curves[curve.name] = item
+            self.addItem(item)
+        item.setData(x, curve.values)
+        item.setPen(pen)
+        item.setZValue(z)
+        self._data[curve.name] = curve
+        if labelled and curve.name not in self._labels:
+            label = pg.TextItem(anchor=(0.5, 0.5))
+            label.setZValue(20)
+            self._labels[curve.name] = label
+            self.addItem(label, ignoreBounds=True)
+        if labelled:
+            self._labels[curve.name].setText(curve.name, QColor(colour or THEME.palette.quiet))
+            self._labels[curve.name].fill = pg.mkBrush(_clear(THEME.palette.raised, 205))
+            self._labels[curve.name].setFont(THEME.font(px=SMALL_PX))
+
+    def show_band(self, name: str, frequency_hz: FloatArray, low: FloatArray, high: FloatArray, colour: str,
+                  *, hatched: bool) -> None:
+        """An uncertainty band between two curves."""
+        self.forget(f"{name} low", f"{name} high", f"{name} band")
+        x = volts_of_hz(frequency_hz)
+        edges = [pg.PlotDataItem(x, y, pen=None, skipFiniteCheck=True) for y in (low, high)]
+        brush = pg.mkBrush(_clear(colour, 60 if not hatched else 130))
+        if hatched:
+            brush.setStyle(Qt.BrushStyle.BDiagPattern)
+        band = pg.FillBetweenItem(*edges, brush=brush)
+        band.setZValue(-5)
+        for suffix, item in zip(("low", "high", "band"), (*edges, band), strict=True):
+            self._curves[f"{name} {suffix}"] = item
+            self.addItem(item)
+
+    def forget(self, *names: str) -> None:
+        """Take curves away."""
+        for name in names:
+            item = self._curves.pop(name, None)
+            if item is not None:
+                self.removeItem(item)
+            self._data.pop(name, None)
+            label = self._labels.pop(name, None)
+            if label is not None:
+                self.removeItem(label)
+
+    def shown_names(self) -> list[str]:
+        return list(self._data)
+
+    def curve(self, name: str) -> PlotCurve | None:
+        return self._data.get(name)
+
+    def show_cutoff(self, frequency_hz: float, text: str) -> None:
+        """The movable cutoff line and what it says."""
+        self._cutoff.blockSignals(True)
+        self._cutoff.setValue(float(np.log2(frequency_hz) - np.log2(hz_of_volts(0.0))))
+        self._cutoff.blockSignals(False)
+        self._cutoff.label.setFormat(text)
+
+    @property
+    def cutoff_line(self) -> pg.InfiniteLine:
+        return self._cutoff
+
+    def hide_cutoff(self) -> None:
+        self._cutoff.hide()
+
+    def say_why(self, text: str) -> None:
+        """A line at the foot of the figure, for what is out of date and why; empty to take it away."""
+        self._why.setText(text, QColor(THEME.palette.stale))
+        self._place_captions()
+
+    def place_labels(self) -> None:
+        """Each label where its curve stands farthest from the others and from labels already placed."""
+        view = self.getPlotItem().getViewBox()
+        (x0, x1), (y0, y1) = view.viewRange()
+        places = np.linspace(x0 + 0.08 * (x1 - x0), x1 - 0.08 * (x1 - x0), 29)
+        heights = {
+            name: np.interp(places, volts_of_hz(curve.frequency_hz), curve.values)
+            for name, curve in self._data.items()
+            if name in self._labels
+        }
+        width, height = max(view.width(), 1.0), max(view.height(), 1.0)
+        taken: list[tuple[float, float]] = []
+        for name, label in self._labels.items():
+            own = heights[name]
+            gap = np.full(places.size, height)
+            for other, values in heights.items():
+                if other != name:
+                    gap = np.minimum(gap, np.abs(values - own) / (y1 - y0) * height)
+            x_px, y_px = (places - x0) / (x1 - x0) * width, (y1 - own) / (y1 - y0) * height
+            for tx, ty in taken:
+                distance = np.hypot((x_px - tx) / 4.5, y_px - ty)
+                gap = np.minimum(gap, distance)
+            inside = (y_px > 30) & (y_px < height - 14)
+            score = np.where(inside, np.minimum(gap, 40), -1)
+            best = int(np.argmax(score))
+            label.setVisible(bool(score[best] > 7))
+            label.setPos(float(places[best]), float(own[best]))
+            if score[best] > 7:
+                taken.append((float(x_px[best]), float(y_px[best])))
+
+    # Style
+
+    def restyle(self) -> None:
+        palette = THEME.palette
+        self.setBackground(palette.raised)
+        for name in ("left", "bottom", "top"):
+            restyle_axis(self.getPlotItem().getAxis(name))
+        self._title_item.setText(self._title, QColor(palette.ink))
+        self._title_item.setFont(THEME.font(px=SMALL_PX, bold=True))
+        self._reading.setFont(THEME.font(px=SMALL_PX, numbers=True))
+        self._why.setFont(THEME.font(px=SMALL_PX, bold=True))
+        for item in (self._title_item, self._reading, self._why):
+            item.fill = pg.mkBrush(_clear(palette.raised, 215))
+        self._cutoff.restyle()
+        self._place_captions()
+
+    def _place_captions(self) -> None:
+        view = self.getPlotItem().getViewBox()
+        self._title_item.setPos(QPointF(4, 2))
+        self._reading.setPos(QPointF(view.width() - 4, 2))
+        self._why.setPos(QPointF(4, view.height() - 2))
+
+    # Reading, zooming, keys
+
+    def _hover(self, event: tuple[QPointF]) -> None:
+        view = self.getPlotItem().getViewBox()
+        position = event[0]
+        if not view.sceneBoundingRect().contains(position):
+            self._reading.setText("")
+            return
+        point = view.mapSceneToView(position)
+        self._reading.setText(self.reading_at(point.x(), point.y()), QColor(THEME.palette.ink))
+
+    def reading_at(self, volts: float, height: float) -> str:
+        """What the pointer says: frequency, note, and the value of the nearest curve there."""
+        hertz = hz_of_volts(volts)
+        note, cents = note_and_cents(hertz)
+        text = f"{shown_hz(hertz)}  {note} {signed(cents, 0)} c"
+        nearest: tuple[float, str, float] | None = None
+        for name, curve in self._data.items():
+            if not curve.frequency_hz[0] <= hertz <= curve.frequency_hz[-1]:
+                continue
+            value = float(np.interp(volts, volts_of_hz(curve.frequency_hz), curve.values))
+            if nearest is None or abs(value - height) < nearest[0]:
+                nearest = (abs(value - height), name, value)
+        if nearest is not None:
+            text += f"  {nearest[1]} {signed(nearest[2])} {self._unit}"
+        return text
+
+    def wheelEvent(self, event: object) -> None:
+        super().wheelEvent(event)
+        self.place_labels()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        moves = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+        key = event.key()
+        if key in moves and self._cutoff.isVisible():
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            step = (0.1 if fine else 1.0) / 12
+            self.cutoff_dropped.emit(hz_of_volts(self._cutoff.value() + moves[Qt.Key(key)] * step))
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
+            factor = 0.8 if key == Qt.Key.Key_Plus else 1.25
+            self.getPlotItem().getViewBox().scaleBy((factor, factor))
+            self.place_labels()
+        elif key == Qt.Key.Key_Home:
+            self.show_all()
+        else:
+            super().keyPressEvent(event)
+
+    def show_all(self) -> None:
+        """The whole ruler again."""
+        self.getPlotItem().getViewBox().setXRange(LOWEST_V, HIGHEST_V, padding=0)
+        self.fit_levels()
+
+    def fit_levels(self) -> None:
+        """Overridden by figures with a level range of their own."""
+
+    # Copy and save
+
+    def _show_menu(self, position: object) -> None:
+        menu = QMenu(self)
+        menu.addAction("Copy picture", self.copy_picture)
+        menu.addAction("Copy values", lambda: QGuiApplication.clipboard().setText(self.as_csv("\t")))
+        menu.addAction("Whole range (Home)", self.show_all)
+        menu.exec(self.mapToGlobal(position))  # type: ignore[arg-type]
+
+    def copy_picture(self) -> None:
+        QGuiApplication.clipboard().setPixmap(self.grab())
+
+    def as_csv(self, separator: str = ",") -> str:
+        """All curves on the first one's frequencies, units in the heading."""
+        if not self._data:
+            return ""
+        curves = list(self._data.values())
+        frequency = curves[0].frequency_hz
+        columns = [np.interp(frequency, c.frequency_hz, c.values) for c in curves]
+        unit = {"dB": "db", "°": "deg", "dB/oct": "db_per_octave"}.get(self._unit, self._unit)
+        heading = separator.join(["frequency_hz", *(f"{c.name} {unit}".replace(" ", "_") for c in curves)])
+        rows = [separator.join(f"{v:.9g}" for v in row) for row in zip(frequency, *columns, strict=True)]
+        return "\n".join([heading, *rows]) + "\n"
+
+    def save(self, path: Path) -> None:
+        """As SVG, PNG or CSV by the ending."""
+        writers: dict[str, Callable[[], object]] = {
+            ".svg": lambda: pyqtgraph.exporters.SVGExporter(self.getPlotItem()).export(str(path)),
+            ".csv": lambda: write_text(path, self.as_csv()),
+        }
+        writers.get(path.suffix.lower(), lambda: self.grab().save(str(path), "PNG"))()
+
+
+def follow_each_other(*figures: FrequencyFigure) -> None:
+    """Zooming one along the ruler zooms all; each keeps its own width."""
+    views = [figure.getPlotItem().getViewBox() for figure in figures]
+
+    def follow(source: pg.ViewBox, span: tuple[float, float]) -> None:
+        for view in views:
+            if view is not source and tuple(view.viewRange()[0]) != tuple(span):
+                view.blockSignals(True)
+                view.setXRange(*span, padding=0)
+                view.blockSignals(False)
+                view.sigRangeChanged.emit(view, view.viewRange(), [True, False])
+                view.update()
+
+    for view in views:
+        view.sigXRangeChanged.connect(follow)
+
+
+class _CutoffLine(pg.InfiniteLine):
+    """The cutoff, to be taken and moved."""
+
+    reset = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__(
+            angle=90, movable=True, bounds=(LOWEST_V, HIGHEST_V), label="",
+            labelOpts={"position": 0.06, "movable": False, "anchors": [(0, 0.5), (1, 0.5)]},
+        )
+        self.setZValue(30)
+
+    def restyle(self) -> None:
+        palette = THEME.palette
+        self.setPen(QPen(QColor(palette.ink), 0, Qt.PenStyle.DashDotLine))
+        self.setHoverPen(QPen(QColor(palette.ink), 2))
+        self.label.setColor(QColor(palette.ink))
+        self.label.fill = pg.mkBrush(_clear(palette.raised, 225))
+        self.label.setFont(THEME.font(px=SMALL_PX, bold=True))
+
+    def mouseDoubleClickEvent(self, event: object) -> None:
+        self.reset.emit()
+
+
+def _clear(colour: str, alpha: int) -> QColor:
+    shade = QColor(colour)
+    shade.setAlpha(alpha)
+    return shade

@@ -1,0 +1,128 @@
+"""The frequency ruler: the same in every figure. x is volts at 1 V/octave, 0 V at C4; hertz above, notes below."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+
+from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.quantities import C4_HZ
+
+LOWEST_V, HIGHEST_V = math.log2(16 / C4_HZ), math.log2(21_000 / C4_HZ)
+
+
+def volts_of_hz(frequency_hz: NDArray[np.float64]) -> NDArray[np.float64]:
+    """x of a frequency (n,)."""
+    return np.asarray(np.log2(np.asarray(frequency_hz) / C4_HZ))
+
+
+def hz_of_volts(volts: float) -> float:
+    return float(C4_HZ * 2**volts)
+
+
+class HertzAxis(pg.AxisItem):
+    """Above the figure: 1-2-5 numbers at decades, a line for every tenth."""
+
+    def __init__(self) -> None:
+        super().__init__("top")
+        self.setStyle(tickLength=0, tickTextOffset=2)
+
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+        named, plain = [], []
+        for decade in range(0, 6):
+            for digit in range(1, 10):
+                volts = math.log2(digit * 10**decade / C4_HZ)
+                if minVal <= volts <= maxVal:
+                    (named if digit in (1, 2, 5) else plain).append(volts)
+        if maxVal - minVal < 3:
+            return [(1.0, named + plain)]
+        return [(1.0, named), (0.1, plain)]
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        if spacing < 0.5:
+            return ["" for _ in values]
+        shown = []
+        for value in values:
+            hertz = hz_of_volts(value)
+            shown.append(f"{hertz / 1000:.3g}k" if hertz > 999 else f"{hertz:.3g}")
+        return shown
+
+
+class NoteAxis(pg.AxisItem):
+    """Below the figure: octaves as C and their control volts."""
+
+    def __init__(self) -> None:
+        super().__init__("bottom")
+        self.setStyle(tickLength=0, tickTextOffset=2)
+
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+        # As many octaves between numbers as their width asks for, counted from C4.
+        room = size / 74
+        every = next((n for n in (1, 2, 3, 4) if (maxVal - minVal) / n <= room), 5)
+        first, last = math.ceil(minVal / every), math.floor(maxVal / every)
+        return [(float(every), [float(i * every) for i in range(first, last + 1)])]
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        return [f"C{4 + round(v)} {'+' if v > 0 else '−' if v < 0 else ''}{abs(round(v))} V" for v in values]
+
+
+class Ruling(pg.GraphicsObject):
+    """The ruled ground of a figure: decade lines, octave dots at the foot, and one level line per `level_step`."""
+
+    def __init__(self, view: pg.ViewBox, level_step: float, strong_step: float) -> None:
+        super().__init__()
+        self._view, self._step, self._strong = view, level_step, strong_step
+        self.setZValue(-100)
+        view.sigRangeChanged.connect(lambda *_: self.prepareGeometryChange())
+
+    def boundingRect(self) -> QRectF:
+        return QRectF(self._view.viewRect())
+
+    def paint(self, painter: QPainter, *_: Any) -> None:
+        rect = self._view.viewRect()
+        palette = THEME.palette
+        fine, strong = QPen(QColor(palette.rule), 0), QPen(QColor(palette.strong_rule), 0)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        for decade in range(0, 6):
+            for digit in range(1, 10):
+                x = math.log2(digit * 10**decade / C4_HZ)
+                if rect.left() <= x <= rect.right():
+                    painter.setPen(strong if digit == 1 else fine)
+                    painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
+        low, high = sorted((rect.top(), rect.bottom()))
+        if (high - low) / self._step < 200:
+            for i in range(math.ceil(low / self._step), math.floor(high / self._step) + 1):
+                y = i * self._step
+                painter.setPen(strong if abs(y / self._strong - round(y / self._strong)) < 1e-9 else fine)
+                painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
+
+
+class LevelAxis(pg.AxisItem):
+    """Left of the figure: whole steps of the ruling, a true minus sign."""
+
+    def __init__(self, steps: tuple[float, ...], unit: str) -> None:
+        super().__init__("left")
+        self._steps, self._unit = steps, unit
+        self.setStyle(tickLength=0, tickTextOffset=3, autoExpandTextSpace=False)
+        self.setWidth(round(QFontMetricsF(THEME.font(px=SMALL_PX, numbers=True)).horizontalAdvance("−180°") + 8))
+
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+        room = max(size / 26, 1)
+        step = next((s for s in self._steps if (maxVal - minVal) / s <= room), self._steps[-1])
+        return [(step, [i * step for i in range(math.ceil(minVal / step), math.floor(maxVal / step) + 1)])]
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        return [f"{'−' if v < 0 else ''}{abs(v) + 0.0:g}{self._unit if self._unit == '°' else ''}" for v in values]
+
+
+def restyle_axis(axis: pg.AxisItem) -> None:
+    """Type and ink of the theme."""
+    axis.setPen(QPen(Qt.PenStyle.NoPen))
+    axis.setTextPen(QColor(THEME.palette.quiet))
+    axis.setStyle(tickFont=THEME.font(px=SMALL_PX, numbers=True))

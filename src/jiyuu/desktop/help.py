@@ -1,0 +1,39 @@
+"""F1: the keys, and the cautions once."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+
+from jiyuu.desktop.theme.style import STEP
+
+KEYS = (
+    ("M", "measure the filter in hand"), ("Esc", "cancel the measurement"), ("K", "keep the chosen finding"),
+    ("← →", "cutoff by a semitone; with Shift by 10 cents"), ("+ − Home", "zoom the figure; show all"),
+    ("Ctrl+1 … Ctrl+0", "the ten steps"), ("Alt+1 … Alt+6", "filters A to F"),
+    ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"), ("Ctrl+T", "paper or night"), ("Ctrl++, Ctrl+−", "larger, smaller type"),
+    ("Ctrl+P", "measure a pair of recordings"), ("Ctrl+S", "save the figure"), ("Ctrl+Shift+C", "copy the figure"),
+    ("Tab", "next control; Enter or Space acts"), ("double-click", "a control back to the filter's file"),
+)
+CAUTIONS = (
+    "Self-oscillation and feedback can jump to full level: start low. Long tones near 3 kHz, ultrasonics and DC can "
+    "harm ears and loudspeakers. Building: check rail polarity before power; mind the hot iron, fumes and charged "
+    "capacitors. Mains voltage is for people licensed for it, under local codes."
+)
+
+
+class KeysWindow(QWidget):
+    """Not modal: it may stay open beside the work."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Tool)
+        self.setWindowTitle("Keys and cautions")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(4 * STEP, 4 * STEP, 4 * STEP, 4 * STEP)
+        rows = "".join(f"<tr><td><b>{keys}</b>&nbsp;&nbsp;</td><td>{does}</td></tr>" for keys, does in KEYS)
+        table = QLabel(f"<table>{rows}</table>")
+        table.setTextFormat(Qt.TextFormat.RichText)
+        cautions = QLabel(CAUTIONS)
+        cautions.setWordWrap(True)
+        column.addWidget(table)
+        column.addWidget(cautions)

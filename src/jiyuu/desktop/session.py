@@ -1,0 +1,89 @@
+"""What the window is about: the open book, the filter in hand, its settings. Views show it, presenters change it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from jiyuu.book.store import Book, Shelved
+from jiyuu.book.walk import STEPS, StepState, step_state
+
+
+class Session(QObject):
+    """Signals say what changed; the book holds the state."""
+
+    filter_changed = pyqtSignal()
+    settings_changed = pyqtSignal()
+    book_changed = pyqtSignal()  # runs, findings or notes
+
+    def __init__(self, book: Book) -> None:
+        super().__init__()
+        self.book = book
+        self.shelf: list[Shelved] = book.filters()
+        self._in_hand = 0
+
+    @property
+    def in_hand(self) -> Shelved | None:
+        return self.shelf[self._in_hand] if self.shelf else None
+
+    def take(self, index: int) -> None:
+        """Take another filter in hand."""
+        if 0 <= index < len(self.shelf) and index != self._in_hand:
+            self._in_hand = index
+            self.filter_changed.emit()
+
+    def reload_shelf(self) -> None:
+        self.shelf = self.book.filters()
+        self.filter_changed.emit()
+
+    def settings(self, shelved: Shelved | None = None) -> dict[str, Any]:
+        """The controls of a filter (the one in hand): what the file says, then what was changed since."""
+        chosen = shelved or self.in_hand
+        assert chosen is not None
+        document = chosen.document
+        start = {
+            "mode": document.chosen_mode,
+            "cutoff_hz": document.cutoff_hz,
+            "resonance_percent": document.resonance_percent,
+            "source_v": 5.0,
+        }
+        return {name: self.book.setting(chosen.id, name, value) for name, value in start.items()}
+
+    def change(self, values: Mapping[str, Any]) -> None:
+        """Move controls of the filter in hand as one undoable act."""
+        chosen = self.in_hand
+        if chosen is None:
+            return
+        self.book.set_values(chosen.id, values, before=self.settings())
+        self.settings_changed.emit()
+
+    def reset(self, name: str) -> None:
+        """A control back to what the filter's file says."""
+        chosen = self.in_hand
+        if chosen is not None:
+            document = chosen.document
+            start = {"cutoff_hz": document.cutoff_hz, "resonance_percent": document.resonance_percent}
+            self.change({name: start[name]})
+
+    def undo(self) -> str | None:
+        return self._turned(self.book.undo())
+
+    def redo(self) -> str | None:
+        return self._turned(self.book.redo())
+
+    def _turned(self, kind: str | None) -> str | None:
+        if kind == "set":
+            self.settings_changed.emit()
+        elif kind is not None:
+            self.book_changed.emit()
+        return kind
+
+    def states(self, shelved: Shelved | None = None) -> dict[str, StepState]:
+        """State of every step for a filter."""
+        chosen = shelved or self.in_hand
+        if chosen is None:
+            return dict.fromkeys(STEPS, StepState.OPEN)
+        settings = self.settings(chosen)
+        return {step: step_state(self.book, chosen.id, step, settings) for step in STEPS}

@@ -1,0 +1,59 @@
+"""Renews the pictures of the main views from the demo data: python -m jiyuu.desktop.shots FOLDER"""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+
+def main(folder: Path) -> None:
+    """Draws every main view at 1280×800, offscreen."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PyQt6.QtCore import QSettings
+    from PyQt6.QtWidgets import QApplication
+
+    from jiyuu.book.demo import write_demo_book
+    from jiyuu.book.store import Book
+    from jiyuu.desktop.theme.style import THEME, load_faces
+    from jiyuu.desktop.window import MainWindow
+
+    app = QApplication(["jiyuu"])
+    app.setStyle("Fusion")
+    load_faces()
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as place:
+        QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, place)
+        path = Path(os.environ.get("JIYUU_SHOT_BOOK") or Path(place) / "fog-voices.jiyuu")
+        if not path.exists():
+            write_demo_book(path)
+        THEME.apply("paper")
+        window = MainWindow(Book.open(path))
+        window.resize(1280, 800)
+        window.show()
+
+        def shoot(name: str) -> None:
+            for _ in range(4):
+                app.processEvents()
+            window.response.level.place_labels()
+            app.processEvents()
+            window.grab().save(str(folder / f"{name}.png"))
+
+        window.go("Response")
+        shoot("response")
+        window.session.take(1)
+        shoot("response-out-of-tolerance")
+        window.session.take(3)
+        shoot("response-out-of-date")
+        window.session.take(0)
+        window.go("Logbook")
+        shoot("logbook")
+        window.go("Response")
+        THEME.apply("night")
+        shoot("response-night")
+        window.close()
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]))

@@ -1,0 +1,1 @@
+"""Colours, type and spacing; nothing else in the window sets them."""

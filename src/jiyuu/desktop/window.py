@@ -1,0 +1,340 @@
+"""The frame: walk above, shelf left, figures in the middle, settings and findings right, signal path below."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Protocol
+
+from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jiyuu.book.store import Book
+from jiyuu.book.walk import STEPS
+from jiyuu.circuits.filter_file import read_filter
+from jiyuu.desktop.bench.logbook.view import LogbookView
+from jiyuu.desktop.bench.not_built import NotBuiltView
+from jiyuu.desktop.bench.response.presenter import ResponsePresenter
+from jiyuu.desktop.bench.response.view import ResponseView
+from jiyuu.desktop.help import KeysWindow
+from jiyuu.desktop.session import Session
+from jiyuu.desktop.shelf import ShelfView
+from jiyuu.desktop.signal_path import SignalPathView
+from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.desktop.walk import WalkView
+from jiyuu.errors import JiyuuError
+
+SHELF_WIDTH, SIDE_WIDTH = 142, 244
+LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
+
+
+class StepView(Protocol):
+    """What the frame needs of a step: its figures and its side column."""
+
+    figures: QWidget
+    side: QWidget
+
+
+class MainWindow(QMainWindow):
+    """One open book."""
+
+    def __init__(self, book: Book) -> None:
+        super().__init__()
+        self.session = Session(book)
+        self.setWindowTitle(f"Jiyuu: {book.path.name}" + (" (read only)" if book.read_only else ""))
+        self.setAcceptDrops(True)
+        self.setMinimumSize(1024, 680)
+        self.presenter = ResponsePresenter(self.session)
+        self.response = ResponseView(self.presenter)
+        self.logbook = LogbookView(self.session)
+        self.views: dict[str, StepView] = {
+            step: {"Response": self.response, "Logbook": self.logbook}.get(step) or NotBuiltView(step)
+            for step in STEPS
+        }
+        self._build_frame()
+        self._build_menus()
+        self.presenter.message.connect(self.say)
+        self.session.filter_changed.connect(self._show_states)
+        self.session.settings_changed.connect(self._show_states)
+        self.session.book_changed.connect(self._show_states)
+        self._restore()
+        self.presenter.refresh()
+        self._show_states()
+
+    # Building
+
+    def _build_frame(self) -> None:
+        self.walk = WalkView()
+        self.shelf = ShelfView(self.session)
+        self.shelf.setFixedWidth(SHELF_WIDTH)
+        self.path = SignalPathView(self.session)
+        self.figures, self.side = QStackedWidget(), QStackedWidget()
+        self.side.setFixedWidth(SIDE_WIDTH)
+        for view in self.views.values():
+            self.figures.addWidget(view.figures)
+            self.side.addWidget(view.side)
+        self.notice = QLabel()
+        self.notice.setWordWrap(True)
+        self.notice.hide()
+        self.notice.setAccessibleName("Message")
+        self._notice_timer = QTimer(self)
+        self._notice_timer.setSingleShot(True)
+        self._notice_timer.timeout.connect(self.notice.hide)
+        middle = QVBoxLayout()
+        middle.setContentsMargins(0, 0, 0, 0)
+        middle.setSpacing(STEP)
+        middle.addWidget(self.notice)
+        middle.addWidget(self.figures, 1)
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(STEP)
+        row.addWidget(self.shelf)
+        row.addLayout(middle, 1)
+        row.addWidget(self.side)
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        column.addWidget(self.walk)
+        column.addLayout(row, 1)
+        column.addWidget(self.path)
+        self.setCentralWidget(whole)
+        self.walk.chosen.connect(self.go)
+        self.shelf.chosen.connect(self.session.take)
+
+    def _build_menus(self) -> None:
+        bar = self.menuBar()
+        assert bar is not None
+        book, edit, view, walk, help_menu = (bar.addMenu(name) for name in ("&Book", "&Edit", "&View", "&Walk", "&Help"))
+        for menu in (book, edit, view, walk, help_menu):
+            assert menu is not None
+        self._act(book, "&New book …", QKeySequence.StandardKey.New, self._new_book)
+        self._act(book, "&Open …", QKeySequence.StandardKey.Open, self._open_book)
+        self._recent = book.addMenu("&Recent books")  # type: ignore[union-attr]
+        self._act(book, "Measure a &pair of recordings …", "Ctrl+P", self._choose_pair)
+        self._act(book, "Save &figure …", QKeySequence.StandardKey.Save, self._save_figure)
+        self._act(book, "&Quit", QKeySequence.StandardKey.Quit, self.close)
+        self._act(edit, "&Undo", QKeySequence.StandardKey.Undo, self.undo)
+        self._act(edit, "&Redo", "Ctrl+Shift+Z", self.redo)
+        self._act(edit, "&Measure", "M", self.presenter.measure)
+        self._act(edit, "Cancel measurement", "Esc", self.presenter.cancel)
+        self._act(edit, "&Keep finding", "K", self._keep)
+        self._act(edit, "&Copy figure", "Ctrl+Shift+C", self.response.level.copy_picture)
+        self._act(view, "&Paper or night", "Ctrl+T", self._turn_theme)
+        self._act(view, "&Larger type", QKeySequence.StandardKey.ZoomIn, lambda: self._scale(1.1))
+        self._act(view, "&Smaller type", QKeySequence.StandardKey.ZoomOut, lambda: self._scale(1 / 1.1))
+        for number, step in enumerate(STEPS, start=1):
+            self._act(walk, step, f"Ctrl+{number % 10}", lambda name=step: self.go(name))
+        for i, letter in enumerate(LETTERS[:6]):
+            self._act(walk, f"Filter {letter}", f"Alt+{i + 1}", lambda index=i: self.session.take(index))
+        self._act(help_menu, "&Keys", "F1", self._show_keys)
+
+    def _act(self, menu: QMenu | None, text: str, keys: object, do: object) -> QAction:
+        assert menu is not None
+        action = menu.addAction(text)
+        assert action is not None
+        action.setShortcut(QKeySequence(keys))  # type: ignore[call-overload]
+        action.triggered.connect(lambda _=False: do())  # type: ignore[operator]
+        return action
+
+    # The walk
+
+    def go(self, step: str) -> None:
+        """Show a step."""
+        view = self.views[step]
+        self.figures.setCurrentWidget(view.figures)
+        self.side.setCurrentWidget(view.side)
+        self.walk.show_step(step)
+        self.step = step
+
+    step = "Response"
+
+    def _show_states(self) -> None:
+        self.walk.show_states(self.session.states())
+
+    # Messages
+
+    def say(self, text: str, error: bool = False) -> None:
+        """Say something in place; an error stays until the next thing is said or Esc is pressed."""
+        self.notice.setText(text)
+        self.notice.setProperty("role", "error" if error else "message")
+        style = self.notice.style()
+        assert style is not None
+        style.unpolish(self.notice)
+        style.polish(self.notice)
+        self.notice.show()
+        if error:
+            self._notice_timer.stop()
+        else:
+            self._notice_timer.start(6000)
+
+    def _guarded(self, do: object, *arguments: object) -> None:
+        try:
+            do(*arguments)  # type: ignore[operator]
+        except JiyuuError as error:
+            self.say(str(error), error=True)
+
+    # Acts
+
+    def undo(self) -> None:
+        if self.session.undo() is None:
+            self.say("There is nothing to undo.")
+        else:
+            self.presenter.refresh()
+
+    def redo(self) -> None:
+        if self.session.redo() is None:
+            self.say("There is nothing to redo.")
+        else:
+            self.presenter.refresh()
+
+    def _keep(self) -> None:
+        if self.step == "Logbook":
+            self.logbook.keep_current()
+        else:
+            self.response.keep_current()
+
+    def _turn_theme(self) -> None:
+        THEME.apply("night" if THEME.palette.name == "paper" else "paper")
+
+    def _scale(self, factor: float) -> None:
+        THEME.apply(THEME.palette.name, scale=THEME.scale * factor)
+
+    def _show_keys(self) -> None:
+        self._keys = KeysWindow(self)
+        self._keys.show()
+
+    # Files
+
+    def _new_book(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "New book", "", "Books (*.jiyuu)")
+        if name:
+            path = Path(name).with_suffix(".jiyuu")
+            self._guarded(lambda: self.change_book(Book.create(path)))
+
+    def _open_book(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open book", "", "Books (*.jiyuu)")
+        if name:
+            self.open_files([Path(name)])
+
+    def _choose_pair(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Stimulus and recording", "", "Recordings (*.wav *.flac)")
+        if names:
+            self.open_files([Path(name) for name in names])
+
+    def _save_figure(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save figure", "response.svg", "Figures (*.svg *.png *.csv)")
+        if name:
+            self._guarded(self.response.level.save, Path(name))
+
+    def change_book(self, book: Book) -> None:
+        """Another book into this window."""
+        self.presenter.jobs.wait()
+        old = self.session.book
+        self.session.book = book
+        self.setWindowTitle(f"Jiyuu: {book.path.name}" + (" (read only)" if book.read_only else ""))
+        self.session.take(0)
+        self.session.reload_shelf()
+        self.session.book_changed.emit()
+        old.close()
+        self._remember(book.path)
+        if not self.session.shelf:
+            self.say("The book is empty. Drop a *.filter.json file on the window to put a filter on the shelf.")
+
+    def open_files(self, paths: list[Path]) -> None:
+        """Files dropped or chosen: a book, filter files, or a stimulus with its recording."""
+        endings = {path.suffix.lower() for path in paths}
+        if endings == {".jiyuu"} and len(paths) == 1:
+            self._guarded(lambda: self.change_book(Book.open(paths[0])))
+        elif endings == {".json"}:
+            for path in paths:
+                self._guarded(self._add_filter, path)
+        elif endings <= {".wav", ".flac"} and len(paths) == 2:
+            self.go("Response")
+            self._guarded(self.presenter.measure_files, paths[0], paths[1])
+        elif endings <= {".wav", ".flac"}:
+            self.say("Drop two files together: the stimulus that was played and the recording of it.", error=True)
+        else:
+            names = ", ".join(path.name for path in paths)
+            self.say(
+                f"{names}: nothing to be done with that here. Drop a book (*.jiyuu), a filter (*.filter.json), or a "
+                "stimulus with its recording (WAV or FLAC).", error=True,
+            )
+
+    def _add_filter(self, path: Path) -> None:
+        document = read_filter(path)
+        used = {shelved.letter for shelved in self.session.shelf}
+        free = [letter for letter in LETTERS if letter not in used]
+        if not free:
+            raise JiyuuError("The shelf is full (A to Z); start a new book for more filters.")
+        self.session.book.add_filter(free[0], document, seed=1)
+        self.session.reload_shelf()
+        self.session.take(len(self.session.shelf) - 1)
+        self.say(f"{document.name} stands on the shelf as {free[0]}.")
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        mime = event.mimeData()
+        if mime is not None and mime.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        mime = event.mimeData()
+        if mime is not None:
+            event.acceptProposedAction()
+            self.open_files([Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()])
+
+    # Remembering
+
+    def _settings(self) -> QSettings:
+        return QSettings("jiyuu", "jiyuu")
+
+    def _remember(self, path: Path) -> None:
+        recent = [str(path), *(name for name in self._recent_names() if name != str(path))][:8]
+        self._settings().setValue("recent", recent)
+        self._show_recent()
+
+    def _recent_names(self) -> list[str]:
+        found = self._settings().value("recent", [])
+        return [found] if isinstance(found, str) else list(found or [])
+
+    def _show_recent(self) -> None:
+        assert self._recent is not None
+        self._recent.clear()
+        for name in self._recent_names():
+            self._act(self._recent, name, "", lambda path=name: self.open_files([Path(path)]))
+
+    def _restore(self) -> None:
+        settings = self._settings()
+        geometry = settings.value("geometry")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        else:
+            self.resize(1280, 800)
+        step = settings.value("step", "Response")
+        self.go(step if step in self.views else "Response")
+        self._remember(self.session.book.path)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.presenter.jobs.wait()
+        settings = self._settings()
+        settings.setValue("geometry", self.saveGeometry())
+        settings.setValue("step", self.step)
+        settings.setValue("theme", THEME.palette.name)
+        self.session.book.close()
+        super().closeEvent(event)
+
+
+def keep_focus_on_figure(window: MainWindow) -> None:
+    """Keys work at once: the figure has the focus when the window opens."""
+    window.response.level.setFocus(Qt.FocusReason.OtherFocusReason)
