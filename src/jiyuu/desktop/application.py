@@ -86,7 +86,7 @@ def _excepthook(window):  # type: ignore[no-untyped-def]
             return
         if not isinstance(error, JiyuuError):
             traceback.print_exception(kind, error, trace)
-        text = str(error) if isinstance(error, JiyuuError) else f"Something went wrong inside ({kind.__name__}: {error})."
+        text = str(error) if isinstance(error, JiyuuError) else f"Something went wrong inside: {error}"
         window.say(text, error=True)
 
     return show

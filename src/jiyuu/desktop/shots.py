@@ -17,7 +17,7 @@ def main(folder: Path) -> None:
     from jiyuu.book.demo import write_demo_book
     from jiyuu.book.store import Book
     from jiyuu.desktop.theme.style import THEME, load_faces
-    from jiyuu.desktop.window import MainWindow
+    from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
 
     app = QApplication(["jiyuu"])
     app.setStyle("Fusion")
@@ -32,6 +32,7 @@ def main(folder: Path) -> None:
         window = MainWindow(Book.open(path))
         window.resize(1280, 800)
         window.show()
+        keep_focus_on_figure(window)
 
         def shoot(name: str) -> None:
             for _ in range(4):

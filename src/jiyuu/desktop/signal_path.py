@@ -61,7 +61,7 @@ class SignalPathView(QWidget):
             ("source", f"{source_v:.2f} V peak", False),
             ("filter", filter_text, oscillates),
             ("output", f"{reached_v:.2f} V" + (" (at the rail)" if output_v > rail_v else ""), output_v > rail_v),
-            ("next module ±5 V", f"overload: trim {signed(trim_db)} dB" if over else f"{trim_db:.1f} dB to spare", over),
+            ("next module ±5 V", f"overload: trim {signed(trim_db)} dB" if over else f"{trim_db:.1f} dB left", over),
             ("ear", "listening is not built yet", False),
         ]
         self.setAccessibleDescription("; ".join(f"{name}: {text}" for name, text, _ in self._joints))
@@ -87,7 +87,8 @@ class SignalPathView(QWidget):
             painter.drawText(box, Qt.AlignmentFlag.AlignTop, name)
             painter.setFont(body)
             painter.setPen(QColor(palette.attention if bad else palette.ink))
-            shown = QFontMetrics(body).elidedText(("! " if bad else "") + text, Qt.TextElideMode.ElideRight, box.width())
+            marked = f"! {text}" if bad else text
+            shown = QFontMetrics(body).elidedText(marked, Qt.TextElideMode.ElideRight, box.width())
             painter.drawText(box.adjusted(0, QFontMetrics(small).height(), 0, 0), Qt.AlignmentFlag.AlignTop, shown)
             if i:
                 painter.setFont(body)

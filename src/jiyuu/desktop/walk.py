@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFontMetrics, QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QFontMetrics, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
 
 from jiyuu.book.walk import BUILT, STEPS, StepState
@@ -66,7 +66,8 @@ class Station(QAbstractButton):
             painter.setBrush(QColor(palette.ink))
             painter.drawEllipse(centre, radius, radius)
             painter.setPen(QPen(QColor(palette.ground), 1.8))
-            painter.drawPolyline([centre + QPointF(-3, 0), centre + QPointF(-0.8, 2.4), centre + QPointF(3.2, -2.4)])
+            tick = [centre + QPointF(-3, 0), centre + QPointF(-0.8, 2.4), centre + QPointF(3.2, -2.4)]
+            painter.drawPolyline(QPolygonF(tick))
         elif self.state is StepState.STALE:
             painter.setPen(QPen(QColor(palette.stale), 1.6))
             painter.drawEllipse(centre, radius, radius)

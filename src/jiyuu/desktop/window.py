@@ -56,10 +56,8 @@ class MainWindow(QMainWindow):
         self.presenter = ResponsePresenter(self.session)
         self.response = ResponseView(self.presenter)
         self.logbook = LogbookView(self.session)
-        self.views: dict[str, StepView] = {
-            step: {"Response": self.response, "Logbook": self.logbook}.get(step) or NotBuiltView(step)
-            for step in STEPS
-        }
+        built: dict[str, StepView] = {"Response": self.response, "Logbook": self.logbook}
+        self.views = {step: built.get(step) or NotBuiltView(step) for step in STEPS}
         self._build_frame()
         self._build_menus()
         self.presenter.message.connect(self.say)
@@ -114,7 +112,8 @@ class MainWindow(QMainWindow):
     def _build_menus(self) -> None:
         bar = self.menuBar()
         assert bar is not None
-        book, edit, view, walk, help_menu = (bar.addMenu(name) for name in ("&Book", "&Edit", "&View", "&Walk", "&Help"))
+        names = ("&Book", "&Edit", "&View", "&Walk", "&Help")
+        book, edit, view, walk, help_menu = (bar.addMenu(name) for name in names)
         for menu in (book, edit, view, walk, help_menu):
             assert menu is not None
         self._act(book, "&New book …", QKeySequence.StandardKey.New, self._new_book)
@@ -142,7 +141,7 @@ class MainWindow(QMainWindow):
         assert menu is not None
         action = menu.addAction(text)
         assert action is not None
-        action.setShortcut(QKeySequence(keys))  # type: ignore[call-overload]
+        action.setShortcut(QKeySequence(keys))
         action.triggered.connect(lambda _=False: do())  # type: ignore[operator]
         return action
 

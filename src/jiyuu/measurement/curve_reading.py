@@ -20,6 +20,7 @@ from jiyuu.errors import MeasurementError
 HALF_POWER_DB = 10 * np.log10(2)
 HUMP_PROMINENCE_DB = 1.0
 FLAT_DB_PER_OCTAVE = 3.0
+END_SLOPE, LEVEL_SLOPE = 0.6, 0.35  # dB per octave: an end that is not level; a stretch that is
 
 
 class Kind(StrEnum):
@@ -200,22 +201,40 @@ def kind_of(octave: FloatArray, level: FloatArray) -> Kind:
 
 
 def _plateau(curve: _Curve, direction: int) -> float:
-    """Level towards which the curve runs at its low (direction +1) or high (−1) end.
+    """Level of the passband at the low (direction +1) or high (−1) end.
 
-    1/|H|² of an all-pole curve is a polynomial in f² (f⁻² for a highpass); its constant term is the plateau even when
-    the band ends before the curve has become flat."""
+    Where the curve is not level at its end but runs level for an octave further in (a coupling capacitor lifts the
+    lowest bass), that stretch is the passband. Otherwise the curve is continued: 1/|H|² of an all-pole curve is a
+    polynomial in f² (f⁻² for a highpass), whose constant term is the plateau even when the band ends too early."""
     octave = curve.octave if direction > 0 else -curve.octave[::-1]
     level = curve.level if direction > 0 else curve.level[::-1]
-    near = np.abs(level - level[0]) < 1.5
+    octave = octave - octave[0]
+    per_octave = round(1 / float(octave[1] - octave[0]))
+    slope = local_slope(2.0**octave, level)
+    if np.abs(slope[: max(per_octave // 2, 1)]).mean() > END_SLOPE:
+        run = _first_run(np.abs(slope) < LEVEL_SLOPE, per_octave)
+        if run is not None:
+            return float(np.median(level[run]))
+    end = float(np.median(level[: max(per_octave // 24, 1)]))
+    near = np.abs(level - end) < 1.5
     length = int(np.argmin(near)) if not near.all() else near.size
     length = max(min(length, octave.size), 8)
     x = 2.0 ** (2 * (octave[:length] - octave[length - 1]))
-    inverse = 10 ** (-(level[:length] - level[0]) / 10)
+    inverse = 10 ** (-(level[:length] - end) / 10)
     constant = float(np.linalg.lstsq(np.stack([np.ones(length), x, x * x], axis=1), inverse, rcond=None)[0][0])
     if constant <= 0:
-        return float(level[0])
-    plateau = float(level[0] - 10 * np.log10(constant))
-    return plateau if abs(plateau - level[0]) < 1.5 else float(level[0])
+        return end
+    plateau = float(end - 10 * np.log10(constant))
+    return plateau if abs(plateau - end) < 1.5 else end
+
+
+def _first_run(wanted: NDArray[np.bool_], length: int) -> slice | None:
+    """The first stretch of at least `length` points that are all wanted."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], wanted, [False]]).astype(int)))
+    for start, stop in zip(edges[::2], edges[1::2], strict=True):
+        if stop - start >= length:
+            return slice(int(start), int(stop))
+    return None
 
 
 def _humps(curve: _Curve, passband_db: float, reference: float | None) -> tuple[Hump, ...]:
@@ -235,7 +254,10 @@ def _bandwidth(curve: _Curve, index: int, peak_level: float) -> tuple[float | No
 
 def _peak(curve: _Curve, passband_db: float, doubt: FloatArray | float) -> tuple[float, float, int] | None:
     """(octave, dB re passband, index) of the highest point, when it stands clear of the passband and of its doubt."""
-    index = int(np.argmax(curve.level))
+    inner, _ = find_peaks(curve.level)  # a rise towards an end of the band is no peak
+    if inner.size == 0:
+        return None
+    index = int(inner[np.argmax(curve.level[inner])])
     octave, level = curve.extremum(index)
     uncertain = float(np.broadcast_to(doubt, curve.level.shape)[index])
     if level - passband_db <= 2 * uncertain + 0.01:

@@ -5,6 +5,7 @@ Screens, reports, the command line and the logbook all show this value through `
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -78,6 +79,16 @@ def _doubt(finding: Finding, digits: int) -> str:
     return f" ± {text if float(text) > 0 else 10.0**-digits:.{places}f}" if float(text) == 0 else f" ± {text}"
 
 
+def _one_digit(number: float) -> str:
+    """One significant digit, rounded up, never with an exponent."""
+    if not number > 0.001:
+        return "0.001"
+    place = math.floor(math.log10(number))
+    rounded = math.ceil(number / 10.0**place - 1e-9) * 10.0**place
+    place = math.floor(math.log10(rounded) + 1e-9)  # 0.0096 becomes 0.01, not 0.010
+    return f"{rounded:.{max(-place, 0)}f}"
+
+
 def _level(finding: Finding) -> str:
     return f"{signed(finding.value)}{_doubt(finding, 1 if (finding.uncertainty or 0) >= 0.05 else 2)} dB"
 
@@ -86,8 +97,7 @@ def _hertz(finding: Finding) -> str:
     note, cents = note_and_cents(finding.value)
     doubt = ""
     if finding.uncertainty is not None:
-        share = 100 * finding.uncertainty / finding.value
-        doubt = f" ± {share:.1g} %"
+        doubt = f" ± {_one_digit(100 * finding.uncertainty / finding.value)} %"
     return f"{shown_hz(finding.value)}{doubt} ({note} {signed(cents, 0)} cents)"
 
 

@@ -13,6 +13,7 @@ import numpy as np
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.circuits.operating_point import operating_point
 from jiyuu.quantities import C4_HZ
 from jiyuu.rig.protocol import PanelSettings
 from jiyuu.simulation.render import render
@@ -88,13 +89,16 @@ class SimulatedRig:
         interface, unit = self._interface, self._unit
         room = np.zeros(round(0.3 * interface.sample_rate_hz))
         cutoff_hz = unit.cutoff_hz(settings.cutoff_hz)
+        gain = self._document.gain_at(settings.resonance_percent) * unit.gain_factor
         rendered = render(
             unit.network,
             np.concatenate([stimulus_v, room]),
             sample_rate_hz=interface.sample_rate_hz,
             cutoff_hz=cutoff_hz,
-            gain=self._document.gain_at(settings.resonance_percent) * unit.gain_factor,
+            gain=gain,
             modes=modes,
+            # Powered long before the sweep: offsets and coupling capacitors have settled.
+            start_v=operating_point(unit.network, gain=gain).state_v,
             # The sweep is small and smooth: four steps a sample keep the error under −90 dB up to a few kilohertz.
             oversampling=4 if cutoff_hz < 5000 else 8,
         ).output_v

@@ -46,8 +46,9 @@ def render(
     cutoff_cv_v: FloatArray | None = None,
     gain_cv: FloatArray | None = None,
     oversampling: int | None = None,
+    start_v: FloatArray | None = None,
 ) -> Rendered:
-    """Run the network from rest on input_v (n,) volts.
+    """Run the network on input_v (n,) volts, from rest or from start_v (one voltage a capacitor).
 
     cutoff_cv_v (any length) adds volts at 1 V/octave to the cutoff, gain_cv adds to the loop gain; a shorter one
     holds its last value. The cutoff in force stays inside the circuits' stated range and the gain at 0 or above.
@@ -57,7 +58,7 @@ def render(
     for name, record in (("input", input_v), ("cutoff CV", cutoff_cv_v), ("resonance CV", gain_cv)):
         if record is not None and not np.isfinite(record).all():
             raise SignalError(f"The {name} holds values that are not finite; render it again without them.")
-    job = _Job(network, input_v, sample_rate_hz, cutoff_hz, gain, cutoff_cv_v, gain_cv, tuple(modes))
+    job = _Job(network, input_v, sample_rate_hz, cutoff_hz, gain, cutoff_cv_v, gain_cv, tuple(modes), start_v)
     if oversampling is not None:
         return Rendered(_run(job, oversampling), oversampling, None)
     factor = _first_guess(job)
@@ -80,6 +81,7 @@ class _Job:
     cutoff_cv_v: FloatArray | None
     gain_cv: FloatArray | None
     modes: tuple[str, ...]
+    start_v: FloatArray | None
 
 
 def _first_guess(job: _Job) -> int:
@@ -97,7 +99,7 @@ def _run(job: _Job, factor: int) -> FloatArray:
     output = np.empty((len(rows), total))
     # Decimation looks `half` samples to both sides: before the record the filter is at rest, after it the input is 0.
     window = np.zeros((len(rows), 2 * half * factor))
-    states: FloatArray | None = None
+    states = None if job.start_v is None else job.start_v[np.newaxis, :]
     done, position = 0, 0
     while done < total:
         stop = min(position + SEGMENT, total + half)

@@ -66,7 +66,8 @@ class FindingsList(QListWidget):
         self.keep_toggled.emit(logged)
         return True
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.keep_current()
         else:
@@ -78,7 +79,8 @@ class _FindingDelegate(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         parent = self.parent()
-        width = parent.viewport().width() if isinstance(parent, QListWidget) else 220
+        viewport = parent.viewport() if isinstance(parent, QListWidget) else None
+        width = 220 if viewport is None else viewport.width()
         text = self._text_rect(str(index.data()), width)
         return QSize(width, text.height() + (self._stamp_height() if self._stamps(index) else 0) + 2 * STEP)
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
 import pyqtgraph.exporters
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QKeyEvent, QPen
 from PyQt6.QtWidgets import QMenu, QWidget
 
@@ -25,6 +26,7 @@ from jiyuu.desktop.figures.frequency import (
     restyle_axis,
     volts_of_hz,
 )
+from jiyuu.desktop.figures.hatching import HatchedBand
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.quantities import note_and_cents, shown_hz, signed
 from jiyuu.whole_file import write_text
@@ -55,7 +57,7 @@ class FrequencyFigure(pg.PlotWidget):
         axes = {"left": LevelAxis(level_steps, unit), "bottom": NoteAxis(), "top": HertzAxis()}
         super().__init__(parent=parent, axisItems=axes, viewBox=pg.ViewBox(enableMenu=False))
         self._title, self._unit = title, unit
-        self._curves: dict[str, pg.PlotDataItem] = {}
+        self._curves: dict[str, Any] = {}
         self._data: dict[str, PlotCurve] = {}
         self._labels: dict[str, pg.TextItem] = {}
         plot = self.getPlotItem()
@@ -73,7 +75,7 @@ class FrequencyFigure(pg.PlotWidget):
         self._reading.setParentItem(view)
         self._title_item = pg.TextItem(anchor=(0, 0))
         self._title_item.setParentItem(view)
-        self._why = pg.TextItem(anchor=(0, 1))
+        self._why = pg.TextItem(anchor=(0, 0))
         self._why.setParentItem(view)
         self._cutoff = _CutoffLine()
         self._cutoff.sigDragged.connect(lambda: self.cutoff_dragged.emit(hz_of_volts(self._cutoff.value())))
@@ -122,14 +124,15 @@ class FrequencyFigure(pg.PlotWidget):
         """An uncertainty band between two curves."""
         self.forget(f"{name} low", f"{name} high", f"{name} band")
         x = volts_of_hz(frequency_hz)
-        edges = [pg.PlotDataItem(x, y, pen=None, skipFiniteCheck=True) for y in (low, high)]
-        brush = pg.mkBrush(_clear(colour, 60 if not hatched else 130))
         if hatched:
-            brush.setStyle(Qt.BrushStyle.BDiagPattern)
-        band = pg.FillBetweenItem(*edges, brush=brush)
-        band.setZValue(-5)
-        for suffix, item in zip(("low", "high", "band"), (*edges, band), strict=True):
-            self._curves[f"{name} {suffix}"] = item
+            items = {f"{name} band": HatchedBand(x, low, high, _clear(colour, 150))}
+        else:
+            edges = [pg.PlotDataItem(x, y, pen=None, skipFiniteCheck=True) for y in (low, high)]
+            band = pg.FillBetweenItem(*edges, brush=pg.mkBrush(_clear(colour, 60)))
+            items = {f"{name} low": edges[0], f"{name} high": edges[1], f"{name} band": band}
+        items[f"{name} band"].setZValue(-5)
+        for key, item in items.items():
+            self._curves[key] = item
             self.addItem(item)
 
     def forget(self, *names: str) -> None:
@@ -164,7 +167,7 @@ class FrequencyFigure(pg.PlotWidget):
         self._cutoff.hide()
 
     def say_why(self, text: str) -> None:
-        """A line at the foot of the figure, for what is out of date and why; empty to take it away."""
+        """A line under the title, for what is out of date and why; empty to take it away."""
         self._why.setText(text, QColor(THEME.palette.stale))
         self._place_captions()
 
@@ -218,7 +221,7 @@ class FrequencyFigure(pg.PlotWidget):
         view = self.getPlotItem().getViewBox()
         self._title_item.setPos(QPointF(4, 2))
         self._reading.setPos(QPointF(view.width() - 4, 2))
-        self._why.setPos(QPointF(4, view.height() - 2))
+        self._why.setPos(QPointF(4, 2 + self._title_item.boundingRect().height()))
 
     # Reading, zooming, keys
 
@@ -277,15 +280,23 @@ class FrequencyFigure(pg.PlotWidget):
 
     # Copy and save
 
-    def _show_menu(self, position: object) -> None:
+    def _show_menu(self, position: QPoint) -> None:
         menu = QMenu(self)
         menu.addAction("Copy picture", self.copy_picture)
-        menu.addAction("Copy values", lambda: QGuiApplication.clipboard().setText(self.as_csv("\t")))
+        menu.addAction("Copy values", self.copy_values)
         menu.addAction("Whole range (Home)", self.show_all)
-        menu.exec(self.mapToGlobal(position))  # type: ignore[arg-type]
+        menu.exec(self.mapToGlobal(position))
 
     def copy_picture(self) -> None:
-        QGuiApplication.clipboard().setPixmap(self.grab())
+        clipboard = QGuiApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setPixmap(self.grab())
+
+    def copy_values(self) -> None:
+        """All curves as text with tabs."""
+        clipboard = QGuiApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText(self.as_csv("\t"))
 
     def as_csv(self, separator: str = ",") -> str:
         """All curves on the first one's frequencies, units in the heading."""

@@ -34,8 +34,9 @@ class HertzAxis(pg.AxisItem):
         self.setStyle(tickLength=0, tickTextOffset=2)
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
-        named, plain = [], []
-        for decade in range(0, 6):
+        named: list[float] = []
+        plain: list[float] = []
+        for decade in range(6):
             for digit in range(1, 10):
                 volts = math.log2(digit * 10**decade / C4_HZ)
                 if minVal <= volts <= maxVal:
@@ -89,7 +90,7 @@ class Ruling(pg.GraphicsObject):
         palette = THEME.palette
         fine, strong = QPen(QColor(palette.rule), 0), QPen(QColor(palette.strong_rule), 0)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        for decade in range(0, 6):
+        for decade in range(6):
             for digit in range(1, 10):
                 x = math.log2(digit * 10**decade / C4_HZ)
                 if rect.left() <= x <= rect.right():
@@ -125,4 +126,4 @@ def restyle_axis(axis: pg.AxisItem) -> None:
     """Type and ink of the theme."""
     axis.setPen(QPen(Qt.PenStyle.NoPen))
     axis.setTextPen(QColor(THEME.palette.quiet))
-    axis.setStyle(tickFont=THEME.font(px=SMALL_PX, numbers=True))
+    axis.setStyle(tickFont=THEME.font(px=SMALL_PX, numbers=True), tickAlpha=0)

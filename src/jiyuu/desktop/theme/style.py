@@ -98,6 +98,8 @@ def _style_sheet(theme: Theme) -> str:
     QComboBox::drop-down {{ border: none; width: 14px; }}
     QComboBox QAbstractItemView {{ background: {p.raised}; border: 1px solid {p.strong_rule}; }}
     QListWidget {{ background: {p.raised}; border: 1px solid {p.rule}; }}
+    QListWidget[role="notes"]::item {{ padding: {STEP}px; border-bottom: 1px solid {p.rule}; }}
+    QListWidget[role="notes"]::item:selected {{ background: {p.rule}; color: {p.ink}; }}
     QProgressBar {{ background: {p.raised}; border: 1px solid {p.strong_rule}; height: 6px; border-radius: 0; }}
     QProgressBar::chunk {{ background: {p.ink}; }}
     QLabel[role="heading"] {{ font-weight: bold; }}

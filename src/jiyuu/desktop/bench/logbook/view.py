@@ -75,12 +75,13 @@ class LogbookView:
         heading.setProperty("role", "heading")
         column.addWidget(heading)
         self.note = QLineEdit()
-        self.note.setPlaceholderText("Write a note, Enter keeps it")
+        self.note.setPlaceholderText("New note, then Enter")
         self.note.setAccessibleName("New note")
         self.note.returnPressed.connect(self._add_note)
         column.addWidget(self.note)
         self.notes = QListWidget()
         self.notes.setWordWrap(True)
+        self.notes.setProperty("role", "notes")
         self.notes.setAccessibleName("Notes")
         column.addWidget(self.notes, 1)
         self.take_out = QPushButton("Take finding out  K")
@@ -120,8 +121,8 @@ class LogbookView:
                 self.table.setItem(row, column, item)
         self.notes.clear()
         for note in self._session.book.notes():
-            letter = by_id[note.filter_id].letter + ": " if note.filter_id in by_id else ""
-            self.notes.addItem(f"{letter}{note.text}")
+            about = f", {by_id[note.filter_id].letter}" if note.filter_id in by_id else ""
+            self.notes.addItem(f"{note.made_at[:10]}{about}\n{note.text}")
 
     def keep_current(self) -> None:
         """Take the chosen finding out of the logbook."""

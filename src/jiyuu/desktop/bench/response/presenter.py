@@ -129,7 +129,8 @@ class ResponsePresenter(QObject):
 
     def _predict(self) -> None:
         shelved, network = self.shelved, self._network
-        assert shelved is not None and network is not None
+        assert shelved is not None
+        assert network is not None
         now = self.current()
         gain = shelved.document.gain_at(now["resonance_percent"])
         found = response(network, GRID_HZ, cutoff_hz=now["cutoff_hz"], gain=gain)

@@ -31,6 +31,7 @@ from jiyuu.measurement.curve_reading import local_slope
 from jiyuu.quantities import note_and_cents, parse_frequency, parse_number, shown_hz, signed
 
 MEASURED = "measured"
+STALE_BAND_DB = 2.0  # half width of the hatching around a curve that is out of date
 
 
 class ResponseView:
@@ -103,7 +104,7 @@ class ResponseView:
             "Cutoff", parse=parse_frequency, show=shown_hz,
             stepped=lambda value, way, fine: value * 2 ** (way * (0.1 if fine else 1.0) / 12),
         )
-        self.cutoff.setToolTip("Pole frequency of the tuned stages. Type 1k2, 440, A4 or 0.5 V; arrows move a semitone.")
+        self.cutoff.setToolTip("Pole frequency of the tuned stages: 1k2, 440, A4 or 0.5 V; arrows move a semitone.")
         self.cutoff.entered.connect(presenter.set_cutoff)
         self.cutoff.reset.connect(lambda: presenter.reset("cutoff_hz"))
         self.cutoff.refused.connect(lambda text: presenter.message.emit(text, True))
@@ -229,7 +230,7 @@ class ResponseView:
         self.level.getPlotItem().setYRange(-78, top, padding=0)
         phase = predicted.phase_deg[predicted.chosen]
         low, high = 90 * math.floor((phase.min() - 20) / 90), 90 * math.ceil((phase.max() + 20) / 90)
-        self.phase.getPlotItem().setYRange(low, high, padding=0)
+        self.phase.getPlotItem().setYRange(low - 15, high + 15, padding=0)
 
     def _show_measured(self, measured: Measured | None) -> None:
         self._measured = measured
@@ -251,15 +252,15 @@ class ResponseView:
         stale = measured.stale_why is not None
         shade = QColor(palette.stale if stale else colour)
         shade.setAlpha(150)
-        pen = QPen(shade, 4.5)
+        pen = QPen(shade, 1.4 if stale else 4.5)
         pen.setCosmetic(True)
         self.level.show_curve(PlotCurve(MEASURED, frequency_hz, level_db), pen, z=2)
-        wide = np.maximum(doubt, 0.4 if stale else 0.0)
+        half = doubt + (STALE_BAND_DB if stale else 0.0)
         self.level.show_band(
-            "band", frequency_hz, level_db - wide - (3 if stale else 0), level_db + wide + (3 if stale else 0),
-            palette.stale if stale else colour, hatched=stale,
+            "band", frequency_hz, level_db - half, level_db + half, palette.stale if stale else colour, hatched=stale
         )
-        phase = curve.phase_deg[shown]
+        clear = curve.snr_db > 17  # below that the phase wanders by more than 10°
+        frequency_hz, phase = curve.frequency_hz[clear], curve.phase_deg[clear]
         if self._predicted is not None:
             # Whole turns cannot be measured: lay the curve on the branch of the predicted one.
             expected = np.interp(frequency_hz, GRID_HZ, self._predicted.phase_deg[self._predicted.chosen])
