@@ -6,7 +6,6 @@ of tolerance, D out of date) and notes. Everything in it is made up; every sound
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 
 from jiyuu.book.keeping import keep_run
@@ -72,10 +71,3 @@ def _measure(book: Book, filter_id: int, document: Filter, seed: int, *, kept: i
             findings = keep_run(book, filter_id, step, source="simulated rig")
             for finding_id in findings[:kept]:
                 book.keep(finding_id)
-
-
-if __name__ == "__main__":
-    target = Path(sys.argv[1])
-    target.parent.mkdir(parents=True, exist_ok=True)
-    target.unlink(missing_ok=True)
-    write_demo_book(target)

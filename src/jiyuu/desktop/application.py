@@ -8,11 +8,7 @@ import traceback
 from pathlib import Path
 from types import TracebackType
 
-import platformdirs
-
 from jiyuu.errors import JiyuuError
-
-DEMO_BOOK = "fog-voices.jiyuu"
 
 
 def run(arguments: list[str]) -> int:
@@ -58,24 +54,15 @@ def _remembered_theme() -> str:
     return name if name in PALETTES else "paper"
 
 
-def demo_book_path() -> Path:
-    """Where the demo book lives; JIYUU_DATA_DIR moves it."""
-    base = os.environ.get("JIYUU_DATA_DIR") or platformdirs.user_data_dir("jiyuu", appauthor=False)
-    return Path(base) / DEMO_BOOK
-
-
 def _book(arguments: list[str]):  # type: ignore[no-untyped-def]
     from jiyuu.book.store import Book
 
     if arguments and arguments[0] != "--demo":
         return Book.open(Path(arguments[0]))
-    path = demo_book_path()
-    if not path.exists():
-        from jiyuu.book.demo import write_demo_book
+    from jiyuu.book.demo_place import demo_book_path, prepare_demo_book
 
-        path.parent.mkdir(parents=True, exist_ok=True)
-        write_demo_book(path, measured=False)
-    return Book.open(path)
+    prepare_demo_book()
+    return Book.open(demo_book_path())
 
 
 def _excepthook(window):  # type: ignore[no-untyped-def]

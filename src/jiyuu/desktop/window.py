@@ -40,8 +40,11 @@ LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 class StepView(Protocol):
     """What the frame needs of a step: its figures and its side column."""
 
-    figures: QWidget
-    side: QWidget
+    @property
+    def figures(self) -> QWidget: ...
+
+    @property
+    def side(self) -> QWidget: ...
 
 
 class MainWindow(QMainWindow):

@@ -13,7 +13,7 @@ import os
 import subprocess
 import sys
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -60,8 +60,12 @@ def _source(key: str, network: Network) -> str:
     return _SOURCES[key]
 
 
+def _module_name(source: str) -> str:
+    return "kernel_" + hashlib.sha256(source.encode()).hexdigest()[:20]
+
+
 def _imported(source: str) -> ModuleType:
-    name = "kernel_" + hashlib.sha256(source.encode()).hexdigest()[:20]
+    name = _module_name(source)
     folder = cache_folder()
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{name}.py"
@@ -88,8 +92,15 @@ def compile_now(network: Network) -> None:
         )
 
 
-def compile_apart(circuit_id: str, parameters: dict[str, float]) -> None:
-    """Compile a catalogue circuit's kernels in a process of their own, then load them from disk."""
+def is_compiled(network: Network) -> bool:
+    """Whether machine code for the network's structure lies on disk already."""
+    folder = cache_folder() / "__pycache__"
+    name = _module_name(_source(signature(network), network))
+    return all(any(folder.glob(f"{name}.{form}-*.nbc")) for form in ("single", "side_by_side"))
+
+
+def compile_apart(circuit_id: str, parameters: Mapping[str, float]) -> None:
+    """Compile a catalogue circuit's kernels in a process of their own; afterwards they load from disk."""
     subprocess.run(
         [sys.executable, "-m", "jiyuu.simulation.warm", circuit_id, *[f"{k}={v!r}" for k, v in parameters.items()]],
         check=False, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,

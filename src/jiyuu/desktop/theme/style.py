@@ -113,6 +113,7 @@ def _style_sheet(theme: Theme) -> str:
         selection-background-color: {p.rule}; selection-color: {p.ink}; }}
     QHeaderView::section {{ background: {p.ground}; border: none; border-bottom: 1px solid {p.strong_rule};
         padding: 2px {STEP}px; color: {p.quiet}; text-align: left; }}
+    QTableWidget::item:focus, QTableWidget::item:selected {{ background: {p.rule}; color: {p.ink}; }}
     QTableWidget:focus {{ border: 2px solid {p.ink}; }}
     QSlider::groove:horizontal {{ height: 2px; background: {p.strong_rule}; }}
     QSlider::handle:horizontal {{ width: 8px; margin: -7px 0; background: {p.ink}; }}

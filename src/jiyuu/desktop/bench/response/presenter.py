@@ -179,14 +179,19 @@ class ResponsePresenter(QObject):
             return
 
         def steps() -> Iterator[Any]:
-            from jiyuu.rig.response_run import ResponseRequest, expected_tolerances, run_response
+            from jiyuu.rig.response_run import Progress, ResponseRequest, expected_tolerances, run_response
             from jiyuu.rig.simulated import SimulatedRig
+            from jiyuu.simulation.kernels import compile_apart, is_compiled
 
+            if not is_compiled(shelved.document.network()):
+                # In a process of its own: compiling in this one would hold the window.
+                yield Progress("Compiling this circuit (once, some seconds)", 0.01)
+                compile_apart(shelved.document.circuit, shelved.document.parameters)
             request = ResponseRequest(
                 shelved.document, now["cutoff_hz"], now["resonance_percent"], (now["mode"],),
                 tolerances=expected_tolerances(now["cutoff_hz"]),
             )
-            return run_response(request, SimulatedRig(shelved.document, seed=seed))
+            yield from run_response(request, SimulatedRig(shelved.document, seed=seed))
 
         self._begin(shelved, steps, "simulated rig")
 

@@ -228,8 +228,13 @@ class ResponseView:
         assert predicted is not None
         top = max(12.0, 6 * math.ceil((float(predicted.level_db.max()) + 9) / 6))
         self.level.getPlotItem().setYRange(-78, top, padding=0)
-        phase = predicted.phase_deg[predicted.chosen]
-        low, high = 90 * math.floor((phase.min() - 20) / 90), 90 * math.ceil((phase.max() + 20) / 90)
+        self._fit_phase()
+
+    def _fit_phase(self) -> None:
+        curves = [curve.values for name in ("predicted", MEASURED) if (curve := self.phase.curve(name)) is not None]
+        lowest = min(float(values.min()) for values in curves)
+        highest = max(float(values.max()) for values in curves)
+        low, high = 90 * math.floor((lowest - 20) / 90), 90 * math.ceil((highest + 20) / 90)
         self.phase.getPlotItem().setYRange(low - 15, high + 15, padding=0)
 
     def _show_measured(self, measured: Measured | None) -> None:
@@ -265,7 +270,9 @@ class ResponseView:
             # Whole turns cannot be measured: lay the curve on the branch of the predicted one.
             expected = np.interp(frequency_hz, GRID_HZ, self._predicted.phase_deg[self._predicted.chosen])
             phase = phase - 360 * np.round(np.median(phase - expected) / 360)
-        self.phase.show_curve(PlotCurve(MEASURED, frequency_hz, phase), pen, z=2)
+        if phase.size:
+            self.phase.show_curve(PlotCurve(MEASURED, frequency_hz, phase), pen, z=2)
+            self._fit_phase()
         sure = curve.snr_db > 25
         if sure.sum() > 24:
             slope = local_slope(curve.frequency_hz[sure], curve.level_db[sure])
