@@ -75,7 +75,7 @@ class Circuit:
             return self.modes[0]
         if wanted in self.modes:
             return wanted
-        bare = wanted.rstrip("0123456789").rstrip("-")
+        bare = wanted.removesuffix(f"-{6 * self.poles}")
         close = [m for m in self.modes if m.startswith(wanted + "-")] or [m for m in self.modes if m == bare]
         if len(close) == 1:
             return close[0]

@@ -1,0 +1,69 @@
+"""An independent integrator: SciPy's DOP853 on the matrices of a network, nothing shared with the kernels."""
+
+from collections.abc import Callable
+
+import numpy as np
+from scipy.fft import irfft, rfft, rfftfreq
+from scipy.integrate import solve_ivp
+
+from jiyuu.circuits.network import BranchKind, Network
+
+SHAPES = {
+    BranchKind.LINEAR: lambda v, h: v,
+    BranchKind.TANH: lambda v, h: h * np.tanh(v / h),
+    BranchKind.ASINH: lambda v, h: h * np.arcsinh(v / h),
+    BranchKind.CLIP: lambda v, h: np.clip(v, -h, h),
+}
+Signal = Callable[[float], float]
+
+
+def adaptive(
+    network: Network, times_s: np.ndarray, *, u_v: Signal, cutoff_hz: Signal, gain: Signal, mode: str,
+    start_v: np.ndarray | None = None, rtol: float = 1e-10,
+) -> np.ndarray:
+    """Output of a mode at times_s (n,), from rest or start_v."""
+    kinds = [SHAPES[branch.kind] for branch in network.branches]
+    row = network.output_index(mode)
+
+    def branches(state: np.ndarray, u: float, k: float) -> np.ndarray:
+        out = np.zeros(len(kinds))
+        into = network.V.at(k) @ state + network.U.at(k) * u
+        Z = network.Z.at(k)
+        for j, branch in enumerate(network.branches):
+            out[j] = kinds[j](into[j] + Z[j] @ out + branch.offset_v, branch.headroom_v)
+        return out
+
+    def slope(t: float, state: np.ndarray) -> np.ndarray:
+        return network.rates(cutoff_hz(t)) * (network.W @ branches(state, u_v(t), gain(t)))
+
+    start = np.zeros(len(network.capacitors)) if start_v is None else start_v
+    solution = solve_ivp(
+        slope, (0.0, float(times_s[-1])), start, method="DOP853", rtol=rtol, atol=1e-12, t_eval=times_s, max_step=2e-5
+    )
+    output = np.empty(times_s.size)
+    for i, (t, state) in enumerate(zip(times_s, solution.y.T, strict=True)):
+        k, u = gain(t), u_v(t)
+        output[i] = (
+            network.C.at(k)[row] @ state + network.D.at(k)[row] * u + network.E.at(k)[row] @ branches(state, u, k)
+        )
+    return output
+
+
+def residual_db(found: np.ndarray, true_fine: np.ndarray, *, rate_hz: float, below_hz: float = 18_000.0) -> float:
+    """RMS of the difference re RMS of the truth, both below a frequency, without the first and last 5 ms.
+
+    true_fine stands at a whole multiple of the rate, so that what lies above half the rate does not fold into it."""
+    length_s = found.size / rate_hz
+    kept = rfftfreq(found.size, 1 / rate_hz) <= below_hz
+    edge = round(0.005 * rate_hz)
+
+    def banded(signal: np.ndarray) -> np.ndarray:
+        # Faded at both ends, or the seam of the transform would ring through the record.
+        share = np.minimum(np.arange(signal.size), np.arange(signal.size)[::-1]) / signal.size / (0.005 / length_s)
+        x = np.clip(share, 0, 1)
+        spectrum = rfft(signal * x**4 * (35 - 84 * x + 70 * x**2 - 20 * x**3))[: kept.size] * (found.size / signal.size)
+        return irfft(spectrum * kept, found.size)[edge:-edge]
+
+    whole = banded(true_fine)
+    difference = banded(found) - whole
+    return float(20 * np.log10(np.sqrt(np.mean(difference**2)) / np.sqrt(np.mean(whole**2))))

@@ -1,0 +1,118 @@
+"""Compiled integrators: one and many filters agree, order of convergence, what is compiled and kept."""
+
+import subprocess
+import sys
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from jiyuu.circuits.catalogue import circuit, circuits
+from jiyuu.circuits.network import BranchKind
+from jiyuu.simulation.kernel_source import LANES, signature
+from jiyuu.simulation.kernels import coefficients_of, integrate, is_compiled
+from jiyuu.simulation.warm import jobs
+
+HALF = 0.5 / 192_000
+
+
+def run(networks, **changed):
+    steps = 3000
+    generator = np.random.default_rng(1)
+    u = np.cumsum(generator.normal(0, 0.05, (2 * steps + 1, 1)), axis=0)
+    given = {
+        "u_v": u, "omega": np.full((1, 1), 2 * np.pi * 900.0), "gain": np.full((1, 1), 3.0), "half_step_s": HALF,
+        "rows": [0], **changed,
+    }
+    return integrate(networks, **given)
+
+
+@pytest.mark.parametrize("circuit_id", circuits())
+def test_a_batch_gives_what_each_filter_gives_alone(circuit_id):
+    entry = circuit(circuit_id)
+    networks = [entry.network({"stage_headroom_v": 0.5 + 0.1 * i}) for i in range(LANES + 3)]
+    together, states = run(networks)
+    for i, network in enumerate(networks):
+        alone, state = run([network])
+        assert np.abs(together[:, :, i] - alone[:, :, 0]).max() < 1e-9
+        assert states[i] == pytest.approx(state[0], abs=1e-9)
+
+
+def test_every_filter_of_a_batch_may_have_its_own_signals():
+    entry = circuit("state-variable")
+    count, steps = LANES, 500
+    generator = np.random.default_rng(2)
+    u = generator.normal(0, 1, (2 * steps + 1, count))
+    omega = 2 * np.pi * generator.uniform(100, 3000, (2 * steps + 1, count))
+    gain = generator.uniform(0, 2, (2 * steps + 1, count))
+    together, _ = run([entry.network()] * count, u_v=u, omega=omega, gain=gain)
+    alone, _ = run([entry.network()], u_v=u[:, 3:4], omega=omega[:, 3:4], gain=gain[:, 3:4])
+    assert np.abs(together[0, :, 3] - alone[0, :, 0]).max() < 1e-10
+
+
+def test_halving_the_step_divides_the_error_by_sixteen():
+    network = circuit("transistor-ladder").network()
+
+    def settled(factor):
+        steps = 200 * factor
+        t = np.arange(2 * steps + 1) / (2 * steps) * 2e-3
+        u = 2 * np.sin(2 * np.pi * 500.0 * t)[:, None]
+        return run([network], u_v=u, half_step_s=0.5 * 2e-3 / steps)[1][0]
+
+    true = settled(64)
+    ratio = np.abs(settled(1) - true).max() / np.abs(settled(2) - true).max()
+    assert 12 < ratio < 22
+
+
+@pytest.mark.parametrize(("kind", "shape"), [
+    (BranchKind.TANH, lambda v: 0.7 * np.tanh(v / 0.7)), (BranchKind.ASINH, lambda v: 0.7 * np.arcsinh(v / 0.7)),
+    (BranchKind.CLIP, lambda v: np.clip(v, -0.7, 0.7)), (BranchKind.LINEAR, lambda v: v),
+])
+@pytest.mark.parametrize("lanes", [1, LANES])
+def test_branch_shapes_are_exact_over_twelve_decades(kind, shape, lanes):
+    base = circuit("sallen-key-lowpass").network()
+    # An output that shows the limiter itself, its capacitors standing still at the voltages given.
+    shown = replace(base, branches=tuple(replace(b, kind=kind, headroom_v=0.7) for b in base.branches), structure=())
+    e = np.zeros(base.E.constant.shape)
+    e[0, 0] = 1.0
+    shown = replace(shown, E=replace(base.E, constant=e), C=replace(base.C, constant=np.zeros(base.C.constant.shape)))
+    volts = np.concatenate([-np.logspace(2, -10, 60), [0.0], np.logspace(-10, 2, 60)])
+    for v in volts[:: 1 if lanes == 1 else 6]:
+        states = np.tile([0.0, v], (lanes, 1))
+        out, _ = integrate([shown] * lanes, u_v=np.zeros((3, 1)), omega=np.zeros((1, 1)), gain=np.zeros((1, 1)),
+                           half_step_s=HALF, rows=[0], states=states)
+        assert out[0, 0, 0] == pytest.approx(shape(v), rel=2e-12, abs=1e-15)
+
+
+def test_units_of_one_circuit_share_a_kernel_and_differ_in_their_table():
+    entry = circuit("diode-ladder")
+    first, second = entry.network(), entry.network({"capacitor_ratio_2": 1.1, "stage_headroom_v": 0.3})
+    assert signature(first) == signature(second)
+    assert np.abs(coefficients_of(first) - coefficients_of(second)).max() > 0.05
+    assert signature(first) != signature(entry.network({"feedback_coupling_hz": 9.0}))
+
+
+def test_everything_the_catalogue_needs_is_compiled_ahead():
+    for circuit_id, parameters in jobs():
+        assert is_compiled(circuit(circuit_id).network(parameters))
+
+
+def test_compiled_code_is_kept_between_runs(tmp_path):
+    script = (
+        "import time; t = time.perf_counter()\n"
+        "from jiyuu.circuits.catalogue import circuit\n"
+        "from jiyuu.simulation.kernels import compile_now, is_compiled\n"
+        "n = circuit('sallen-key-highpass').network()\n"
+        "before = is_compiled(n); t = time.perf_counter(); compile_now(n)\n"
+        "print(before, is_compiled(n), time.perf_counter() - t)"
+    )
+    import os
+
+    environment = {**os.environ, "JIYUU_CACHE_DIR": str(tmp_path)}
+    runs = [
+        subprocess.run([sys.executable, "-c", script], env=environment, capture_output=True, text=True, check=True)
+        .stdout.split() for _ in range(2)
+    ]
+    assert runs[0][:2] == ["False", "True"]
+    assert runs[1][:2] == ["True", "True"]
+    assert float(runs[1][2]) < 0.3 * float(runs[0][2])
