@@ -108,6 +108,8 @@ class Book:
             connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
             connection.execute(f"PRAGMA user_version = {SCHEMA_VERSION}")
             connection.commit()
+            # Into the file itself: its header is what tells a book from other databases, even after a kill.
+            connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
         except sqlite3.Error as error:
             raise BookError(f"{path} could not be made: {error}; choose a folder you may write to.") from error
         return cls(connection, path, read_only=False)

@@ -57,3 +57,7 @@ def _fail(text: str, *, code: int = 2) -> int:
     line = " ".join(text.split())
     sys.stderr.write(f"jiyuu: {line}\n")
     return code
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -89,6 +89,10 @@ def _one_digit(number: float) -> str:
     return f"{rounded:.{max(-place, 0)}f}"
 
 
+def _three_digits(number: float) -> str:
+    return f"{number:.0f}" if number >= 100 else f"{number:.3g}"
+
+
 def _level(finding: Finding) -> str:
     return f"{signed(finding.value)}{_doubt(finding, 1 if (finding.uncertainty or 0) >= 0.05 else 2)} dB"
 
@@ -135,7 +139,7 @@ QUANTITIES: dict[str, Quantity] = {
         "How far resonance stands out.", "Highest point less passband.",
     ),
     "q": Quantity(
-        "Q", lambda f: f"Q {f.value:.3g}{_doubt(f, 2)} by bandwidth.",
+        "Q", lambda f: f"Q {_three_digits(f.value)}{_doubt(f, 2)} by bandwidth.",
         "Sharpness of the resonance.", "Peak frequency over the distance of its −3 dB points.",
     ),
     "slope_db_per_octave": Quantity(

@@ -7,6 +7,8 @@ What is left of a measured phase beside it is pure delay and polarity.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from scipy.signal import fftconvolve
 
@@ -15,18 +17,32 @@ from jiyuu.circuits.network import FloatArray
 _DECADES_BEYOND = 3.0
 
 
+@dataclass(frozen=True, slots=True)
+class Continuation:
+    """How a curve goes on beyond its end: from its slope there towards an asymptote, both in dB per octave.
+
+    For poles and zeros well inside the band what is missing to the asymptote shrinks by four every octave."""
+
+    slope: float
+    asymptote: float
+
+    def slopes(self, octaves_beyond: FloatArray) -> FloatArray:
+        return np.asarray(self.asymptote + (self.slope - self.asymptote) * 4.0**-octaves_beyond)
+
+
 def minimum_phase_rad(
-    level_db: FloatArray, *, points_per_octave: int, slope_low: float, slope_high: float
+    level_db: FloatArray, *, points_per_octave: int, low: Continuation, high: Continuation
 ) -> FloatArray:
     """Phase of the minimum-phase system with that level, same shape (n,).
 
-    level_db (n,) on a uniform logarithmic grid; slope_low, slope_high in dB per octave continue it beyond its ends."""
+    level_db (n,) on a uniform logarithmic grid; low and high continue it beyond its ends."""
     step = np.log(2) / points_per_octave
     beyond = int(_DECADES_BEYOND * np.log(10) / step)
     nepers = level_db * np.log(10) / 20
     inner = np.diff(nepers)  # dA over each cell, centred between points
     per_cell = np.log(10) / 20 / points_per_octave
-    change = np.concatenate([np.full(beyond, slope_low * per_cell), inner, np.full(beyond, slope_high * per_cell)])
+    away = (np.arange(beyond) + 0.5) / points_per_octave
+    change = np.concatenate([low.slopes(away)[::-1] * per_cell, inner, high.slopes(away) * per_cell])
     half = change.size
     offset = (np.arange(-half, half + 1) + 0.5) * step  # cell centre less evaluation point
     kernel = _mean_log_coth(offset, step)

@@ -9,6 +9,7 @@ the difference between two equal passages, or from the silence after a single on
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import product
 
 import numpy as np
 from scipy.ndimage import uniform_filter1d
@@ -25,7 +26,7 @@ from jiyuu.measurement.alignment import (
     find_place,
     impulse_response,
 )
-from jiyuu.measurement.minimum_phase import minimum_phase_rad
+from jiyuu.measurement.minimum_phase import Continuation, minimum_phase_rad
 from jiyuu.measurement.smoothing import (
     POINTS_PER_OCTAVE,
     WINDOWS,
@@ -38,8 +39,8 @@ from jiyuu.measurement.smoothing import (
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 
 DRAWS = 64
-SYSTEMATIC = 4e-5  # of the gain: gate, interpolation and sampling clock together, found on noiseless records
-GATE_BEFORE_S, GATE_AFTER_S = 0.05, 1.5
+SYSTEMATIC = 4e-5  # share of the gain, see _systematic
+GATE_BEFORE_S, GATE_AFTER_S = 0.25, 1.5
 CURVE_STEP = 4  # the curve given out has 48 points per octave
 
 
@@ -115,12 +116,15 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
     deviations = [np.asarray(uniform_filter1d(d, 49)) for d in deviations]
     chosen = chosen_windows(raw, deviations)
     gain = pick([smoothed(raw, window) for window in WINDOWS], chosen)
+    systematic = _systematic(grid.frequency_hz, gate_before / sample_rate_hz)
     spread = np.sqrt(
         np.choose(chosen, deviations) ** 2
         + bias_of(raw, chosen, deviations) ** 2
-        + (SYSTEMATIC * np.abs(gain)) ** 2
+        + (systematic * np.abs(gain)) ** 2
     )
-    residual = pick(drawn_by_window, chosen)
+    # Noise differs from point to point; what is systematic leans the same way along the whole curve.
+    lean = 1 + systematic * generator.standard_normal((DRAWS, 1))
+    drawn_gain = (gain + pick(drawn_by_window, chosen)) * lean
     latency_s, polarity, latency_unc = _latency(grid.frequency_hz, gain, spread, sample_rate_hz)
     turn = np.exp(2j * np.pi * grid.frequency_hz * latency_s)
     total = (place - passages.start) / sample_rate_hz + latency_s
@@ -128,7 +132,7 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
         frequency_hz=grid.frequency_hz,
         gain=gain * turn,
         deviation=spread,
-        draws=(gain + residual) * turn,
+        draws=drawn_gain * turn,
         latency_s=Uncertain(total, latency_unc),
         polarity=polarity,
         clock_offset_ppm=None if offset is None else _stated(offset),
@@ -153,7 +157,7 @@ def _gated(
     of what lies after it (noise only)."""
     period = passages.period or (record.size - place)
     room = passages.period - passages.passage_v.size if passages.period else record.size - place
-    before = int(min(GATE_BEFORE_S * sample_rate_hz, passages.passage_v.size / 4))
+    before = int(min(GATE_BEFORE_S * sample_rate_hz, passages.passage_v.size / 25))
     longest = min(GATE_AFTER_S * sample_rate_hz, 0.4 * passages.passage_v.size)
     after = int(max(min(longest, period), 64, min(room, longest)))
     window = np.ones(before + after)
@@ -207,6 +211,13 @@ def _grid(passages: Passages, sample_rate_hz: float, gate_s: float) -> FineGrid:
     return FineGrid(grid_hz, padded, sample_rate_hz, gate_s)
 
 
+def _systematic(frequency_hz: FloatArray, before_s: float) -> FloatArray:
+    """Share of the gain by which gate, interpolation and clock may be off; found on noiseless records. Near the lower
+    end of the sweep the response to its edge rings for some cycles and the gate cuts it off."""
+    cycles = np.maximum(frequency_hz * before_s, 1.0)
+    return np.asarray(SYSTEMATIC + 4e-3 * 10 ** (-0.7 * (cycles - 1)))
+
+
 def _deviation_per_bin(noise: ComplexArray, grid: FineGrid) -> FloatArray:
     """Standard deviation of an independent bin of the gated spectrum, from the noise around it (half an octave)."""
     power = np.abs(noise) ** 2 * np.maximum(grid.independent_bins(), 1.0)
@@ -226,21 +237,20 @@ def _latency(
     f, h, shown = frequency_hz[low:high], gain[low:high], level[low:high]
     edge = min(POINTS_PER_OCTAVE // 2, f.size // 3)
     octave = np.arange(edge) / POINTS_PER_OCTAVE
+    # A straight line through half an octave gives the slope a quarter of an octave inside the end.
     slope_low = float(np.polyfit(octave, shown[:edge], 1)[0])
     slope_high = float(np.polyfit(octave, shown[-edge:], 1)[0])
-    # Asymptotes of networks of this kind are whole multiples of 6.02 dB; the end of the band may not be there yet.
-    expected = minimum_phase_rad(
-        shown, points_per_octave=POINTS_PER_OCTAVE,
-        slope_low=_asymptote(slope_low), slope_high=_asymptote(slope_high),
-    )
-    excess = np.unwrap(np.angle(h * np.exp(-1j * expected)))
     weight = np.minimum(snr[low:high], 300.0) ** 2
     weight = weight / f  # equal weight per hertz would let the top octave decide alone
     best: tuple[float, float, int] | None = None
-    for polarity in (1, -1):
-        base = 0.0 if polarity == 1 else np.pi
-        for turns in range(-3, 4):
-            target = excess - base - 2 * np.pi * turns
+    for asymptote_low, asymptote_high in product(_asymptotes(slope_low), _asymptotes(slope_high)):
+        expected = minimum_phase_rad(
+            shown, points_per_octave=POINTS_PER_OCTAVE,
+            low=_continued(slope_low, asymptote_low), high=_continued(slope_high, asymptote_high),
+        )
+        excess = np.unwrap(np.angle(h * np.exp(-1j * expected)))
+        for polarity, turns in product((1, -1), range(-3, 4)):
+            target = excess - (0.0 if polarity == 1 else np.pi) - 2 * np.pi * turns
             delay = -float(np.sum(weight * f * target) / np.sum(weight * f * f)) / (2 * np.pi)
             misfit = float(np.sum(weight * (target + 2 * np.pi * f * delay) ** 2) / np.sum(weight))
             if best is None or misfit < best[0]:
@@ -252,9 +262,15 @@ def _latency(
     return delay, polarity, float(COVERAGE * np.sqrt(misfit) / (2 * np.pi * leverage)) + 0.02 / sample_rate_hz
 
 
-def _asymptote(slope: float) -> float:
-    nearest = 6.0206 * round(slope / 6.0206)
-    return nearest if abs(slope - nearest) < 1.5 else slope
+def _asymptotes(slope: float) -> tuple[float, float]:
+    """Whole multiples of 6.02 dB per octave around a slope: networks of this kind end on one of them, and the phase
+    tells which."""
+    below = 6.0206 * np.floor(slope / 6.0206)
+    return float(below), float(below + 6.0206)
+
+
+def _continued(slope_inside: float, asymptote: float) -> Continuation:
+    return Continuation(asymptote + (slope_inside - asymptote) * 4**-0.25, asymptote)
 
 
 def _noise_floor_db(record: FloatArray, passages: Passages, place: int) -> float:

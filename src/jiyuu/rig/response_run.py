@@ -16,7 +16,7 @@ from jiyuu.measurement.response import MeasuredResponse, measure_response
 from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 
-SMALL_SIGNAL_V = 0.1  # a tenth of the usual stage headroom: compression under 0.1 dB up to a peak of +12 dB
+SMALL_SIGNAL_V = 0.05  # a twentieth of the usual stage headroom: at a peak of +8 dB it compresses by under 0.1 dB
 
 
 @dataclass(frozen=True, slots=True, eq=False)

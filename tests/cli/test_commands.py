@@ -1,0 +1,258 @@
+"""The command line: results, one-line messages, exit codes, whole files."""
+
+import csv
+import io
+import json
+import subprocess
+import sys
+import time
+
+import numpy as np
+import pytest
+import soundfile
+
+from jiyuu.circuits.catalogue import circuit, circuits
+from jiyuu.circuits.filter_file import Filter, write_filter
+from jiyuu.circuits.linear import complex_gain
+from jiyuu.cli.entry import main
+from jiyuu.signals.recordings import read_recording, write_recording
+from jiyuu.simulation.render import render
+
+RATE = 48_000
+
+
+@pytest.fixture
+def run(capfd):
+    def call(*arguments):
+        code = main([str(a) for a in arguments])
+        out, err = capfd.readouterr()
+        return code, out, err
+
+    return call
+
+
+@pytest.fixture
+def refused(run):
+    """Runs a command that must be refused; returns its one line."""
+
+    def call(*arguments):
+        code, out, err = run(*arguments)
+        assert code == 2, (out, err)
+        assert out == ""
+        assert err.startswith("jiyuu: ")
+        assert err.count("\n") == 1
+        assert "Traceback" not in err
+        return err
+
+    return call
+
+
+def test_circuits_lists_the_catalogue(run):
+    code, out, err = run("circuits", "--json")
+    listed = json.loads(out)["circuits"]
+    assert (code, err) == (0, "")
+    assert {entry["id"] for entry in listed} == set(circuits())
+    by_id = {entry["id"]: entry for entry in listed}
+    assert by_id["diode-ladder"]["onset_gain"] == pytest.approx(17)
+    assert set(by_id["transistor-ladder"]["parameters"][0]) == {"name", "unit", "default", "min", "max", "meaning"}
+    assert "transistor-ladder" in run("circuits")[1]
+
+
+def test_respond_writes_the_small_signal_response(run, tmp_path):
+    path = tmp_path / "r.csv"
+    code, out, _ = run("respond", "transistor-ladder", "--mode", "lowpass-12", "--cutoff", "1k", "--resonance-gain",
+                       "2.5", "--set", "compensation=0.5", "--drive-db", "6", "--points", "31", "--out", path)
+    assert (code, out) == (0, "")
+    rows = list(csv.DictReader(io.StringIO(path.read_text())))
+    assert list(rows[0]) == ["frequency_hz", "magnitude_db", "phase_deg", "group_delay_s"]
+    hz = np.array([float(row["frequency_hz"]) for row in rows])
+    assert hz == pytest.approx(np.geomspace(20, 20_000, 31))
+    p = 1 / (1 + 1j * hz / 1000)
+    true = 10 ** (6 / 20) * (1 + 0.5 * 2.5) * p**2 / (1 + 2.5 * p**4)
+    assert [float(row["magnitude_db"]) for row in rows] == pytest.approx(20 * np.log10(np.abs(true)), abs=1e-6)
+    phase = np.array([float(row["phase_deg"]) for row in rows])
+    assert phase == pytest.approx(np.rad2deg(np.unwrap(np.angle(true))), abs=1e-6)
+
+
+def test_respond_takes_a_file_with_its_own_settings(run, tmp_path):
+    path = tmp_path / "voice.filter.json"
+    write_filter(path, Filter(name="Fog voice", circuit="state-variable", cutoff_hz=500, resonance_percent=50,
+                              mode="bandpass"))
+    out = run("respond", path, "--from", 500, "--to", 501, "--points", 2)[1]
+    level = float(next(csv.DictReader(io.StringIO(out)))["magnitude_db"])
+    assert level == pytest.approx(-20 * np.log10(2 - 1.1), abs=1e-6)
+
+
+def test_render_is_the_simulation_at_the_files_length_rate_and_level(run, tmp_path):
+    source = 3 * np.sin(2 * np.pi * 220 * np.arange(4800) / RATE)
+    write_recording(tmp_path / "in.wav", source, RATE)
+    write_recording(tmp_path / "cv.wav", np.full(100, 1.0), RATE)
+    code, _, _ = run("render", "ota-cascade", tmp_path / "in.wav", tmp_path / "out.wav", "--cutoff", 400,
+                     "--resonance-gain", 3, "--cutoff-cv", tmp_path / "cv.wav", "--drive-db", 6)
+    assert code == 0
+    info = soundfile.info(tmp_path / "out.wav")
+    assert (info.samplerate, info.frames, info.subtype) == (RATE, 4800, "FLOAT")
+    found = read_recording(tmp_path / "out.wav").loudest_v
+    true = render(circuit("ota-cascade").network(), source * 10 ** (6 / 20), sample_rate_hz=RATE, cutoff_hz=800.0,
+                  gain=3.0, modes=["lowpass-24"]).output_v[0]
+    settled = slice(1000, None)  # the control voltage starts as a step from nothing
+    assert np.abs(found - true)[settled].max() < 0.02 * np.abs(true).max()
+
+
+def test_full_scale_sets_the_volts_of_a_sample(run, tmp_path):
+    samples = 0.1 * np.sin(2 * np.pi * 100 * np.arange(4800) / RATE)
+    soundfile.write(tmp_path / "in.wav", samples, RATE, subtype="FLOAT")
+    levels = []
+    for volts in (1e-3, 10):
+        run("render", "transistor-ladder", tmp_path / "in.wav", tmp_path / "out.wav", "--full-scale-v", volts,
+            "--cutoff", 100)
+        levels.append(np.abs(soundfile.read(tmp_path / "out.wav")[0][2400:]).max())
+    assert levels[0] == pytest.approx(0.1 / 4, rel=0.01)  # four poles at their own frequency
+    assert levels[1] < 0.97 * levels[0]  # a volt saturates the ladder
+
+
+def test_a_stimulus_through_a_circuit_is_measured_again(run, tmp_path):
+    stimulus, recording, table = tmp_path / "s.wav", tmp_path / "r.wav", tmp_path / "c.csv"
+    assert run("stimulus", "sweep", stimulus, "--level-v", 0.005)[0] == 0
+    assert soundfile.info(stimulus).channels == 1
+    run("render", "transistor-ladder", stimulus, recording, "--cutoff", 900, "--resonance-gain", 2)
+    code, out, _ = run("measure", "response", stimulus, recording, "--json", "--out", table)
+    assert code == 0
+    found = json.loads(out)
+    assert found["kind"] == "lowpass"
+    assert found["passband_db"]["value"] == pytest.approx(-20 * np.log10(3), abs=0.01)
+    assert found["polarity"] == 1
+    assert abs(found["latency_s"]["value"]) < 0.5 / RATE
+    assert abs(found["clock_offset_ppm"]["value"]) < 0.1
+    assert set(found["cutoff_3db_hz"]) == {"value", "uncertainty"}
+    rows = list(csv.DictReader(io.StringIO(table.read_text())))
+    assert {"frequency_hz", "magnitude_db", "phase_deg", "uncertainty_db", "snr_db"} == set(rows[0])
+    hz = np.array([float(r["frequency_hz"]) for r in rows])
+    assert np.diff(np.log2(hz)).max() < 1 / 24
+    true = complex_gain(circuit("transistor-ladder").network(), hz, cutoff_hz=900.0, gain=2.0, modes=["lowpass-24"])[0]
+    level = np.array([float(r["magnitude_db"]) for r in rows])
+    near = (np.abs(true) > 0.003) & (hz > 30)
+    assert np.abs(level - 20 * np.log10(np.abs(true)))[near].max() < 0.02
+    spoken = run("measure", "response", stimulus, recording)[1]
+    assert "Slope −" in spoken
+
+
+def test_measure_tone(run, tmp_path):
+    t = np.arange(RATE) / RATE
+    write_recording(tmp_path / "t.wav", 2 * np.sin(2 * np.pi * 442 * t) + 0.1 * np.sin(2 * np.pi * 884 * t) + 0.2, RATE)
+    code, out, _ = run("measure", "tone", tmp_path / "t.wav", "--json")
+    found = json.loads(out)
+    assert code == 0
+    assert found["frequency_hz"]["value"] == pytest.approx(442, abs=1e-3)
+    assert found["note"] == "A4"
+    assert found["amplitude_peak_v"] == pytest.approx(2, rel=1e-4)
+    assert found["thd_percent"] == pytest.approx(5, rel=1e-3)
+    assert found["dc_v"] == pytest.approx(0.2, rel=1e-3)
+    assert "A4" in run("measure", "tone", tmp_path / "t.wav")[1]
+
+
+def test_validate_says_what_a_file_is(run, tmp_path):
+    write_filter(tmp_path / "a.filter.json", Filter(name="Fog voice", circuit="diode-ladder"))
+    code, out, _ = run("validate", tmp_path / "a.filter.json", "--json")
+    assert (code, json.loads(out)["circuit"]) == (0, "diode-ladder")
+    assert "Diode ladder" in run("validate", tmp_path / "a.filter.json")[1]
+
+
+def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, tmp_path):
+    folder = tmp_path / "out"
+    arguments = ("characterise", "state-variable", "--seed", 4, "--cutoff", 700, "--mode", "lowpass", "--out", folder)
+    code, _, _ = run(*arguments)
+    assert code == 0
+    assert {p.name for p in folder.iterdir()} == {"findings.json", "response-lowpass.csv", "report.html", "report.pdf"}
+    findings = json.loads((folder / "findings.json").read_text())
+    named = {f["quantity"] for f in findings["steps"]["response"]["modes"]["lowpass"]["findings"]}
+    assert {"cutoff_3db_hz", "slope_db_per_octave", "polarity"} <= named
+    page = (folder / "report.html").read_text()
+    assert "<svg" in page
+    assert "−3 dB cutoff" in page
+    assert (folder / "report.pdf").read_bytes()[:5] == b"%PDF-"
+    stamp = (folder / "response-lowpass.csv").stat().st_mtime_ns
+    (folder / "report.html").unlink()
+    run(*arguments)
+    assert (folder / "response-lowpass.csv").stat().st_mtime_ns == stamp
+    assert (folder / "report.html").exists()
+
+
+@pytest.mark.parametrize(("arguments", "words"), [
+    (("respond", "moog"), "there is no circuit 'moog'"),
+    (("respond", "nowhere/x.filter.json"), "is not a file"),
+    (("respond", "transistor-ladder", "--cutoff", "0"), "above 0 Hz"),
+    (("respond", "transistor-ladder", "--cutoff", "-100"), "above 0 Hz"),
+    (("respond", "transistor-ladder", "--cutoff", "60k"), "out of range"),
+    (("respond", "transistor-ladder", "--cutoff", "soup"), "not a number"),
+    (("respond", "transistor-ladder", "--mode", "comb"), "no mode 'comb'"),
+    (("respond", "transistor-ladder", "--set", "headroom=1"), "no parameter 'headroom'"),
+    (("respond", "transistor-ladder", "--set", "compensation=nan"), "out of range"),
+    (("respond", "transistor-ladder", "--set", "compensation"), "not name=value"),
+    (("respond", "transistor-ladder", "--resonance", "120"), "out of range"),
+    (("respond", "transistor-ladder", "--resonance-gain", "-1"), "out of range"),
+    (("respond", "transistor-ladder", "--resonance", "5", "--resonance-gain", "1"), "not both"),
+    (("respond", "transistor-ladder", "--points", "1"), "out of range"),
+    (("respond", "transistor-ladder", "--from", "200", "--to", "100"), "--from below --to"),
+    (("respond", "transistor-ladder", "--points", "many"), "points"),
+    (("respond", "transistor-ladder", "--sideways"), "sideways"),
+    (("respond",), "FILTER"),
+    (("sing",), "sing"),
+    (("validate", "nothing.filter.json"), "is not a file"),
+    (("validate", "nothing.jiyuu"), "does not exist"),
+    (("measure", "tone", "nothing.wav"), "does not exist"),
+    (("measure", "response", "a.wav", "b.wav"), "does not exist"),
+    (("stimulus", "sweep", "s.wav", "--rate", "8000"), "out of range"),
+    (("stimulus", "sweep", "s.wav", "--level-v", "-1"), "out of range"),
+    (("characterise", "transistor-ladder", "--seed", "-1", "--out", "x"), "out of range"),
+])
+def test_bad_input_is_one_line_that_says_what_to_do(refused, arguments, words, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    assert words in refused(*arguments)
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_a_bad_recording_leaves_no_output(refused, tmp_path):
+    (tmp_path / "bad.wav").write_bytes(b"RIFF")
+    soundfile.write(tmp_path / "nan.wav", np.array([0.0, np.nan]), RATE, subtype="FLOAT")
+    for name in ("bad.wav", "nan.wav"):
+        refused("render", "state-variable", tmp_path / name, tmp_path / "out.wav")
+        refused("measure", "tone", tmp_path / name)
+    assert {p.name for p in tmp_path.iterdir()} == {"bad.wav", "nan.wav"}
+
+
+def test_a_control_voltage_at_another_rate_is_refused(refused, tmp_path):
+    write_recording(tmp_path / "in.wav", np.ones(100), 48_000)
+    write_recording(tmp_path / "cv.wav", np.ones(100), 44_100)
+    assert "rate" in refused("render", "state-variable", tmp_path / "in.wav", tmp_path / "out.wav", "--cutoff-cv",
+                             tmp_path / "cv.wav")
+
+
+def jiyuu(*arguments, **environment):
+    import os
+
+    return subprocess.run([sys.executable, "-m", "jiyuu.cli.entry", *arguments], capture_output=True, text=True,
+                          env={**{k: v for k, v in os.environ.items() if not k.startswith("QT_")}, **environment},
+                          stdin=subprocess.DEVNULL, timeout=60, check=False)
+
+
+def test_help_and_trivial_requests_answer_within_a_second():
+    start = time.perf_counter()
+    found = jiyuu("--help")
+    assert found.returncode == 0
+    assert "respond" in found.stdout
+    assert time.perf_counter() - start < 1.0
+
+
+def test_a_machine_without_a_screen_is_told_what_is_needed():
+    found = jiyuu("--demo", DISPLAY="", WAYLAND_DISPLAY="")
+    assert found.returncode == 2
+    assert found.stderr.startswith("jiyuu: there is no screen")
+    assert "xvfb-run" in found.stderr
+    assert found.stderr.count("\n") == 1
+
+
+def test_a_reader_that_goes_away_is_no_error():
+    found = subprocess.run(f"{sys.executable} -m jiyuu.cli.entry circuits --json | head -c 10", shell=True,
+                           capture_output=True, text=True, check=False)
+    assert found.stderr == ""

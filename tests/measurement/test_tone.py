@@ -1,0 +1,72 @@
+"""The tone measurement against the Cramér–Rao bound and signals of known content."""
+
+import numpy as np
+import pytest
+
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.tone import measure_tone
+
+RATE = 48_000
+
+
+def tone(hz, *, seconds=1.0, snr_db=None, seed=0, harmonics=(), dc=0.0, level=1.0):
+    t = np.arange(round(seconds * RATE)) / RATE
+    record = dc + level * np.sin(2 * np.pi * hz * t + 0.7)
+    for number, share in enumerate(harmonics, start=2):
+        record = record + level * share * np.sin(2 * np.pi * number * hz * t + number)
+    if snr_db is not None:
+        record = record + np.random.default_rng(seed).normal(0, level / np.sqrt(2) * 10 ** (-snr_db / 20), t.size)
+    return record
+
+
+@pytest.mark.parametrize("snr_db", [20, 50, 80])
+@pytest.mark.parametrize("seconds", [0.2, 1.0])
+def test_scatter_keeps_to_the_bound(snr_db, seconds):
+    hz, count = 261.37, round(seconds * RATE)
+    eta = 10 ** (snr_db / 10)
+    bound = np.sqrt(12 * RATE**2 / (4 * np.pi**2 * eta * count * (count**2 - 1)))
+    found = [
+        measure_tone(tone(hz, seconds=seconds, snr_db=snr_db, seed=seed, harmonics=(0.3, 0.1), dc=0.5), RATE)
+        for seed in range(24)
+    ]
+    error = np.array([f.frequency_hz.value - hz for f in found])
+    assert np.sqrt(np.mean(error**2)) < 1.5 * bound + 0.002 / 1200 * np.log(2) * hz
+    stated = np.median([f.frequency_hz.uncertainty for f in found])
+    assert 0.5 * bound < stated / 2 < 1.5 * bound
+
+
+@pytest.mark.parametrize("hz", [27.5, 110.0, 440.0, 1234.5, 9876.5])
+def test_a_clean_tone_to_a_thousandth_of_a_cent(hz):
+    found = measure_tone(tone(hz, harmonics=(0.2, 0.05), dc=-0.3, level=2.5), RATE)
+    assert abs(1200 * np.log2(found.frequency_hz.value / hz)) < 1e-3
+    assert found.amplitude_peak_v == pytest.approx(2.5, rel=1e-6)
+    assert found.dc_v == pytest.approx(-0.3, abs=1e-5)
+    if hz < 6000:
+        assert found.thd_percent == pytest.approx(100 * np.hypot(0.2, 0.05), rel=1e-4)
+        assert found.harmonics_db[1] == pytest.approx(20 * np.log10(0.2), abs=1e-3)
+
+
+def test_a_weak_fundamental_under_strong_harmonics_is_still_the_fundamental():
+    found = measure_tone(tone(100.0, harmonics=(0.9, 1.6)), RATE)
+    assert found.frequency_hz.value == pytest.approx(100.0, abs=1e-4)
+
+
+def test_note_and_cents_follow_the_concert_pitch():
+    found = measure_tone(tone(442.0), RATE)
+    assert (found.note, round(found.cents, 2)) == ("A4", 7.85)
+    assert measure_tone(tone(442.0), RATE, concert_a_hz=442.0).cents == pytest.approx(0, abs=1e-3)
+
+
+def test_noise_counts_in_thd_n_but_not_in_thd():
+    found = measure_tone(tone(440.0, snr_db=40, seed=1), RATE)
+    assert found.thd_percent < 0.2
+    assert found.thd_n_percent == pytest.approx(1.0, rel=0.1)
+
+
+@pytest.mark.parametrize(("record", "message"), [
+    (np.zeros(4800), "silent"), (np.ones(10), "10 samples"), (np.full(4800, np.nan), "not numbers"),
+    (np.random.default_rng(0).normal(0, 1, 48_000), "No steady tone"), (np.full(4800, 2.0), "silent"),
+])
+def test_records_without_a_tone(record, message):
+    with pytest.raises(MeasurementError, match=message):
+        measure_tone(record, RATE)

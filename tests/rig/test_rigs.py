@@ -1,0 +1,98 @@
+"""The simulated rig keeps its truth to itself and can be found out; the file rig tells its two files apart."""
+
+import numpy as np
+import pytest
+
+from jiyuu.circuits.filter_file import Filter, Tolerances
+from jiyuu.errors import SignalError
+from jiyuu.rig.files import read_pair, tell_apart
+from jiyuu.rig.protocol import PanelSettings
+from jiyuu.rig.response_run import Progress, ResponseRequest, ResponseRun, expected_tolerances, run_response
+from jiyuu.rig.simulated import Interface, SimulatedRig, draw_unit
+from jiyuu.signals.recordings import write_recording
+from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+
+VOICE = Filter(name="Fog voice", circuit="transistor-ladder", cutoff_hz=820.0, resonance_percent=45.0)
+
+
+def measured(document, seed, **changed):
+    request = ResponseRequest(document, document.cutoff_hz, document.resonance_percent, (document.chosen_mode,),
+                              tolerances=expected_tolerances(document.cutoff_hz), **changed)
+    return list(run_response(request, SimulatedRig(document, seed=seed)))
+
+
+def test_a_seed_is_a_unit():
+    first, again, other = (draw_unit(VOICE, seed) for seed in (4, 4, 5))
+    assert first.cutoff_hz(500.0) == again.cutoff_hz(500.0)
+    assert (first.network.rate_ratio == again.network.rate_ratio).all()
+    assert first.cutoff_hz(500.0) != other.cutoff_hz(500.0)
+
+
+def test_units_scatter_as_the_filter_says():
+    loose = VOICE.model_copy(update={"tolerances": Tolerances(cutoff_offset_cents=100.0, cutoff_scale_percent=0.0)})
+    cents = [1200 * np.log2(draw_unit(loose, seed).cutoff_hz(261.6255653) / 261.6255653) for seed in range(400)]
+    assert np.std(cents) == pytest.approx(100, rel=0.1)
+    assert abs(np.mean(cents)) < 15
+
+
+def test_a_run_finds_the_hidden_truth():
+    *progress, run = measured(VOICE, 11)
+    assert all(isinstance(step, Progress) for step in progress)
+    assert isinstance(run, ResponseRun)
+    truth = draw_unit(VOICE, 11)
+    found = {finding.quantity: finding for finding in run.findings}
+    mean_rate = np.exp(np.mean(np.log(truth.network.rate_ratio)))
+    assert found["pole_hz"].value == pytest.approx(truth.cutoff_hz(820.0) * mean_rate, rel=0.005)
+    assert run.response.latency_s.value == pytest.approx(Interface().latency_s, abs=1 / 48_000)
+    assert run.response.clock_offset_ppm.value == pytest.approx(Interface().clock_offset_ppm, abs=0.3)
+    assert run.fit.gain.value == pytest.approx(VOICE.gain_at(45) * truth.gain_factor, rel=0.02)
+
+
+def test_an_inverting_unit_is_told():
+    voice = Filter(name="B", circuit="state-variable", cutoff_hz=900.0, tolerances=Tolerances(inverts=True))
+    found = {finding.quantity: finding.value for finding in measured(voice, 3)[-1].findings}
+    assert found["polarity"] == -1
+
+
+def test_a_unit_out_of_trim_is_out_of_tolerance():
+    off = VOICE.model_copy(update={"tolerances": Tolerances(cutoff_offset_cents=400.0)})
+    seed = next(s for s in range(50) if draw_unit(off, s).cutoff_hz(820.0) > 1000)
+    found = {finding.quantity: finding for finding in measured(off, seed)[-1].findings}
+    assert found["pole_hz"].verdict.value == "out of tolerance"
+
+
+def test_the_converter_clips_and_rounds():
+    rig = SimulatedRig(VOICE, seed=1, interface=Interface(full_scale_v=0.5, bits=8))
+    stimulus = sweep_stimulus(SweepPlan(level_v=5.0, sweep_s=0.6), sample_rate_hz=48_000)
+    recording = rig.play(stimulus, PanelSettings(5000.0, 0.0), ["lowpass-24"])
+    assert recording.shape[0] == 1
+    assert recording.shape[1] > stimulus.size
+    assert np.abs(recording).max() == 0.5
+    assert np.abs(recording * 256 - np.round(recording * 256)).max() < 1e-9
+
+
+def test_every_play_has_noise_of_its_own():
+    rig = SimulatedRig(VOICE, seed=1)
+    silence = np.zeros(4800)
+    first, second = (rig.play(silence, PanelSettings(500.0, 0.0), ["lowpass-24"]) for _ in range(2))
+    assert (first != second).any()
+    assert np.std(first - second) == pytest.approx(np.sqrt(2) * 60e-6, rel=0.1)
+
+
+def test_the_stimulus_is_told_from_the_recording_in_either_order(tmp_path):
+    stimulus = sweep_stimulus(SweepPlan(level_v=0.1, sweep_s=1.0), sample_rate_hz=48_000)
+    recording = SimulatedRig(VOICE, seed=2).play(stimulus, PanelSettings(800.0, 20.0), ["lowpass-24"])[0]
+    paths = [tmp_path / "one.wav", tmp_path / "two.wav"]
+    for path, record in zip(paths, (stimulus, recording), strict=True):
+        write_recording(path, record, 48_000)
+    assert tell_apart(*paths) == tuple(paths)
+    assert tell_apart(*reversed(paths)) == tuple(paths)
+    pair = read_pair(*paths)
+    assert np.abs(pair.stimulus_v - stimulus).max() < 1e-6
+
+
+def test_files_of_different_rates_do_not_belong_together(tmp_path):
+    write_recording(tmp_path / "a.wav", np.ones(100), 48_000)
+    write_recording(tmp_path / "b.wav", np.ones(100), 44_100)
+    with pytest.raises(SignalError, match="record at the rate of the stimulus"):
+        read_pair(tmp_path / "a.wav", tmp_path / "b.wav")
