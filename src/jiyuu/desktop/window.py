@@ -46,6 +46,8 @@ class StepView(Protocol):
     @property
     def side(self) -> QWidget: ...
 
+    def restyle(self) -> None: ...
+
 
 class MainWindow(QMainWindow):
     """One open book."""
@@ -67,6 +69,7 @@ class MainWindow(QMainWindow):
         self.session.filter_changed.connect(self._show_states)
         self.session.settings_changed.connect(self._show_states)
         self.session.book_changed.connect(self._show_states)
+        THEME.changed.connect(self._restyle)
         self._restore()
         self.presenter.refresh()
         self._show_states()
@@ -159,6 +162,7 @@ class MainWindow(QMainWindow):
         self.step = step
 
     step = "Response"
+    _closed = False
 
     def _show_states(self) -> None:
         self.walk.show_states(self.session.states())
@@ -204,6 +208,10 @@ class MainWindow(QMainWindow):
             self.logbook.keep_current()
         else:
             self.response.keep_current()
+
+    def _restyle(self) -> None:
+        for view in self.views.values():
+            view.restyle()
 
     def _turn_theme(self) -> None:
         THEME.apply("night" if THEME.palette.name == "paper" else "paper")
@@ -328,7 +336,11 @@ class MainWindow(QMainWindow):
         self._remember(self.session.book.path)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        if self._closed:
+            return
+        self._closed = True
         self.presenter.jobs.wait()
+        THEME.changed.disconnect(self._restyle)  # the theme outlives the window and its book
         settings = self._settings()
         settings.setValue("geometry", self.saveGeometry())
         settings.setValue("step", self.step)

@@ -35,3 +35,6 @@ class NotBuiltView:
         layout.addStretch(1)
         layout.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.side = QWidget()
+
+    def restyle(self) -> None:
+        """Nothing here has colours of its own."""

@@ -63,7 +63,6 @@ class LogbookView:
         copy.setContext(Qt.ShortcutContext.WidgetShortcut)
         session.book_changed.connect(self.refresh)
         session.filter_changed.connect(self.refresh)
-        THEME.changed.connect(self.refresh)
         self.refresh()
 
     def _build_side(self) -> None:
@@ -88,6 +87,10 @@ class LogbookView:
         self.take_out.setToolTip("Only out of the logbook: the run keeps it, and undo brings it back.")
         self.take_out.clicked.connect(self.keep_current)
         column.addWidget(self.take_out)
+
+    def restyle(self) -> None:
+        """Draw again in the theme's colours."""
+        self.refresh()
 
     def refresh(self) -> None:
         """The table anew from the book."""

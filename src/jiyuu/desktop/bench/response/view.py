@@ -52,7 +52,6 @@ class ResponseView:
         presenter.predicted_findings.connect(self._show_predicted_findings)
         presenter.busy.connect(self._show_busy)
         presenter.progress.connect(self._show_progress)
-        THEME.changed.connect(self._redraw)
 
     # Building
 
@@ -314,7 +313,8 @@ class ResponseView:
         self.bar.setValue(round(1000 * share))
         self.heading.setText(f"{text} …")
 
-    def _redraw(self) -> None:
+    def restyle(self) -> None:
+        """Draw again in the theme's colours."""
         if self._presenter.shelved is None:
             return
         self._draw_predicted()

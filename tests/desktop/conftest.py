@@ -1,0 +1,59 @@
+"""A real window on a book of its own; a check that no thread outlives a test."""
+
+from collections.abc import Iterator
+
+import pytest
+from PyQt6.QtCore import QSettings, QThread
+from PyQt6.QtWidgets import QApplication
+
+from jiyuu.book.demo import write_demo_book
+from jiyuu.book.store import Book
+from jiyuu.desktop.theme.style import THEME, load_faces
+from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
+
+
+@pytest.fixture(autouse=True)
+def own_settings(tmp_path, qapp) -> Iterator[None]:
+    """Window state and recent books of this test only."""
+    QSettings.setDefaultFormat(QSettings.Format.IniFormat)
+    for format_ in (QSettings.Format.IniFormat, QSettings.Format.NativeFormat):
+        QSettings.setPath(format_, QSettings.Scope.UserScope, str(tmp_path / "settings"))
+    QSettings("jiyuu", "jiyuu").clear()
+    qapp.setStyle("Fusion")
+    load_faces()
+    THEME.apply("paper", scale=1.0)
+    yield
+    assert not [thread for thread in qapp.findChildren(QThread) if thread.isRunning()]
+
+
+@pytest.fixture
+def book_path(tmp_path):
+    path = tmp_path / "fog-voices.jiyuu"
+    write_demo_book(path, measured=False)
+    return path
+
+
+@pytest.fixture
+def open_window(qtbot):
+    """Opens windows as the application does; closes what the test left open."""
+    opened: list[MainWindow] = []
+
+    def make(path) -> MainWindow:
+        window = MainWindow(Book.open(path))
+        window.resize(1280, 800)
+        qtbot.addWidget(window)
+        window.show()
+        keep_focus_on_figure(window)
+        qtbot.waitExposed(window)
+        QApplication.processEvents()
+        opened.append(window)
+        return window
+
+    yield make
+    for window in opened:
+        window.close()
+
+
+@pytest.fixture
+def window(open_window, book_path) -> MainWindow:
+    return open_window(book_path)

@@ -1,0 +1,41 @@
+"""Both grounds can be read, at every size of type."""
+
+import pytest
+from PyQt6.QtGui import QFontDatabase
+
+from jiyuu.desktop.theme.palette import PALETTES, contrast
+from jiyuu.desktop.theme.style import NUMBER_FACE, TEXT_FACE, THEME
+
+
+@pytest.mark.parametrize("palette", PALETTES.values(), ids=PALETTES)
+def test_text_and_traces_stand_out_from_their_ground(palette):
+    for ground in (palette.ground, palette.raised):
+        for colour in (palette.ink, palette.quiet, palette.attention, palette.stale):
+            assert contrast(colour, ground) >= 4.5
+        for ink in palette.inks:
+            assert contrast(ink.colour, ground) >= 4.5
+    assert contrast(palette.ink, palette.rule) >= 4.5
+
+
+def test_contrast_is_that_of_black_and_white():
+    assert contrast("#000000", "#FFFFFF") == pytest.approx(21)
+
+
+def test_every_ink_has_a_dash_of_its_own():
+    for palette in PALETTES.values():
+        assert len({ink.dash for ink in palette.inks}) == 6
+        assert len({ink.colour for ink in palette.inks}) == 6
+
+
+def test_the_shipped_faces_are_there(qapp):
+    assert {TEXT_FACE, NUMBER_FACE} <= set(QFontDatabase.families())
+
+
+def test_night_and_larger_type_restyle_the_window(window):
+    window._turn_theme()
+    assert THEME.palette.name == "night"
+    height = window.path.height()
+    window._scale(1.5)
+    assert window.path.height() > height
+    assert THEME.px(5) >= 11
+    assert window.grab().width() >= 1280

@@ -1,0 +1,340 @@
+"""The window as a person uses it: look, drag, measure, keep, close, reopen, drop files, undo."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent, QGuiApplication
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QListWidget, QSlider, QTableWidget
+
+from jiyuu.book.store import Book
+from jiyuu.book.walk import STEPS, StepState
+from jiyuu.circuits.filter_file import Filter, write_filter
+from jiyuu.circuits.linear import response
+from jiyuu.desktop.bench.response.presenter import GRID_HZ
+from jiyuu.desktop.figures.frequency import hz_of_volts
+from jiyuu.measurement.findings import sentence
+from jiyuu.rig.protocol import PanelSettings
+from jiyuu.rig.simulated import SimulatedRig
+from jiyuu.signals.recordings import write_recording
+from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+
+
+def pixel_of(figure, frequency_hz, share=0.5):
+    """Where a frequency stands in a figure's viewport."""
+    view = figure.getPlotItem().getViewBox()
+    (_, _), (low, high) = view.viewRange()
+    scene = view.mapViewToScene(QPointF(float(np.log2(frequency_hz / 261.6255653)), low + share * (high - low)))
+    return figure.mapFromScene(scene)
+
+
+def drag(figure, from_hz, to_hz):
+    start, stop = pixel_of(figure, from_hz), pixel_of(figure, to_hz)
+    surface = figure.viewport()
+    QTest.mousePress(surface, Qt.MouseButton.LeftButton, pos=start)
+    for share in np.linspace(0.1, 1, 12):
+        QTest.mouseMove(surface, start + QPoint(round(share * (stop - start).x()), 0), delay=15)
+    QTest.mouseRelease(surface, Qt.MouseButton.LeftButton, pos=stop)
+
+
+def measure(window, qtbot):
+    with qtbot.waitSignal(window.presenter.jobs.finished, timeout=60_000):
+        QTest.keyClick(window, Qt.Key.Key_M)
+
+
+def settings(window):
+    return window.session.settings()
+
+
+def test_it_opens_on_the_response_step_with_six_filters_and_every_mode(window):
+    assert [card.shelved.letter for card in window.shelf.findChildren(QAbstractButton)] == list("ABCDEF")
+    assert window.step == "Response"
+    names = window.response.level.shown_names()
+    assert set(window.session.in_hand.document.entry.modes) <= set(names)
+    shown = window.response.level.curve("lowpass-24")
+    document = window.session.in_hand.document
+    true = response(document.network(), GRID_HZ, cutoff_hz=820.0, gain=document.gain_at(45.0), modes=["lowpass-24"])
+    assert np.abs(shown.values - true.level_db[0]).max() < 1e-9
+
+
+@pytest.mark.parametrize("index", range(6))
+def test_every_filter_of_the_demo_works(window, index):
+    QTest.keyClick(window, Qt.Key(Qt.Key.Key_1 + index), Qt.KeyboardModifier.AltModifier)
+    shelved = window.session.in_hand
+    assert shelved.letter == "ABCDEF"[index]
+    assert window.response.circuit.text().startswith(shelved.letter)
+    assert set(shelved.document.entry.modes) <= set(window.response.level.shown_names())
+    assert window.response.findings.count() > 3
+
+
+def test_dragging_the_cutoff_moves_everything_and_is_one_act(window, qtbot):
+    before = window.response.level.curve("lowpass-24").values.copy()
+    seen = []
+    window.presenter.predicted.connect(seen.append)
+    drag(window.response.level, 820.0, 2000.0)
+    assert len(seen) > 5
+    cutoff_hz = settings(window)["cutoff_hz"]
+    assert cutoff_hz == pytest.approx(2000.0, rel=0.02)
+    assert np.abs(window.response.level.curve("lowpass-24").values - before).max() > 10
+    assert hz_of_volts(window.response.level.cutoff_line.value()) == pytest.approx(cutoff_hz, rel=1e-3)
+    assert "2.0" in window.response.cutoff.text() or "1.9" in window.response.cutoff.text()
+    qtbot.waitUntil(lambda: "kHz" in window.response.findings.item(0).text())
+    window.undo()
+    assert settings(window)["cutoff_hz"] == 820.0
+    window.redo()
+    assert settings(window)["cutoff_hz"] == cutoff_hz
+
+
+def test_measure_keep_close_and_reopen(window, open_window, book_path, qtbot):
+    measure(window, qtbot)
+    figure = window.response.level
+    assert "measured" in figure.shown_names()
+    predicted, measured = figure.curve("lowpass-24"), figure.curve("measured")
+    inside = (measured.frequency_hz > 30) & (measured.frequency_hz < 4000)
+    expected = np.interp(measured.frequency_hz[inside], predicted.frequency_hz, predicted.values)
+    assert np.abs(measured.values[inside] - expected).max() < 3  # a build, not the drawing
+    sentences = [window.response.findings.item(i).text() for i in range(window.response.findings.count())]
+    for start in ("−3 dB cutoff", "Pole frequency", "Slope −", "First octave", "Passband", "Phase", "Polarity"):
+        assert any(text.startswith(start) for text in sentences), start
+    window.response.findings.setCurrentRow(3)
+    kept = sentences[3]
+    QTest.keyClick(window, Qt.Key.Key_K)
+    assert window.session.states()["Response"] is StepState.DONE
+    window.close()
+
+    again = open_window(book_path)
+    assert "measured" in again.response.level.shown_names()
+    QTest.keyClick(again, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
+    assert again.step == "Logbook"
+    table = again.figures.currentWidget().findChild(QTableWidget)
+    assert [table.item(row, 2).text() for row in range(table.rowCount())] == [kept]
+    table.setCurrentCell(0, 0)
+    QTest.keyClick(again, Qt.Key.Key_K)
+    assert again.session.book.logbook() == []
+    QTest.keyClick(again, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert [sentence(entry.finding) for entry in again.session.book.logbook()] == [kept]
+
+
+def test_a_changed_setting_puts_the_measured_curve_out_of_date(window, qtbot):
+    measure(window, qtbot)
+    assert window.session.states()["Response"] is StepState.DONE
+    QTest.keyClick(window.response.level, Qt.Key.Key_Right)
+    assert settings(window)["cutoff_hz"] == pytest.approx(820 * 2 ** (1 / 12), rel=1e-4)
+    assert window.session.states()["Response"] is StepState.STALE
+    assert "cutoff was 820.0 Hz" in window.response.level._why.toPlainText()
+    QTest.keyClick(window.response.level, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
+    assert settings(window)["cutoff_hz"] == pytest.approx(820 * 2 ** (0.9 / 12), rel=1e-4)
+
+
+def test_a_measurement_can_be_cancelled_and_leaves_nothing(window, qtbot):
+    with qtbot.waitSignal(window.presenter.jobs.cancelled, timeout=10_000):
+        QTest.keyClick(window, Qt.Key.Key_M)
+        assert window.response.cancel.isVisible()
+        QTest.keyClick(window, Qt.Key.Key_Escape)
+    window.presenter.jobs.wait()
+    assert window.session.book.runs(window.session.in_hand.id, "Response") == []
+    assert not window.response.bar.isVisible()
+    assert "cancelled" in window.notice.text()
+
+
+def test_the_window_stays_awake_while_it_measures(window, qtbot):
+    import time
+
+    gaps, last = [], [time.perf_counter()]
+
+    def beat():
+        now = time.perf_counter()
+        gaps.append(now - last[0])
+        last[0] = now
+
+    from PyQt6.QtCore import QTimer
+
+    timer = QTimer()
+    timer.setInterval(5)
+    timer.timeout.connect(beat)
+    timer.start()
+    measure(window, qtbot)
+    timer.stop()
+    assert np.percentile(gaps, 95) < 0.1
+    assert max(gaps) < 0.6
+
+
+def drop(window, *paths: Path):
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    event = QDropEvent(QPointF(500, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton,
+                       Qt.KeyboardModifier.NoModifier)
+    window.dropEvent(event)
+
+
+@pytest.fixture
+def pair(tmp_path, window):
+    document = window.session.in_hand.document
+    stimulus = sweep_stimulus(SweepPlan(level_v=0.1, sweep_s=2.0), sample_rate_hz=48_000)
+    recording = SimulatedRig(document, seed=5).play(stimulus, PanelSettings(820.0, 45.0), ["lowpass-24"])[0]
+    write_recording(tmp_path / "played.wav", stimulus, 48_000)
+    write_recording(tmp_path / "recorded.wav", recording, 48_000)
+    return tmp_path / "recorded.wav", tmp_path / "played.wav"
+
+
+def test_a_dropped_pair_is_measured_in_whichever_order(window, qtbot, pair):
+    with qtbot.waitSignal(window.presenter.jobs.finished, timeout=60_000):
+        drop(window, *pair)
+    (run,) = window.session.book.runs(window.session.in_hand.id, "Response")
+    assert set(run.source.split(", ")) == {"recorded.wav", "played.wav"}
+    assert "measured" in window.response.level.shown_names()
+
+
+def test_a_dropped_filter_joins_the_shelf_and_a_book_takes_its_place(window, tmp_path):
+    write_filter(tmp_path / "g.filter.json", Filter(name="Spare board", circuit="sallen-key-highpass"))
+    drop(window, tmp_path / "g.filter.json")
+    assert window.session.in_hand.letter == "G"
+    assert len(window.shelf.findChildren(QAbstractButton)) == 7
+    Book.create(tmp_path / "empty.jiyuu").close()
+    drop(window, tmp_path / "empty.jiyuu")
+    assert window.session.book.path == tmp_path / "empty.jiyuu"
+    assert "empty" in window.notice.text()
+
+
+@pytest.mark.parametrize(("name", "content", "words"), [
+    ("a.txt", b"hello", "nothing to be done"),
+    ("a.wav", b"RIFF", "Drop two files together"),
+    ("a.filter.json", b"{", "not valid JSON"),
+    ("a.filter.json", b'{"name": "x", "circuit": "comb"}', "no circuit 'comb'"),
+    ("a.jiyuu", b"text", "not a book"),
+])
+def test_bad_files_are_refused_in_place(window, tmp_path, name, content, words):
+    (tmp_path / name).write_bytes(content)
+    drop(window, tmp_path / name)
+    assert window.notice.isVisible()
+    assert words in window.notice.text()
+    assert window.notice.property("role") == "error"
+    assert window.session.in_hand.letter == "A"
+
+
+@pytest.mark.parametrize("content", [b"", b"RIFF", None])
+def test_bad_recordings_are_refused_in_place(window, qtbot, tmp_path, content):
+    for name in ("one.wav", "two.wav"):
+        if content is None:
+            write_recording(tmp_path / name, np.zeros(48_000), 48_000)
+        else:
+            (tmp_path / name).write_bytes(content)
+    with qtbot.waitSignal(window.presenter.jobs.failed, timeout=20_000):
+        drop(window, tmp_path / "one.wav", tmp_path / "two.wav")
+    assert window.notice.property("role") == "error"
+    assert any(word in window.notice.text() for word in ("empty", "cannot be read", "silent"))
+
+
+@pytest.mark.parametrize(("text", "hz"), [("1k2", 1200.0), ("A4", 440.0), ("0 V", 261.626), ("3 kHz", 3000.0)])
+def test_typed_cutoffs(window, text, hz):
+    field = window.response.cutoff
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, text)
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert settings(window)["cutoff_hz"] == pytest.approx(hz, abs=1e-3)
+
+
+def test_a_typed_value_that_makes_no_sense_is_marked_and_changes_nothing(window):
+    field = window.response.cutoff
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, "soup")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert field.property("wrong")
+    assert "type for example" in window.notice.text()
+    assert settings(window)["cutoff_hz"] == 820.0
+    QTest.keyClick(field, Qt.Key.Key_Escape)
+    assert field.text() == "820.0 Hz"
+
+
+def test_resonance_by_slider_by_text_and_back_by_double_click(window, qtbot):
+    slider = window.response.side.findChild(QSlider)
+    QTest.keyClick(slider, Qt.Key.Key_PageUp)
+    assert settings(window)["resonance_percent"] > 45
+    field = window.response.resonance
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, "95 %")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert settings(window)["resonance_percent"] == 95
+    assert "Oscillates by itself" in window.response.level._why.toPlainText()
+    QTest.keyClick(window, Qt.Key.Key_M)
+    assert "turn resonance down" in window.notice.text()
+    QTest.mouseDClick(field, Qt.MouseButton.LeftButton)
+    assert settings(window)["resonance_percent"] == 45
+
+
+def test_a_mode_has_its_own_measurement(window, qtbot):
+    measure(window, qtbot)
+    box = window.response.side.findChild(QComboBox)
+    box.textActivated.emit("bandpass-12")
+    assert settings(window)["mode"] == "bandpass-12"
+    assert "measured" not in window.response.level.shown_names()
+    box.textActivated.emit("lowpass-24")
+    assert "measured" in window.response.level.shown_names()
+
+
+def test_the_walk_shows_ten_steps_and_says_which_are_not_built(window):
+    assert list(window.walk.stations) == list(STEPS)
+    for number, step in enumerate(STEPS, start=1):
+        QTest.keyClick(window, Qt.Key(Qt.Key.Key_0 + number % 10), Qt.KeyboardModifier.ControlModifier)
+        assert window.step == step
+        assert window.walk.stations[step].isChecked()
+    assert "not built yet" in window.walk.stations["Drive"].accessibleName()
+
+
+def test_a_note_is_written_and_undone(window, qtbot):
+    window.go("Logbook")
+    field = window.side.currentWidget().findChild(QLineEdit)
+    QTest.keyClicks(field, "Check the trim of C")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    notes = window.side.currentWidget().findChild(QListWidget)
+    assert "Check the trim of C" in notes.item(0).text()
+    window.undo()
+    assert "Check the trim of C" not in notes.item(0).text()
+
+
+def test_the_signal_path_tells_of_an_overload(window):
+    window.session.take(1)
+    assert "overload" in window.path.accessibleDescription()
+    window.presenter.set_resonance(0.0)
+    assert "overload" not in window.path.accessibleDescription()
+
+
+def test_figures_are_copied_and_saved(window, tmp_path):
+    figure = window.response.level
+    QTest.keyClick(window, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert not QGuiApplication.clipboard().pixmap().isNull()
+    for ending in (".svg", ".png", ".csv"):
+        figure.save(tmp_path / f"f{ending}")
+        assert (tmp_path / f"f{ending}").stat().st_size > 1000
+    heading, first, *_ = (tmp_path / "f.csv").read_text().splitlines()
+    assert heading.startswith("frequency_hz,lowpass-24_db")
+    assert float(first.split(",")[0]) == pytest.approx(GRID_HZ[0])
+
+
+def test_zoom_by_wheel_key_and_back(window):
+    view = window.response.level.getPlotItem().getViewBox()
+    whole = view.viewRange()[0]
+    QTest.keyClick(window.response.level, Qt.Key.Key_Plus)
+    assert np.ptp(view.viewRange()[0]) < np.ptp(whole)
+    assert window.response.phase.getPlotItem().getViewBox().viewRange()[0] == pytest.approx(view.viewRange()[0])
+    QTest.keyClick(window.response.level, Qt.Key.Key_Home)
+    assert view.viewRange()[0] == pytest.approx(whole)
+
+
+def test_hover_reads_frequency_note_and_the_nearest_curve(window):
+    text = window.response.level.reading_at(float(np.log2(440 / 261.6255653)), -9.0)
+    assert text.startswith("440.0 Hz  A4 0 c")
+    assert " dB" in text
+
+
+def test_the_keys_window_lists_the_keys_and_the_cautions(window):
+    QTest.keyClick(window, Qt.Key.Key_F1)
+    words = " ".join(label.text() for label in window._keys.findChildren(type(window.notice)))
+    assert "measure the filter in hand" in words
+    assert "Mains voltage" in words
+    window._keys.close()
