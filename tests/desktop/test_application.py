@@ -71,7 +71,8 @@ def finish(window):
     print("kept", len(kept), kept[0].finding.quantity, window.width(), window.height(), flush=True)
     window.close()
 
-QTimer.singleShot(500, use)
+shown = window_module.keep_focus_on_figure
+window_module.keep_focus_on_figure = lambda window: (shown(window), QTimer.singleShot(500, use))
 sys.exit(application.run([sys.argv[1]]))
 """
 
@@ -118,9 +119,14 @@ def act():
             print("out", gone, flush=True)
     QTest.keyClick(window.response.level, Qt.Key.Key_Right)
 
-timer = QTimer()
-timer.timeout.connect(act)
-QTimer.singleShot(10, lambda: timer.start(15))
+def begin(window):
+    shown(window)
+    window.driver = QTimer()
+    window.driver.timeout.connect(act)
+    window.driver.start(15)
+
+shown = window_module.keep_focus_on_figure
+window_module.keep_focus_on_figure = begin
 sys.exit(application.run([sys.argv[1]]))
 """
 

@@ -94,7 +94,6 @@ class ShelfView(QScrollArea):
         self._group.idClicked.connect(self.chosen)
         session.filter_changed.connect(self.refresh)
         session.settings_changed.connect(self._refresh_glyph)
-        THEME.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:

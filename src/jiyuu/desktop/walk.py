@@ -97,7 +97,6 @@ class WalkView(QWidget):
         for step, station in self.stations.items():
             row.addWidget(station, 1)
             station.clicked.connect(lambda _=False, name=step: self.chosen.emit(name))
-        THEME.changed.connect(self.update)
 
     def show_step(self, step: str) -> None:
         for name, station in self.stations.items():

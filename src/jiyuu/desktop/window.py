@@ -210,6 +210,7 @@ class MainWindow(QMainWindow):
             self.response.keep_current()
 
     def _restyle(self) -> None:
+        self.shelf.refresh()
         for view in self.views.values():
             view.restyle()
 

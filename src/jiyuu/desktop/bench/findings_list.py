@@ -29,10 +29,13 @@ class FindingsList(QListWidget):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Findings")
         self.itemDoubleClicked.connect(lambda item: self._toggle(item))
-        THEME.changed.connect(self.scheduleDelayedItemsLayout)
+        THEME.changed.connect(self._lay_out)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        self.scheduleDelayedItemsLayout()
+
+    def _lay_out(self) -> None:
         self.scheduleDelayedItemsLayout()
 
     def show_logged(self, logged: Sequence[LoggedFinding]) -> None:
