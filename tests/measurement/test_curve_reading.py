@@ -75,7 +75,7 @@ def test_a_notch(cutoff_hz):
     assert read.kind is Kind.NOTCH
     assert read.notch_hz == pytest.approx(cutoff_hz, rel=5e-4)
     assert read.notch_depth_db > 40
-    assert read.notch_width_octaves == pytest.approx(2 * np.log2((1 + np.sqrt(2))), rel=0.01)
+    assert read.notch_width_octaves == pytest.approx(2 * np.log2(1 + np.sqrt(2)), rel=0.01)
 
 
 def test_bass_loss_shows_in_the_passband():

@@ -39,8 +39,8 @@ def test_render_meets_the_adaptive_integrator(circuit_id, level_v, cutoff_hz, sh
 
     found = render(circuit.network(), played(source), sample_rate_hz=RATE, cutoff_hz=cutoff_hz, gain=gain,
                    modes=[circuit.modes[0]]).output_v[0]
-    true = adaptive(circuit.network(), np.arange(4 * found.size) / (4 * RATE), u_v=source, cutoff_hz=lambda t: cutoff_hz,
-                    gain=lambda t: gain, mode=circuit.modes[0])
+    true = adaptive(circuit.network(), np.arange(4 * found.size) / (4 * RATE), u_v=source, mode=circuit.modes[0],
+                    cutoff_hz=lambda t: cutoff_hz, gain=lambda t: gain)
     assert residual_db(found, true, rate_hz=RATE) < -90
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
@@ -58,6 +58,14 @@ class TypedValue(QLineEdit):
             assert style is not None
             style.unpolish(self)
             style.polish(self)
+
+    def event(self, event: QEvent | None) -> bool:
+        # Esc here means the value as it was, not the window's own use of that key.
+        wanted = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if wanted and event.key() == Qt.Key.Key_Escape and self.isModified():
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

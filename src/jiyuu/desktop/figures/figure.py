@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-import pyqtgraph.exporters
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QGuiApplication, QKeyEvent, QPen
+from PyQt6.QtGui import QColor, QGuiApplication, QKeyEvent, QPainter, QPen
+from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from jiyuu.desktop.figures.frequency import (
@@ -28,8 +27,9 @@ from jiyuu.desktop.figures.frequency import (
 )
 from jiyuu.desktop.figures.hatching import HatchedBand
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.errors import JiyuuError
 from jiyuu.quantities import note_and_cents, shown_hz, signed
-from jiyuu.whole_file import write_text
+from jiyuu.whole_file import write_text, written_whole
 
 FloatArray = NDArray[np.float64]
 
@@ -311,12 +311,26 @@ class FrequencyFigure(pg.PlotWidget):
         return "\n".join([heading, *rows]) + "\n"
 
     def save(self, path: Path) -> None:
-        """As SVG, PNG or CSV by the ending."""
-        writers: dict[str, Callable[[], object]] = {
-            ".svg": lambda: pyqtgraph.exporters.SVGExporter(self.getPlotItem()).export(str(path)),
-            ".csv": lambda: write_text(path, self.as_csv()),
-        }
-        writers.get(path.suffix.lower(), lambda: self.grab().save(str(path), "PNG"))()
+        """As SVG, PNG or CSV by the ending. Raises JiyuuError for another ending or a place that cannot be written."""
+        ending = path.suffix.lower()
+        if ending == ".csv":
+            write_text(path, self.as_csv())
+        elif ending in (".svg", ".png"):
+            with written_whole(path) as temporary:
+                self._draw_svg(temporary) if ending == ".svg" else self.grab().save(str(temporary), "PNG")
+        else:
+            raise JiyuuError(f"{path.name} has no ending a figure can have; use .svg, .png or .csv.")
+
+    def _draw_svg(self, path: Path) -> None:
+        generator = QSvgGenerator()
+        generator.setFileName(str(path))
+        generator.setSize(self.size())
+        generator.setViewBox(self.rect())
+        generator.setTitle(self._title)
+        painter = QPainter(generator)
+        painter.fillRect(self.rect(), QColor(THEME.palette.raised))
+        self.render(painter)
+        painter.end()
 
 
 def follow_each_other(*figures: FrequencyFigure) -> None:
