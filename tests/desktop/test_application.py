@@ -4,13 +4,13 @@ import os
 import shutil
 import subprocess
 import sys
-import time
 
 import pytest
 from PyQt6.QtCore import QTimer
 
 from jiyuu.desktop.application import _excepthook
 from jiyuu.errors import JiyuuError
+from tests.desktop.driving import killed_while_driven
 
 
 def test_a_slot_that_raises_is_said_and_the_window_lives_on(window, qtbot, monkeypatch, capsys):
@@ -90,73 +90,11 @@ def test_a_real_window_on_a_virtual_screen(book_path, tmp_path):
     assert found.stdout.startswith("kept 1 cutoff_3db_hz 1280"), found.stdout
 
 
-DRIVER = """
-import sys
-from pathlib import Path
-from PyQt6.QtCore import QSettings, Qt, QTimer
-QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, sys.argv[2])
-from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
-import jiyuu.desktop.application as application
-import jiyuu.desktop.window as window_module
-
-step = 0
-
-def act():
-    global step
-    window = next(w for w in QApplication.topLevelWidgets() if isinstance(w, window_module.MainWindow))
-    step += 1
-    if not window.presenter.jobs.busy and step % 12 == 1:
-        QTest.keyClick(window, Qt.Key.Key_M)
-    findings = window.response.findings
-    if findings.count():
-        findings.setCurrentRow(step % findings.count())
-        before = {entry.id for entry in window.session.book.logbook()}
-        QTest.keyClick(window, Qt.Key.Key_K)
-        for entry in window.session.book.logbook():
-            if entry.id not in before:
-                print("kept", entry.id, flush=True)
-        for gone in before - {entry.id for entry in window.session.book.logbook()}:
-            print("out", gone, flush=True)
-    QTest.keyClick(window.response.level, Qt.Key.Key_Right)
-
-def begin(window):
-    shown(window)
-    window.driver = QTimer()
-    window.driver.timeout.connect(act)
-    window.driver.start(15)
-
-shown = window_module.keep_focus_on_figure
-window_module.keep_focus_on_figure = begin
-sys.exit(application.run([sys.argv[1]]))
-"""
-
-
-@pytest.mark.parametrize("seed", range(2))
-def test_a_killed_application_keeps_what_it_said_it_kept(book_path, tmp_path, seed):
-    """A script measures, keeps and turns; the process is killed at random moments (all twenty in the benchmarks)."""
-    import random
-
-    from jiyuu.book.store import Book
-
-    moments = random.Random(seed)
+def test_a_killed_application_keeps_what_it_said_it_kept(book_path, tmp_path):
+    """Three kills here; twenty in the benchmarks."""
     kept: set[int] = set()
-    for _ in range(2):
-        writer = subprocess.Popen([sys.executable, "-c", DRIVER, str(book_path), str(tmp_path)],
-                                  stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
-        assert writer.stdout is not None
-        first = writer.stdout.readline()
-        time.sleep(moments.uniform(0.0, 1.5))
-        writer.kill()
-        for line in [first, *writer.stdout.read().splitlines()]:
-            what, number = line.split()
-            (kept.add if what == "kept" else kept.discard)(int(number))
-        writer.wait()
-        writer.stdout.close()
-        book = Book.open(book_path)
-        standing = {entry.id for entry in book.logbook()}
-        # The act after the last line read may have been written and not yet said.
-        assert len(kept ^ standing) <= 1
+    for after_s in (0.1, 0.9, 0.4):
+        said, standing = killed_while_driven(book_path, tmp_path, kept, after_s=after_s)
+        assert said <= standing
         kept = standing
-        book.close()
     assert kept

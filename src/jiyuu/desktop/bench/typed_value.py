@@ -61,8 +61,12 @@ class TypedValue(QLineEdit):
 
     def event(self, event: QEvent | None) -> bool:
         # Esc here means the value as it was, not the window's own use of that key.
-        wanted = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
-        if wanted and event.key() == Qt.Key.Key_Escape and self.isModified():
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and event.key() == Qt.Key.Key_Escape
+            and self.isModified()
+        ):
             event.accept()
             return True
         return super().event(event)
