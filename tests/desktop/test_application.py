@@ -5,7 +5,6 @@ import shutil
 import subprocess
 import sys
 
-import pytest
 from PyQt6.QtCore import QTimer
 
 from jiyuu.desktop.application import _excepthook

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from jiyuu.book.store import Book, StoredCurve
-from jiyuu.rig.response_run import ResponseRun
+
+if TYPE_CHECKING:  # a window that only opens a book does not measure yet
+    from jiyuu.rig.response_run import ResponseRun
 
 
 def stored_curve(run: ResponseRun) -> StoredCurve:

@@ -6,13 +6,11 @@ H(s) = C'·(sI − A)⁻¹·B + D'. Works in units of the cutoff's angular rate,
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import eigvals
-from scipy.optimize import brentq
 
 from jiyuu.circuits.network import FloatArray, Network
 from jiyuu.errors import CircuitError
@@ -100,12 +98,24 @@ def response(
     with np.errstate(divide="ignore", invalid="ignore"):
         delay = -np.imag(derivative / gains)
     delay = np.where(np.isfinite(delay), delay, 0.0)
-    principal = np.angle(gains)
-    phase = np.empty_like(principal)
+    phase = np.empty(gains.shape)
     for i, row in enumerate(rows):
-        rough = _phase_from_roots(system, int(row), frequency_hz)
-        phase[i] = principal[i] + 2 * np.pi * np.round((rough - principal[i]) / (2 * np.pi))
-    return Response(np.asarray(frequency_hz, dtype=float), names, gains, np.rad2deg(phase), delay)
+        phase[i] = _continuous_deg(system, int(row), frequency_hz, gains[i])
+    return Response(np.asarray(frequency_hz, dtype=float), names, gains, phase, delay)
+
+
+def phase_deg(
+    network: Network, frequency_hz: FloatArray, gains: ComplexArray, mode: str, *, cutoff_hz: float, gain: float
+) -> FloatArray:
+    """(n,) continuous phase of a mode whose complex gains (n,) are known already; see `response`."""
+    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
+    return _continuous_deg(system, network.output_index(mode), frequency_hz, gains)
+
+
+def _continuous_deg(system: StateSpace, row: int, frequency_hz: FloatArray, gains: ComplexArray) -> FloatArray:
+    principal = np.angle(gains)
+    rough = _phase_from_roots(system, row, frequency_hz)
+    return np.asarray(np.rad2deg(principal + 2 * np.pi * np.round((rough - principal) / (2 * np.pi))))
 
 
 def _rows(network: Network, modes: Sequence[str] | None) -> NDArray[np.intp]:
@@ -143,7 +153,7 @@ def _phase_from_roots(system: StateSpace, row: int, frequency_hz: FloatArray) ->
 def poles(network: Network, *, cutoff_hz: float, gain: float) -> ComplexArray:
     """(n,) poles in rad/s."""
     system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
-    return np.asarray(eigvals(system.A) * system.rate, dtype=complex)
+    return np.asarray(np.linalg.eigvals(system.A) * system.rate, dtype=complex)
 
 
 def zeros(network: Network, mode: str, *, cutoff_hz: float, gain: float) -> ComplexArray:
@@ -184,6 +194,21 @@ def growth_rate(network: Network, *, cutoff_hz: float, gain: float) -> float:
     return float(np.linalg.eigvals(system.A[np.ix_(moving, moving)]).real.max() * system.rate)
 
 
+def _crossing(excess: Callable[[float], float], low: float, high: float) -> float:
+    """Where a function that is negative at low and positive at high crosses zero, halved down to rounding.
+
+    Fifty evaluations of a small eigenvalue problem are nothing beside the half second that importing a root finder
+    would add to every start."""
+    while True:
+        middle = 0.5 * (low + high)
+        if middle in (low, high):
+            return middle
+        if excess(middle) < 0:
+            low = middle
+        else:
+            high = middle
+
+
 def onset(network: Network, *, cutoff_hz: float, highest_gain: float = 200.0) -> Onset | None:
     """Smallest loop gain at which a pole pair reaches the imaginary axis; None when there is none up to highest_gain.
 
@@ -199,9 +224,9 @@ def onset(network: Network, *, cutoff_hz: float, highest_gain: float = 200.0) ->
     for candidate in grid:
         rate = excess(candidate)
         if rate < -1e-12:
-            stable = candidate
+            stable = float(candidate)
         elif rate > 1e-12:
-            gain = 0.0 if stable is None else float(brentq(excess, stable, candidate, xtol=1e-13, rtol=1e-13))
+            gain = 0.0 if stable is None else _crossing(excess, stable, float(candidate))
             roots = np.linalg.eigvals(state_space(network, cutoff_hz=cutoff_hz, gain=gain).A)
             critical = roots[np.argmax(roots.real + 1e-9 * (roots.imag > 0))]
             if abs(critical.real) > 1e-6:

@@ -12,7 +12,6 @@ from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import find_peaks, savgol_filter
 
 from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import MeasurementError
@@ -126,8 +125,14 @@ def local_slope(frequency_hz: FloatArray, level_db: FloatArray) -> FloatArray:
 
     frequency_hz (n,) on a uniform logarithmic grid, n ≥ 5."""
     step = float(np.log2(frequency_hz[1] / frequency_hz[0]))
-    window = min(2 * max(int(1 / 6 / step), 1) + 1, (frequency_hz.size - 1) // 2 * 2 + 1)
-    return np.asarray(savgol_filter(level_db, window, 1, deriv=1, delta=step))
+    half = min(max(int(1 / 6 / step), 1), (frequency_hz.size - 1) // 2)
+    offset = np.arange(-half, half + 1)
+    weights = offset / (step * float(offset @ offset))
+    slope = np.empty(frequency_hz.size)
+    slope[half : frequency_hz.size - half] = np.correlate(level_db, weights, mode="valid")
+    # Near the ends the line of the first and last whole window holds.
+    slope[:half], slope[frequency_hz.size - half :] = slope[half], slope[frequency_hz.size - half - 1]
+    return slope
 
 
 def read_curve(
@@ -238,13 +243,32 @@ def _first_run(wanted: NDArray[np.bool_], length: int) -> slice | None:
 
 
 def _humps(curve: _Curve, passband_db: float, reference: float | None) -> tuple[Hump, ...]:
-    index, properties = find_peaks(curve.level, prominence=HUMP_PROMINENCE_DB)
     humps = []
-    for i, prominence in zip(index, properties["prominences"], strict=True):
+    for i in local_maxima(curve.level):
+        prominence = _prominence(curve.level, int(i))
+        if prominence < HUMP_PROMINENCE_DB:
+            continue
         octave, level = curve.extremum(int(i))
         away = None if reference is None else octave - reference
-        humps.append(Hump(curve.hz(octave), level - passband_db, float(prominence), away))
+        humps.append(Hump(curve.hz(octave), level - passband_db, prominence, away))
     return tuple(humps)
+
+
+def local_maxima(level: FloatArray) -> NDArray[np.intp]:
+    """Inner points higher than both neighbours; of a flat top its first."""
+    rises = np.diff(level)
+    turns = np.flatnonzero(rises)
+    falls_next = (rises[turns[:-1]] > 0) & (rises[turns[1:]] < 0)
+    return np.asarray(turns[:-1][falls_next] + 1)
+
+
+def _prominence(level: FloatArray, peak: int) -> float:
+    """How far one must come down from a peak, on its gentler side, before going higher than it."""
+    higher = np.flatnonzero(level > level[peak])
+    left, right = higher[higher < peak], higher[higher > peak]
+    start = int(left[-1]) if left.size else 0
+    stop = int(right[0]) + 1 if right.size else level.size
+    return float(level[peak] - max(level[start : peak + 1].min(), level[peak:stop].min()))
 
 
 def _bandwidth(curve: _Curve, index: int, peak_level: float) -> tuple[float | None, float | None]:
@@ -254,7 +278,7 @@ def _bandwidth(curve: _Curve, index: int, peak_level: float) -> tuple[float | No
 
 def _peak(curve: _Curve, passband_db: float, doubt: FloatArray | float) -> tuple[float, float, int] | None:
     """(octave, dB re passband, index) of the highest point, when it stands clear of the passband and of its doubt."""
-    inner, _ = find_peaks(curve.level)  # a rise towards an end of the band is no peak
+    inner = local_maxima(curve.level)  # a rise towards an end of the band is no peak
     if inner.size == 0:
         return None
     index = int(inner[np.argmax(curve.level[inner])])

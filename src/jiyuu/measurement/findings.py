@@ -9,14 +9,16 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from jiyuu.measurement.curve_reading import CurveReading, Kind, SlopeWindow, read_curve
-from jiyuu.measurement.response import MeasuredResponse
 from jiyuu.measurement.uncertain import COVERAGE
 from jiyuu.quantities import note_and_cents, shown_hz, signed
+
+if TYPE_CHECKING:  # measuring brings half of SciPy with it; a window that only shows findings starts without
+    from jiyuu.measurement.response import MeasuredResponse
 
 
 class Verdict(StrEnum):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -25,7 +24,7 @@ from jiyuu.desktop.figures.frequency import (
     restyle_axis,
     volts_of_hz,
 )
-from jiyuu.desktop.figures.hatching import HatchedBand
+from jiyuu.desktop.figures.layer import Label, Layer, bends
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.errors import JiyuuError
 from jiyuu.quantities import note_and_cents, shown_hz, signed
@@ -57,9 +56,8 @@ class FrequencyFigure(pg.PlotWidget):
         axes = {"left": LevelAxis(level_steps, unit), "bottom": NoteAxis(), "top": HertzAxis()}
         super().__init__(parent=parent, axisItems=axes, viewBox=pg.ViewBox(enableMenu=False))
         self._title, self._unit = title, unit
-        self._curves: dict[str, Any] = {}
+        self._hair = level_steps[0] / 240  # a tenth of a pixel or so at the usual zoom
         self._data: dict[str, PlotCurve] = {}
-        self._labels: dict[str, pg.TextItem] = {}
         plot = self.getPlotItem()
         plot.showAxis("top", hertz)
         plot.setMenuEnabled(False)
@@ -70,7 +68,10 @@ class FrequencyFigure(pg.PlotWidget):
         view.setLimits(xMin=LOWEST_V - 1, xMax=HIGHEST_V + 1, minXRange=0.5)
         view.setXRange(LOWEST_V, HIGHEST_V, padding=0)
         self._ruling = Ruling(view, level_steps[0], strong_step)
-        self.addItem(self._ruling, ignoreBounds=True)
+        self._still = Layer(view, z=0, still=True)
+        self._moving = Layer(view, z=5, still=False)
+        for item in (self._ruling, self._still, self._moving):
+            self.addItem(item, ignoreBounds=True)
         self._reading = pg.TextItem(anchor=(1, 0))
         self._reading.setParentItem(view)
         self._title_item = pg.TextItem(anchor=(0, 0))
@@ -96,55 +97,39 @@ class FrequencyFigure(pg.PlotWidget):
     # What is shown
 
     def show_curve(
-        self, curve: PlotCurve, pen: QPen, *, labelled: bool = False, z: float = 0.0, colour: str | None = None
+        self, curve: PlotCurve, pen: QPen, *, labelled: bool = False, colour: str | None = None, still: bool = False
     ) -> None:
-        """Draw a curve, or redraw the one of that name."""
-        item = self._curves.get(curve.name)
-        x = volts_of_hz(curve.frequency_hz)
-        if item is None:
-            item = pg.PlotDataItem(antialias=True, skipFiniteCheck=True)
-            self._curves[curve.name] = item
-            self.addItem(item)
-        item.setData(x, curve.values)
-        item.setPen(pen)
-        item.setZValue(z)
+        """Draw a curve, or redraw the one of that name. still: it does not move while a control is dragged."""
+        layer = self._still if still else self._moving
+        x, y = volts_of_hz(curve.frequency_hz), curve.values
+        kept = bends(y, self._hair)
+        layer.set_line(curve.name, x[kept], y[kept], pen)
         self._data[curve.name] = curve
-        if labelled and curve.name not in self._labels:
-            label = pg.TextItem(anchor=(0.5, 0.5))
-            label.setZValue(20)
-            self._labels[curve.name] = label
-            self.addItem(label, ignoreBounds=True)
         if labelled:
-            self._labels[curve.name].setText(curve.name, QColor(colour or THEME.palette.quiet))
-            self._labels[curve.name].fill = pg.mkBrush(_clear(THEME.palette.raised, 205))
-            self._labels[curve.name].setFont(THEME.font(px=SMALL_PX))
+            ink = QColor(colour or THEME.palette.quiet)
+            known = self._moving.labels.get(curve.name)
+            if known is None:
+                self._moving.labels[curve.name] = Label(curve.name, ink, QPointF(float(x[0]), float(y[0])), shown=False)
+            else:
+                known.colour = ink
+        layer.touched()
 
     def show_band(self, name: str, frequency_hz: FloatArray, low: FloatArray, high: FloatArray, colour: str,
                   *, hatched: bool) -> None:
-        """An uncertainty band between two curves."""
-        self.forget(f"{name} low", f"{name} high", f"{name} band")
-        x = volts_of_hz(frequency_hz)
-        if hatched:
-            items = {f"{name} band": HatchedBand(x, low, high, _clear(colour, 150))}
-        else:
-            edges = [pg.PlotDataItem(x, y, pen=None, skipFiniteCheck=True) for y in (low, high)]
-            band = pg.FillBetweenItem(*edges, brush=pg.mkBrush(_clear(colour, 60)))
-            items = {f"{name} low": edges[0], f"{name} high": edges[1], f"{name} band": band}
-        items[f"{name} band"].setZValue(-5)
-        for key, item in items.items():
-            self._curves[key] = item
-            self.addItem(item)
+        """A band between two curves: uncertainty, or hatched for what is out of date."""
+        self._still.set_band(
+            name, volts_of_hz(frequency_hz), low, high, _clear(colour, 150 if hatched else 60), hatched=hatched
+        )
+        self._still.touched()
 
     def forget(self, *names: str) -> None:
-        """Take curves away."""
+        """Take curves and bands away."""
         for name in names:
-            item = self._curves.pop(name, None)
-            if item is not None:
-                self.removeItem(item)
             self._data.pop(name, None)
-            label = self._labels.pop(name, None)
-            if label is not None:
-                self.removeItem(label)
+            for layer in (self._still, self._moving):
+                layer.forget(name)
+        self._still.touched()
+        self._moving.touched()
 
     def shown_names(self) -> list[str]:
         return list(self._data)
@@ -171,19 +156,23 @@ class FrequencyFigure(pg.PlotWidget):
         self._why.setText(text, QColor(THEME.palette.stale))
         self._place_captions()
 
+    def move_labels(self) -> None:
+        """Labels follow their curves up and down; cheap enough for every step of a drag."""
+        for name, label in self._moving.labels.items():
+            curve, x = self._data[name], label.place.x()
+            label.place.setY(float(np.interp(x, volts_of_hz(curve.frequency_hz), curve.values)))
+
     def place_labels(self) -> None:
         """Each label where its curve stands farthest from the others and from labels already placed."""
         view = self.getPlotItem().getViewBox()
         (x0, x1), (y0, y1) = view.viewRange()
         places = np.linspace(x0 + 0.08 * (x1 - x0), x1 - 0.08 * (x1 - x0), 29)
-        heights = {
-            name: np.interp(places, volts_of_hz(curve.frequency_hz), curve.values)
-            for name, curve in self._data.items()
-            if name in self._labels
-        }
+        labels = self._moving.labels
+        curves = {name: self._data[name] for name in labels}
+        heights = {name: np.interp(places, volts_of_hz(c.frequency_hz), c.values) for name, c in curves.items()}
         width, height = max(view.width(), 1.0), max(view.height(), 1.0)
         taken: list[tuple[float, float]] = []
-        for name, label in self._labels.items():
+        for name, label in labels.items():
             own = heights[name]
             gap = np.full(places.size, height)
             for other, values in heights.items():
@@ -196,10 +185,11 @@ class FrequencyFigure(pg.PlotWidget):
             inside = (y_px > 30) & (y_px < height - 14)
             score = np.where(inside, np.minimum(gap, 40), -1)
             best = int(np.argmax(score))
-            label.setVisible(bool(score[best] > 7))
-            label.setPos(float(places[best]), float(own[best]))
-            if score[best] > 7:
+            label.shown = bool(score[best] > 7)
+            label.place = QPointF(float(places[best]), float(own[best]))
+            if label.shown:
                 taken.append((float(x_px[best]), float(y_px[best])))
+        self._moving.touched()
 
     # Style
 

@@ -10,6 +10,7 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+from PyQt6.QtWidgets import QGraphicsItem
 
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.quantities import C4_HZ
@@ -80,7 +81,12 @@ class Ruling(pg.GraphicsObject):
         super().__init__()
         self._view, self._step, self._strong = view, level_step, strong_step
         self.setZValue(-100)
-        view.sigRangeChanged.connect(lambda *_: self.prepareGeometryChange())
+        self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
+        view.sigRangeChanged.connect(lambda *_: self._moved())
+
+    def _moved(self) -> None:
+        self.prepareGeometryChange()
+        self.update()
 
     def boundingRect(self) -> QRectF:
         return QRectF(self._view.viewRect())
@@ -124,6 +130,7 @@ class LevelAxis(pg.AxisItem):
 
 def restyle_axis(axis: pg.AxisItem) -> None:
     """Type and ink of the theme."""
+    axis.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
     axis.setPen(QPen(Qt.PenStyle.NoPen))
     axis.setTextPen(QColor(THEME.palette.quiet))
     axis.setStyle(tickFont=THEME.font(px=SMALL_PX, numbers=True), tickAlpha=0)

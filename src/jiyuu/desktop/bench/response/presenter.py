@@ -14,7 +14,7 @@ from jiyuu.book.keeping import keep_run
 from jiyuu.book.store import LoggedFinding, Shelved, StoredCurve
 from jiyuu.book.walk import moved_since
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
-from jiyuu.circuits.linear import complex_gain, growth_rate, response
+from jiyuu.circuits.linear import complex_gain, growth_rate, level_db, phase_deg
 from jiyuu.circuits.network import FloatArray, Network
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.session import Session
@@ -28,7 +28,7 @@ READING_HZ = 10.0 * 2 ** (np.arange(192 * 11 + 1) / 192)
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Predicted:
-    """Every mode over GRID_HZ: levels and phases (r, n) in dB and degrees, local slope of the chosen mode (n,)."""
+    """Over GRID_HZ: level of every mode (r, n) in dB, phase (n,) in degrees and local slope (n,) of the chosen one."""
 
     modes: tuple[str, ...]
     level_db: FloatArray
@@ -133,12 +133,14 @@ class ResponsePresenter(QObject):
         assert network is not None
         now = self.current()
         gain = shelved.document.gain_at(now["resonance_percent"])
-        found = response(network, GRID_HZ, cutoff_hz=now["cutoff_hz"], gain=gain)
-        level = found.level_db
-        chosen = found.modes.index(now["mode"])
+        at = {"cutoff_hz": now["cutoff_hz"], "gain": gain}
+        gains = complex_gain(network, GRID_HZ, **at)
+        level = level_db(gains)
+        chosen = network.outputs.index(now["mode"])
+        phase = phase_deg(network, GRID_HZ, gains[chosen], now["mode"], **at)
         slope = np.gradient(level[chosen], np.log2(GRID_HZ))
         oscillates = growth_rate(network, cutoff_hz=now["cutoff_hz"], gain=gain) >= 0
-        self.predicted.emit(Predicted(found.modes, level, found.phase_deg, slope, chosen, oscillates))
+        self.predicted.emit(Predicted(network.outputs, level, phase, slope, chosen, oscillates))
 
     def _read_prediction(self) -> None:
         shelved, network = self.shelved, self._network

@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 
 from jiyuu.desktop.bench.findings_list import FindingsList
 from jiyuu.desktop.bench.response.presenter import GRID_HZ, Measured, Predicted, ResponsePresenter
+from jiyuu.desktop.bench.still_label import StillLabel
 from jiyuu.desktop.bench.typed_value import TypedValue
 from jiyuu.desktop.figures.figure import FrequencyFigure, PlotCurve, follow_each_other
 from jiyuu.desktop.theme.style import STEP, THEME
@@ -125,9 +126,7 @@ class ResponseView:
             form.addRow(label, field)
         form.addRow("", self.travel)
         column.addLayout(form)
-        self.gain = QLabel()
-        self.gain.setProperty("role", "quiet")
-        self.gain.setWordWrap(True)
+        self.gain = StillLabel(lines=2)
         column.addWidget(self.gain)
         buttons = QHBoxLayout()
         self.measure = QPushButton("Measure  M")
@@ -201,7 +200,9 @@ class ResponseView:
         self._draw_predicted()
         if first:
             self._fit()
-        self.level.place_labels()
+            self.level.place_labels()
+        else:
+            self.level.move_labels()
 
     def _draw_predicted(self) -> None:
         predicted = self._predicted
@@ -212,13 +213,15 @@ class ResponseView:
         ink = palette.ink_of(shelved.letter)
         quiet = QPen(QColor(palette.quiet), 0.9)
         quiet.setCosmetic(True)
-        for i, mode in enumerate(predicted.modes):
+        order = sorted(range(len(predicted.modes)), key=lambda i: i == predicted.chosen)  # the chosen one on top
+        for i in order:
+            mode = predicted.modes[i]
             chosen = i == predicted.chosen
             self.level.show_curve(
                 PlotCurve(mode, GRID_HZ, predicted.level_db[i]), ink.pen(1.8) if chosen else quiet, labelled=True,
-                z=5 if chosen else 0, colour=ink.colour if chosen else palette.quiet,
+                colour=ink.colour if chosen else palette.quiet,
             )
-        self.phase.show_curve(PlotCurve("predicted", GRID_HZ, predicted.phase_deg[predicted.chosen]), ink.pen(1.8))
+        self.phase.show_curve(PlotCurve("predicted", GRID_HZ, predicted.phase_deg), ink.pen(1.8))
         self.slope.show_curve(PlotCurve("predicted", GRID_HZ, predicted.slope_db_per_octave), ink.pen(1.8))
         self._say_state()
 
@@ -239,7 +242,7 @@ class ResponseView:
     def _show_measured(self, measured: Measured | None) -> None:
         self._measured = measured
         for figure in (self.level, self.phase, self.slope):
-            figure.forget(MEASURED, "band low", "band high", "band band")
+            figure.forget(MEASURED, "band")
         if measured is not None:
             self._draw_measured(measured)
         self._say_state()
@@ -258,7 +261,7 @@ class ResponseView:
         shade.setAlpha(150)
         pen = QPen(shade, 1.4 if stale else 4.5)
         pen.setCosmetic(True)
-        self.level.show_curve(PlotCurve(MEASURED, frequency_hz, level_db), pen, z=2)
+        self.level.show_curve(PlotCurve(MEASURED, frequency_hz, level_db), pen, still=True)
         half = doubt + (STALE_BAND_DB if stale else 0.0)
         self.level.show_band(
             "band", frequency_hz, level_db - half, level_db + half, palette.stale if stale else colour, hatched=stale
@@ -267,15 +270,15 @@ class ResponseView:
         frequency_hz, phase = curve.frequency_hz[clear], curve.phase_deg[clear]
         if self._predicted is not None:
             # Whole turns cannot be measured: lay the curve on the branch of the predicted one.
-            expected = np.interp(frequency_hz, GRID_HZ, self._predicted.phase_deg[self._predicted.chosen])
+            expected = np.interp(frequency_hz, GRID_HZ, self._predicted.phase_deg)
             phase = phase - 360 * np.round(np.median(phase - expected) / 360)
         if phase.size:
-            self.phase.show_curve(PlotCurve(MEASURED, frequency_hz, phase), pen, z=2)
+            self.phase.show_curve(PlotCurve(MEASURED, frequency_hz, phase), pen, still=True)
             self._fit_phase()
         sure = curve.snr_db > 25
         if sure.sum() > 24:
             slope = local_slope(curve.frequency_hz[sure], curve.level_db[sure])
-            self.slope.show_curve(PlotCurve(MEASURED, curve.frequency_hz[sure], slope), pen, z=2)
+            self.slope.show_curve(PlotCurve(MEASURED, curve.frequency_hz[sure], slope), pen, still=True)
 
     def _say_state(self) -> None:
         why = ""
@@ -299,6 +302,7 @@ class ResponseView:
 
     def _show_predicted_findings(self, findings: tuple[Any, ...]) -> None:
         self._last_predicted = findings
+        self.level.place_labels()  # the hand has slowed down
         if not self._has_logged:
             self.findings.show_predicted(findings)
 
@@ -315,6 +319,7 @@ class ResponseView:
 
     def restyle(self) -> None:
         """Draw again in the theme's colours."""
+        self.gain.restyle()
         if self._presenter.shelved is None:
             return
         self._draw_predicted()
