@@ -179,7 +179,7 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, tmp_p
 
 
 @pytest.mark.parametrize(("arguments", "words"), [
-    (("respond", "moog"), "there is no circuit 'moog'"),
+    (("respond", "organ"), "there is no circuit 'organ'"),
     (("respond", "nowhere/x.filter.json"), "is not a file"),
     (("respond", "transistor-ladder", "--cutoff", "0"), "above 0 Hz"),
     (("respond", "transistor-ladder", "--cutoff", "-100"), "above 0 Hz"),

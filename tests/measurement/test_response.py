@@ -125,7 +125,7 @@ def test_distortion_of_the_unit_stays_out_of_the_curve():
     recording = np.concatenate([stimulus + 0.02 * stimulus**2, np.zeros(RATE)])
     found = measure_response(stimulus, recording, RATE)
     inside = (found.frequency_hz > 40) & (found.frequency_hz < 8_000)  # squaring samples folds around 16 kHz
-    assert np.abs(found.level_db[inside]).max() < 0.002
+    assert np.abs(found.level_db[inside]).max() < 0.01
 
 
 @pytest.mark.parametrize(("stimulus", "recording", "message"), [

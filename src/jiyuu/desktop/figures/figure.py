@@ -249,8 +249,8 @@ class FrequencyFigure(pg.PlotWidget):
         key = event.key()
         if key in moves and self._cutoff.isVisible():
             fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            step = (0.1 if fine else 1.0) / 12
-            self.cutoff_dropped.emit(hz_of_volts(self._cutoff.value() + moves[Qt.Key(key)] * step))
+            octaves = moves[Qt.Key(key)] * (0.1 if fine else 1.0) / 12
+            self.cutoff_dropped.emit(hz_of_volts(self._cutoff.value() + octaves))
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
             factor = 0.8 if key == Qt.Key.Key_Plus else 1.25
             self.getPlotItem().getViewBox().scaleBy((factor, factor))
