@@ -256,3 +256,54 @@ def test_a_reader_that_goes_away_is_no_error():
     found = subprocess.run(f"{sys.executable} -m jiyuu.cli.entry circuits --json | head -c 10", shell=True,
                            capture_output=True, text=True, check=False)
     assert found.stderr == ""
+
+
+def test_oscillate(run):
+    code, out, err = run("oscillate", "ota-cascade", "--resonance-gain", 4.4, "--cutoff", 500, "--json")
+    found = json.loads(out)
+    assert (code, err) == (0, "")
+    assert found["oscillates"] is True
+    assert found["onset_gain"] == pytest.approx(4, abs=1e-6)
+    assert found["frequency_hz"] == pytest.approx(0.84510 * 500, rel=5e-5)
+    assert found["cents_from_cutoff"] == pytest.approx(1200 * np.log2(0.84510), abs=0.1)
+    assert found["amplitude_peak_v"] == pytest.approx(0.473, rel=1e-3)
+    assert found["thd_percent"] == pytest.approx(0.786, abs=0.01)
+    quiet = json.loads(run("oscillate", "ota-cascade", "--resonance-gain", 3.9, "--json")[1])
+    assert quiet["oscillates"] is False
+    assert quiet["onset_gain"] == pytest.approx(4, abs=1e-6)
+    assert quiet["frequency_hz"] is quiet["amplitude_peak_v"] is quiet["start_up_s"] is None
+    _, spoken, caution = run("oscillate", "transistor-ladder")
+    assert "Oscillates from k = 4" in spoken
+    assert "start low" in caution
+
+
+def test_respond_at_level_compresses(run):
+    def level(*more):
+        rows = csv.DictReader(io.StringIO(run("respond", "transistor-ladder", "--cutoff", 1000, "--resonance-gain", 3.5,
+                                              "--points", 41, *more)[1]))
+        return np.array([[float(row["magnitude_db"]), float(row["phase_deg"])] for row in rows])
+
+    small, tiny, large = level(), level("--level-v", 0.001), level("--level-v", 3)
+    assert np.abs(small - tiny).max() < 0.02
+    assert (small[:, 0] - large[:, 0]).max() > 6
+    assert np.abs(np.diff(large[:, 1])).max() < 180
+
+
+def test_netlist_is_written_whole(run, tmp_path):
+    path = tmp_path / "ladder.cir"
+    assert run("netlist", "transistor-ladder", "--cutoff", 440, "--resonance-gain", 2, "--out", path)[0] == 0
+    text = path.read_text()
+    assert ".subckt transistor_ladder in cv out_lowpass_24" in text
+    assert "fc=440 k=2" in text
+    assert text.rstrip().endswith(".end")
+
+
+@pytest.mark.parametrize("arguments", [
+    ("respond", "state-variable", "--level-v", "0"), ("respond", "state-variable", "--level-v", "nan"),
+    ("respond", "state-variable", "--level-v", "1", "--resonance-gain", "2.1"),
+    ("oscillate", "nothing"), ("oscillate", "state-variable", "--resonance-gain", "-1"),
+    ("netlist", "state-variable", "--out", "nowhere/x.cir"),
+])
+def test_more_bad_input_is_one_line(refused, arguments, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    refused(*arguments)

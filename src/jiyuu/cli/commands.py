@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from jiyuu.cli.measure import measure_app
 from jiyuu.cli.options import (
+    Chosen,
     Cutoff,
     DriveDb,
     FilterArgument,
@@ -25,6 +26,10 @@ from jiyuu.cli.options import (
 )
 from jiyuu.errors import CircuitError, SignalError
 from jiyuu.whole_file import write_text
+
+if TYPE_CHECKING:  # imported late elsewhere, to keep --help quick
+    from jiyuu.circuits.linear import ComplexArray, Response
+    from jiyuu.circuits.network import FloatArray
 
 app = typer.Typer(
     name="jiyuu", add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False, rich_markup_mode=None,
@@ -72,9 +77,10 @@ def respond(
     from_hz: Annotated[float, typer.Option("--from", help="Lowest frequency, Hz.")] = 20.0,
     to_hz: Annotated[float, typer.Option("--to", help="Highest frequency, Hz.")] = 20_000.0,
     points: Annotated[int, typer.Option("--points", help="Number of rows, logarithmic.")] = 481,
+    level_v: Annotated[float | None, typer.Option("--level-v", help="Drive, volts peak: first harmonic there.")] = None,
     out: Out = None,
 ) -> None:
-    """Small-signal response as CSV: frequency, magnitude, unwrapped phase, group delay."""
+    """Response as CSV: frequency, magnitude, unwrapped phase, group delay; small-signal, or at a level."""
     import numpy as np
 
     from jiyuu.circuits.linear import level_db, response
@@ -91,13 +97,109 @@ def respond(
     found = response(
         chosen.network(), frequency_hz, cutoff_hz=chosen.cutoff_hz, gain=chosen.gain, modes=[chosen.mode]
     )
-    magnitude = level_db(found.gain[0] * chosen.drive)
+    gains, phase_deg, delay_s = found.gain[0], found.phase_deg[0], found.group_delay_s[0]
+    if level_v is not None:
+        if not (np.isfinite(level_v) and 0 < level_v <= 1000):
+            raise CircuitError(f"--level-v {level_v:g} is out of range; give more than 0 and at most 1000 V.")
+        gains, phase_deg, delay_s = _at_level(chosen, found, level_v)
+    magnitude = level_db(gains * chosen.drive)
     rows = ["frequency_hz,magnitude_db,phase_deg,group_delay_s"]
     rows += [
         f"{f:.9g},{m:.9g},{p:.9g},{d:.9g}"
-        for f, m, p, d in zip(frequency_hz, magnitude, found.phase_deg[0], found.group_delay_s[0], strict=True)
+        for f, m, p, d in zip(frequency_hz, magnitude, phase_deg, delay_s, strict=True)
     ]
     _deliver("\n".join(rows) + "\n", out)
+
+
+def _at_level(chosen: Chosen, small: Response, level_v: float) -> tuple[ComplexArray, FloatArray, FloatArray]:
+    """First-harmonic gain; phase and group delay by what they differ from the small-signal ones."""
+    import numpy as np
+
+    from jiyuu.simulation.level_response import level_response
+
+    found = level_response(
+        chosen.network(), small.frequency_hz, cutoff_hz=chosen.cutoff_hz, gain=chosen.gain,
+        level_v=level_v * chosen.drive, modes=[chosen.mode],
+    )
+    restless = int((~found.settled).sum())
+    if restless:
+        notice(f"{restless} of {small.frequency_hz.size} frequencies did not settle: the filter adds tones there.")
+    apart = np.unwrap(np.angle(found.gain[0] / small.gain[0]))
+    delay = small.group_delay_s[0] - np.gradient(apart, 2 * np.pi * small.frequency_hz)
+    return found.gain[0], small.phase_deg[0] + np.rad2deg(apart), delay
+
+
+@app.command()
+def oscillate(
+    filter: FilterArgument,
+    mode: Mode = None,
+    cutoff: Cutoff = None,
+    resonance_gain: ResonanceGain = None,
+    resonance: Resonance = None,
+    set: Set = None,
+    json: Json = False,
+) -> None:
+    """Self-oscillation: onset, and the settled tone at a resonance (the end of the control when none is given)."""
+    import math
+
+    from jiyuu.circuits.linear import onset
+    from jiyuu.quantities import note_and_cents, shown_hz, signed
+    from jiyuu.simulation.oscillation import oscillation
+
+    full = 100.0 if resonance is None and resonance_gain is None else resonance
+    chosen = choose(
+        filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=full, drive_db=0.0, settings=set
+    )
+    network = chosen.network()
+    start = onset(network, cutoff_hz=chosen.cutoff_hz)
+    tone = oscillation(network, chosen.mode, cutoff_hz=chosen.cutoff_hz, gain=chosen.gain)
+    result: dict[str, object] = {
+        "oscillates": tone is not None, "onset_gain": None if start is None else start.gain, "gain": chosen.gain,
+        "frequency_hz": None, "cents_from_cutoff": None, "amplitude_peak_v": None, "thd_percent": None,
+        "start_up_s": None,
+    }
+    if tone is not None:
+        cents = 1200 * math.log2(tone.frequency_hz / chosen.cutoff_hz)
+        result |= {
+            "frequency_hz": tone.frequency_hz, "cents_from_cutoff": cents, "amplitude_peak_v": tone.amplitude_peak_v,
+            "thd_percent": tone.thd_percent, "start_up_s": tone.start_up_s,
+        }
+    if json:
+        print_json(result)
+        return
+    begins = "never" if start is None else f"from k = {start.gain:.4g}"
+    if tone is None:
+        typer.echo(f"At k = {chosen.gain:.4g} it does not oscillate by itself; it does {begins}.")
+        return
+    note, off = note_and_cents(tone.frequency_hz)
+    typer.echo(
+        f"Oscillates {begins}. At k = {chosen.gain:.4g}: {shown_hz(tone.frequency_hz)} ({note} {signed(off)} cents, "
+        f"{signed(cents)} cents from the cutoff), {tone.amplitude_peak_v:.4g} V peak, THD {tone.thd_percent:.3g} %, "
+        f"started within {1e3 * tone.start_up_s:.3g} ms."
+    )
+    notice("Self-oscillation can jump to full level: start low.")
+
+
+@app.command()
+def netlist(
+    filter: FilterArgument,
+    out: Out = None,
+    cutoff: Cutoff = None,
+    resonance_gain: ResonanceGain = None,
+    resonance: Resonance = None,
+    set: Set = None,
+) -> None:
+    """The circuit as text for a general circuit simulator (SPICE format)."""
+    from jiyuu.circuits.netlist import netlist_text
+
+    chosen = choose(
+        filter, mode=None, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=0.0, settings=set
+    )
+    text = netlist_text(
+        chosen.document.entry, chosen.network(), title=chosen.document.name, cutoff_hz=chosen.cutoff_hz,
+        gain=chosen.gain,
+    )
+    _deliver(text, out)
 
 
 @app.command()

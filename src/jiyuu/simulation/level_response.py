@@ -1,0 +1,150 @@
+"""Response at level: the first harmonic's gain when a filter is driven by a sine of a given peak voltage.
+
+Every frequency is settled by simulation, in batches. Time is counted in periods of the drive, so that filters driven at
+different frequencies step side by side; a batch holds frequencies that need a like number of steps a period. Instead of
+waiting until a sharp resonance has died away, Newton's method looks for the state that a period of the drive leads back
+to (shooting; Nayfeh and Balachandran 1995, Applied Nonlinear Dynamics).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from jiyuu.circuits.linear import ComplexArray, growth_rate, state_space
+from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.circuits.operating_point import operating_point
+from jiyuu.errors import CircuitError
+from jiyuu.simulation.kernels import integrate
+
+STEPS_A_RADIAN = 3.0  # of the fastest stage; fourth order leaves 1e-6 of the output
+FEWEST_STEPS = 128  # a period: also what the first harmonic is taken from
+SETTLED = 1e-5  # Newton's last step re the largest capacitor voltage; what is left is its square
+ROUNDS = 60
+BATCH = 16
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LevelResponse:
+    """First-harmonic gain (r, n) in V/V at level_v peak; settled (n,) where it came to rest."""
+
+    frequency_hz: FloatArray
+    modes: tuple[str, ...]
+    level_v: float
+    gain: ComplexArray
+    settled: np.ndarray
+
+
+def level_response(
+    network: Network, frequency_hz: FloatArray, *, cutoff_hz: float, gain: float, level_v: float, modes: Sequence[str]
+) -> LevelResponse:
+    """All frequencies (n,) at once; see `level_response_steps`."""
+    result: LevelResponse | None = None
+    for step in level_response_steps(
+        network, frequency_hz, cutoff_hz=cutoff_hz, gain=gain, level_v=level_v, modes=modes
+    ):
+        if isinstance(step, LevelResponse):
+            result = step
+    assert result is not None
+    return result
+
+
+def level_response_steps(
+    network: Network, frequency_hz: FloatArray, *, cutoff_hz: float, gain: float, level_v: float, modes: Sequence[str]
+) -> Iterator[float | LevelResponse]:
+    """Yields the share done after every batch, at last the response. Raises CircuitError for a level that is not
+    above 0 V, or a gain at which the filter oscillates by itself: then what comes out is not of the drive alone."""
+    if not (np.isfinite(level_v) and 0 < level_v <= 1000):
+        raise CircuitError(f"a level of {level_v:g} V is out of range; give more than 0 and at most 1000 V.")
+    if growth_rate(network, cutoff_hz=cutoff_hz, gain=gain) >= 0:
+        raise CircuitError(
+            f"at k = {gain:g} the filter oscillates by itself, so its response at a level is not defined; "
+            "lower the resonance."
+        )
+    hz = np.asarray(frequency_hz, dtype=float)
+    fastest = 2 * np.pi * cutoff_hz * max(float(network.rate_ratio.max(initial=1.0)), 1.0) * (1 + 0.3 * gain)
+    wanted = np.maximum(FEWEST_STEPS, STEPS_A_RADIAN * fastest / hz)
+    steps = (2 ** np.ceil(np.log2(wanted))).astype(int)
+    found = np.zeros((len(modes), hz.size), dtype=complex)
+    settled = np.zeros(hz.size, dtype=bool)
+    rest = operating_point(network, gain=gain).state_v
+    done = 0
+    for count in np.unique(steps):
+        members = np.flatnonzero(steps == count)
+        for start in range(0, members.size, BATCH):
+            batch = members[start : start + BATCH]
+            found[:, batch], settled[batch] = _settle(
+                network, hz[batch], int(count), cutoff_hz=cutoff_hz, gain=gain, level_v=level_v, modes=modes, rest=rest
+            )
+            done += batch.size
+            yield done / hz.size
+    yield LevelResponse(hz, tuple(modes), level_v, found, settled)
+
+
+def _settle(
+    network: Network, hz: FloatArray, steps: int, *, cutoff_hz: float, gain: float, level_v: float,
+    modes: Sequence[str], rest: FloatArray,
+) -> tuple[ComplexArray, np.ndarray]:
+    """First harmonic re the drive of each frequency (r, b), and whether it settled (b,)."""
+    rows = [network.output_index(mode) for mode in modes]
+    n, count = rest.size, hz.size
+    # One unit of time is a period of the drive: rates are rad per period, for fixed rows through their own table.
+    # Beside every filter run n copies with one capacitor moved: together they tell where the orbit closes.
+    networks = [replace(network, fixed_rate=network.fixed_rate / f) for f in hz for _ in range(n + 1)]
+    omega = np.repeat(2 * np.pi * cutoff_hz / hz, n + 1)[np.newaxis, :]
+    phase = 2 * np.pi * np.arange(2 * steps + 1) / (2 * steps)
+    u = level_v * np.sin(phase)[:, np.newaxis]
+    analyser = 2j * np.exp(-1j * phase[0 : 2 * steps : 2]) / (level_v * steps)
+    states = _linear_start(network, hz, cutoff_hz=cutoff_hz, gain=gain, level_v=level_v, rest=rest)
+    scale = np.maximum(np.abs(states).max(axis=1), 1e-6 * level_v)
+    best, best_gap, ahead = states.copy(), np.full(count, np.inf), np.zeros_like(states)
+    after, share = states.copy(), np.ones(count)
+    settled = np.zeros(count, dtype=bool)
+    harmonic = np.zeros((len(rows), count), dtype=complex)
+    for _ in range(ROUNDS):
+        nudge = 1e-5 * scale
+        begun = np.repeat(states[:, np.newaxis, :], n + 1, axis=1)
+        begun[:, np.arange(1, n + 1), np.arange(n)] += nudge[:, np.newaxis]
+        record, ended = integrate(
+            networks, u_v=u, omega=omega, gain=np.array([[gain]]), half_step_s=0.5 / steps, rows=rows,
+            states=begun.reshape(-1, n),
+        )
+        ended = ended.reshape(count, n + 1, n)
+        gap = ended[:, 0] - states
+        distance = np.abs(gap).max(axis=1)
+        scale = np.maximum(scale, np.abs(ended[:, 0]).max(axis=1))
+        monodromy = np.swapaxes((ended[:, 1:] - ended[:, :1]) / nudge[:, np.newaxis, np.newaxis], 1, 2)
+        step = np.linalg.solve(np.eye(n) - monodromy, gap[..., np.newaxis])[..., 0]
+        closer = (distance < best_gap) & ~settled
+        harmonic = np.where(closer, np.einsum("rtb,t->rb", record[:, :, :: n + 1], analyser), harmonic)
+        best[closer], best_gap[closer], ahead[closer] = states[closer], distance[closer], step[closer]
+        after[closer] = ended[closer, 0]
+        settled |= closer & (np.abs(step).max(axis=1) < SETTLED * scale)
+        if settled.all():
+            break
+        share = np.where(closer, np.minimum(1.0, 2 * scale / np.maximum(np.abs(step).max(axis=1), 1e-300)), share / 4)
+        # Where even a short step does not close the gap, the filter itself goes on for a period and may open it.
+        lost = share < 0.01
+        best_gap = np.where(lost, np.inf, best_gap)
+        share = np.where(lost, 1.0, share)
+        ahead = np.where(lost[:, np.newaxis], after - best, ahead)
+        states = best + share[:, np.newaxis] * ahead
+    return harmonic, settled
+
+
+def _linear_start(
+    network: Network, hz: FloatArray, *, cutoff_hz: float, gain: float, level_v: float, rest: FloatArray
+) -> FloatArray:
+    """(b, n) capacitor voltages that the linear filter would have at phase 0, no more than the drive can charge: most
+    of the settling is done before it begins."""
+    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
+    s = 2j * np.pi * hz / system.rate
+    n = system.A.shape[0]
+    drive = np.tile(system.B, (hz.size, 1))[..., np.newaxis]
+    phasors = np.linalg.solve(s[:, None, None] * np.eye(n) - system.A, drive)[..., 0]
+    start = np.imag(phasors) * level_v
+    largest = max(b.headroom_v for b in network.branches) * 3
+    over = np.maximum(np.abs(start).max(axis=1, keepdims=True) / largest, 1.0)
+    return np.asarray(rest[np.newaxis, :] + start / over)
