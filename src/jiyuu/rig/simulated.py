@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
-from jiyuu.circuits.filter_file import Filter
+from jiyuu.circuits.filter_file import Filter, Tolerances
 from jiyuu.circuits.network import FloatArray, Network
 from jiyuu.circuits.operating_point import operating_point
 from jiyuu.quantities import C4_HZ
@@ -25,12 +25,33 @@ class Truth:
     """What a simulated unit really is. For tests of measurements; the measuring code never sees it."""
 
     network: Network
+    drawn: Drawn
+    noise_v: float
+    rail_v: float
+
+    @property
+    def gain_factor(self) -> float:
+        return self.drawn.gain_factor
+
+    @property
+    def level(self) -> float:
+        return self.drawn.level
+
+    def cutoff_hz(self, asked_hz: float) -> float:
+        """The pole frequency that a cutoff control set to asked_hz gives."""
+        return self.drawn.cutoff_hz(asked_hz)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Drawn:
+    """The numbers that make one build differ from its drawing: faster rates (n,), offsets (m,) in V, and the trims."""
+
+    faster: FloatArray
+    offsets_v: FloatArray
     gain_factor: float
     cutoff_offset_octaves: float
     cutoff_scale: float
     level: float
-    noise_v: float
-    rail_v: float
 
     def cutoff_hz(self, asked_hz: float) -> float:
         """The pole frequency that a cutoff control set to asked_hz gives."""
@@ -38,25 +59,33 @@ class Truth:
         return float(np.clip(C4_HZ * 2**octaves, CUTOFF_MINIMUM_HZ, CUTOFF_MAXIMUM_HZ))
 
 
-def draw_unit(document: Filter, seed: int) -> Truth:
-    """A build of the filter: capacitors, offsets, converter and trims drawn from its tolerances."""
+def draw_numbers(allowed: Tolerances, network: Network, seed: int) -> Drawn:
+    """A build's numbers from its tolerances; the same seed gives the same build."""
     generator = np.random.default_rng([seed, 7])
-    allowed = document.tolerances
-    network = document.network()
     mismatch = generator.normal(0, allowed.capacitor_percent / 100, len(network.capacitors))
     offsets = generator.normal(0, allowed.offset_mv / 1000, len(network.branches))
-    branches = tuple(
-        replace(branch, offset_v=float(offset)) for branch, offset in zip(network.branches, offsets, strict=True)
-    )
     travel = 1 + generator.normal(0, allowed.onset_travel_percent / 100)
-    return Truth(
-        network=replace(network, branches=branches, rate_ratio=network.rate_ratio * np.clip(1 + mismatch, 0.3, 2.0)),
+    return Drawn(
+        faster=np.clip(1 + mismatch, 0.3, 2.0),
+        offsets_v=offsets,
         gain_factor=float(np.clip(travel, 0.6, 1.5)),
         cutoff_offset_octaves=float(generator.normal(0, allowed.cutoff_offset_cents / 1200)),
         cutoff_scale=float(1 + generator.normal(0, allowed.cutoff_scale_percent / 100)),
         level=float(10 ** (generator.normal(0, allowed.gain_db) / 20)) * (-1 if allowed.inverts else 1),
-        noise_v=allowed.noise_uv * 1e-6,
-        rail_v=allowed.rail_v,
+    )
+
+
+def draw_unit(document: Filter, seed: int) -> Truth:
+    """A build of the filter: capacitors, offsets, converter and trims drawn from its tolerances."""
+    allowed, network = document.tolerances, document.network()
+    drawn = draw_numbers(allowed, network, seed)
+    branches = tuple(
+        replace(branch, offset_v=float(offset))
+        for branch, offset in zip(network.branches, drawn.offsets_v, strict=True)
+    )
+    return Truth(
+        network=replace(network, branches=branches, rate_ratio=network.rate_ratio * drawn.faster), drawn=drawn,
+        noise_v=allowed.noise_uv * 1e-6, rail_v=allowed.rail_v,
     )
 
 

@@ -173,9 +173,11 @@ class _Problem:
             if amplitude is not None:
                 k += share * change[size + 1]
             if share == 1.0 and np.abs(change[:size]).max() < 1e-11 * scale + 1e-15 and abs(change[size]) < 1e-12:
-                return _Orbit(states, turn, k)
-        if share == 1.0 and np.abs(change[:size]).max() < 1e-7 * scale:
-            return _Orbit(states, turn, k)  # rounding is all that still moves
+                break
+        # At the last rounds rounding may be all that still moves. The rest state solves the equations, too.
+        still = share == 1.0 and np.abs(change[:size]).max() < 1e-7 * scale
+        if still and np.ptp(states[pinned]) > 0.1 * np.ptp(orbit.states[pinned]):
+            return _Orbit(states, turn, k)
         raise CircuitError(f"No settled oscillation was found at k = {k:g}; choose a gain nearer to the onset.")
 
 

@@ -1,0 +1,145 @@
+"""Networks joined into bigger networks: series, parallel, feedback, detuned and held copies.
+
+A joint is a linear branch: what flows from one network into the next keeps its name and its place in the order, and the
+matrices stay affine in the loop gain.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from jiyuu.circuits.network import Affine, Branch, BranchKind, FloatArray, Network
+from jiyuu.errors import CircuitError
+
+
+def detuned(network: Network, octaves: float) -> Network:
+    """The same filter with its cutoff so many octaves above the common one."""
+    return replace(network, rate_ratio=network.rate_ratio * 2.0**octaves)
+
+
+def held(network: Network, gain: float) -> Network:
+    """The same filter with its loop gain fixed: a common resonance control no longer moves it."""
+
+    def fixed(matrix: Affine) -> Affine:
+        return Affine(matrix.at(gain), np.zeros_like(matrix.constant))
+
+    return replace(
+        network, V=fixed(network.V), U=fixed(network.U), Z=fixed(network.Z), C=fixed(network.C), D=fixed(network.D),
+        E=fixed(network.E), structure=(),
+    )
+
+
+def series(first: Network, mode: str, second: Network) -> Network:
+    """The first's output `mode` drives the second; outputs are the second's. Both share cutoff and loop gain."""
+    n1, n2, m1, m2 = len(first.capacitors), len(second.capacitors), len(first.branches), len(second.branches)
+    row, joint = first.output_index(mode), m1
+
+    def assembled(part: str) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray, FloatArray, FloatArray]:
+        a = {name: getattr(getattr(first, name), part) for name in "VUZCDE"}
+        b = {name: getattr(getattr(second, name), part) for name in "VUZCDE"}
+        V = np.zeros((m1 + 1 + m2, n1 + n2))
+        V[:m1, :n1], V[joint, :n1], V[joint + 1 :, n1:] = a["V"], a["C"][row], b["V"]
+        U = np.concatenate([a["U"], [a["D"][row]], np.zeros(m2)])
+        Z = np.zeros((m1 + 1 + m2, m1 + 1 + m2))
+        Z[:m1, :m1], Z[joint, :m1] = a["Z"], a["E"][row]
+        Z[joint + 1 :, joint], Z[joint + 1 :, joint + 1 :] = b["U"], b["Z"]
+        C = np.concatenate([np.zeros((len(second.outputs), n1)), b["C"]], axis=1)
+        E = np.concatenate([np.zeros((len(second.outputs), m1)), b["D"][:, np.newaxis], b["E"]], axis=1)
+        return V, U, Z, C, np.zeros(len(second.outputs)), E
+
+    W = np.zeros((n1 + n2, m1 + 1 + m2))
+    W[:n1, :m1], W[n1:, joint + 1 :] = first.W, second.W
+    return _joined(first, second, assembled("constant"), assembled("per_gain"), W, second.outputs, joint=m1)
+
+
+def parallel(
+    first: Network, first_mode: str, second: Network, second_mode: str, *, first_weight: float = 1.0,
+    second_weight: float = 1.0,
+) -> Network:
+    """Both are driven by the input; the one output 'sum' adds their modes with weights."""
+    n1, n2, m1, m2 = len(first.capacitors), len(second.capacitors), len(first.branches), len(second.branches)
+    rows = first.output_index(first_mode), second.output_index(second_mode)
+
+    def assembled(part: str) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray, FloatArray, FloatArray]:
+        a = {name: getattr(getattr(first, name), part) for name in "VUZCDE"}
+        b = {name: getattr(getattr(second, name), part) for name in "VUZCDE"}
+        V, Z = np.zeros((m1 + m2, n1 + n2)), np.zeros((m1 + m2, m1 + m2))
+        V[:m1, :n1], V[m1:, n1:] = a["V"], b["V"]
+        Z[:m1, :m1], Z[m1:, m1:] = a["Z"], b["Z"]
+        C = np.concatenate([first_weight * a["C"][rows[0]], second_weight * b["C"][rows[1]]])[np.newaxis, :]
+        E = np.concatenate([first_weight * a["E"][rows[0]], second_weight * b["E"][rows[1]]])[np.newaxis, :]
+        D = np.array([first_weight * a["D"][rows[0]] + second_weight * b["D"][rows[1]]])
+        return V, np.concatenate([a["U"], b["U"]]), Z, C, D, E
+
+    W = np.zeros((n1 + n2, m1 + m2))
+    W[:n1, :m1], W[n1:, m1:] = first.W, second.W
+    return _joined(first, second, assembled("constant"), assembled("per_gain"), W, ("sum",), joint=None)
+
+
+def feedback(network: Network, mode: str, amount: float) -> Network:
+    """`amount` times an output added to the input. Raises CircuitError when the output follows the input without any
+    capacitor between: such a loop has no time to go round in."""
+    row, m = network.output_index(mode), len(network.branches)
+    after_input = _driven_directly(network)
+    instant = network.D.constant[row] or network.D.per_gain[row]
+    through = [j for j in range(m) if network.E.constant[row, j] or network.E.per_gain[row, j]]
+    if instant or any(after_input[j] for j in through):
+        raise CircuitError(
+            f"The output '{mode}' follows the input at once, so feeding it back has no defined result; take an output "
+            "behind a capacitor."
+        )
+    # What the joint needs stands before it, what the input drives behind it.
+    order = [j for j in range(m) if not after_input[j]]
+    place = len(order)
+    order += [j for j in range(m) if after_input[j]]
+    at = [j if j < place else j + 1 for j in range(m)]
+
+    def assembled(part: str) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray, FloatArray, FloatArray]:
+        a = {name: getattr(getattr(network, name), part) for name in "VUZCDE"}
+        V, Z = np.zeros((m + 1, len(network.capacitors))), np.zeros((m + 1, m + 1))
+        U, E = np.zeros(m + 1), np.zeros((len(network.outputs), m + 1))
+        V[at], Z[np.ix_(at, at)] = a["V"][order], a["Z"][np.ix_(order, order)]
+        Z[at, place] = a["U"][order]
+        E[:, at], E[:, place] = a["E"][:, order], a["D"]
+        V[place], Z[place, at] = amount * a["C"][row], amount * a["E"][row, order]
+        U[place] = 1.0 if part == "constant" else 0.0
+        return V, U, Z, a["C"], np.zeros(len(network.outputs)), E
+
+    W = np.zeros((len(network.capacitors), m + 1))
+    W[:, at] = network.W[:, order]
+    branches = [network.branches[j] for j in order]
+    branches.insert(place, Branch("feedback sum", BranchKind.LINEAR))
+    constant, per_gain = assembled("constant"), assembled("per_gain")
+    V, U, Z, C, D, E = (Affine(a, b) for a, b in zip(constant, per_gain, strict=True))
+    return replace(network, branches=tuple(branches), V=V, U=U, Z=Z, C=C, D=D, E=E, W=W, structure=())
+
+
+def _driven_directly(network: Network) -> list[bool]:
+    """(m,) which branches the input reaches without passing a capacitor."""
+    reached: list[bool] = []
+    for j in range(len(network.branches)):
+        own = bool(network.U.constant[j] or network.U.per_gain[j])
+        through = any(
+            reached[i] and bool(network.Z.constant[j, i] or network.Z.per_gain[j, i]) for i in range(j)
+        )
+        reached.append(own or through)
+    return reached
+
+
+def _joined(
+    first: Network, second: Network, constant: tuple[FloatArray, ...], per_gain: tuple[FloatArray, ...], W: FloatArray,
+    outputs: tuple[str, ...], *, joint: int | None,
+) -> Network:
+    branches = [replace(b, name=f"1 {b.name}") for b in first.branches]
+    if joint is not None:
+        branches.append(Branch("joint", BranchKind.LINEAR))
+    branches += [replace(b, name=f"2 {b.name}") for b in second.branches]
+    V, U, Z, C, D, E = (Affine(a, b) for a, b in zip(constant, per_gain, strict=True))
+    return Network(
+        capacitors=(*(f"1 {c}" for c in first.capacitors), *(f"2 {c}" for c in second.capacitors)),
+        branches=tuple(branches), outputs=outputs, V=V, U=U, Z=Z, W=W, C=C, D=D, E=E,
+        rate_ratio=np.concatenate([first.rate_ratio, second.rate_ratio]),
+        fixed_rate=np.concatenate([first.fixed_rate, second.fixed_rate]),
+    )
