@@ -81,6 +81,9 @@ def expected(circuit_id, mode, s, k):
         return STATE_VARIABLE[mode](s, k)
     if circuit_id == "diode-ladder":
         return diode_ladder(s, k)
+    if circuit_id == "sallen-key-pair":
+        h = 4 * s  # its highpass stands two octaves lower, without resonance
+        return h**2 / second_order(h, 0) * {"bandpass-24": 1 / second_order(s, k), "highpass-12": 1}[mode]
     return {"lowpass-12": 1, "highpass-12": s**2}[mode] / second_order(s, k)
 
 
