@@ -8,6 +8,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from jiyuu.circuits.diagram import Diagram
 from jiyuu.circuits.linear import onset
 from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
@@ -53,6 +54,7 @@ class Circuit:
     modes: tuple[str, ...]
     parameters: tuple[Parameter, ...]
     draw: Callable[[Values], Network]
+    diagram: Diagram
 
     def values(self, given: Values | None = None) -> dict[str, float]:
         """All parameters, defaults filled in. Raises CircuitError for an unknown name or a value out of range."""

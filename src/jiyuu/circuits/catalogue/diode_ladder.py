@@ -7,6 +7,7 @@
 import numpy as np
 
 from jiyuu.circuits.circuit import Circuit, Parameter, Values
+from jiyuu.circuits.diagram import SUM, Back, Diagram
 from jiyuu.circuits.drawing_up import Drawing, Gain
 from jiyuu.circuits.network import BranchKind, Network
 from jiyuu.circuits.parameters import COMPENSATION, FEEDBACK_COUPLING_HZ, INPUT_GAIN, stage_headroom
@@ -53,4 +54,8 @@ CIRCUIT = Circuit(
         ),
     ),
     draw=draw,
+    diagram=Diagram(
+        (SUM, "diodes", "diodes", "diodes", "diodes"), back=(Back(4, 0, "−k"),),
+        taps=((4, "24"),), both_ways=True,
+    ),
 )

@@ -8,6 +8,7 @@ ladder each pair saturates on its own voltage. That is why the two share a curve
 """
 
 from jiyuu.circuits.circuit import Circuit, Values
+from jiyuu.circuits.diagram import SUM, Back, Diagram
 from jiyuu.circuits.drawing_up import Drawing, Expression, Gain
 from jiyuu.circuits.network import BranchKind, Network
 from jiyuu.circuits.parameters import COMPENSATION, INPUT_GAIN, feedback_headroom, stage_headroom, stage_mismatch
@@ -52,4 +53,8 @@ CIRCUIT = Circuit(
     modes=("lowpass-24", "lowpass-18", "lowpass-12", "lowpass-6"),
     parameters=PARAMETERS,
     draw=draw,
+    diagram=Diagram(
+        (SUM, "OTA", "OTA", "OTA", "OTA"), back=(Back(4, 0, "−k, limiter"),),
+        taps=((1, "6"), (2, "12"), (3, "18"), (4, "24")),
+    ),
 )

@@ -6,6 +6,7 @@ x0 is the input, and for instance 1 − 2p + p² = (s/(1 + s))² is a highpass o
 
 from jiyuu.circuits.catalogue.ota_cascade import PARAMETERS, four_stages
 from jiyuu.circuits.circuit import Circuit, Parameter, Values
+from jiyuu.circuits.diagram import SUM, Back, Diagram
 from jiyuu.circuits.drawing_up import Drawing
 from jiyuu.circuits.network import Network
 
@@ -67,4 +68,8 @@ CIRCUIT = Circuit(
         ),
     ),
     draw=draw,
+    diagram=Diagram(
+        (SUM, "OTA", "OTA", "OTA", "OTA", "mix"), back=(Back(4, 0, "−k, limiter"),),
+        taps=((0, "x0"), (1, "x1"), (2, "x2"), (3, "x3"), (4, "x4")),
+    ),
 )

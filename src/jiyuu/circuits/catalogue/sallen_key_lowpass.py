@@ -7,6 +7,7 @@ Source: Sallen and Key 1955, IRE Transactions on Circuit Theory.
 """
 
 from jiyuu.circuits.circuit import Circuit, Values
+from jiyuu.circuits.diagram import Back, Diagram
 from jiyuu.circuits.drawing_up import Drawing
 from jiyuu.circuits.network import BranchKind, Network
 from jiyuu.circuits.parameters import INPUT_GAIN, feedback_headroom, stage_headroom, stage_mismatch
@@ -41,4 +42,8 @@ CIRCUIT = Circuit(
     modes=("lowpass-12",),
     parameters=(stage_headroom(5.0), feedback_headroom(), INPUT_GAIN, *stage_mismatch(2)),
     draw=draw,
+    diagram=Diagram(
+        ("OTA", "OTA"), back=(Back(1, 0, "+k, diodes"),),
+        taps=((1, "lowpass"),), both_ways=True,
+    ),
 )

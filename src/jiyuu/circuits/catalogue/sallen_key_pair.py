@@ -7,6 +7,7 @@ Between the two cutoffs a band of chosen width is left. Source: Sallen and Key 1
 """
 
 from jiyuu.circuits.circuit import Circuit, Parameter, Values
+from jiyuu.circuits.diagram import Back, Diagram
 from jiyuu.circuits.drawing_up import Drawing
 from jiyuu.circuits.network import BranchKind, Network
 from jiyuu.circuits.parameters import INPUT_GAIN, feedback_headroom, stage_headroom, stage_mismatch
@@ -51,4 +52,8 @@ CIRCUIT = Circuit(
         stage_headroom(5.0), feedback_headroom(), INPUT_GAIN, *stage_mismatch(4),
     ),
     draw=draw,
+    diagram=Diagram(
+        ("C", "C", "OTA", "OTA"), back=(Back(1, 0, "+kh, diodes"), Back(3, 2, "+k, diodes")),
+        taps=((1, "highpass"), (3, "bandpass")),
+    ),
 )

@@ -7,6 +7,7 @@ Source: Kerwin, Huelsman and Newcomb 1967, IEEE Journal of Solid-State Circuits 
 """
 
 from jiyuu.circuits.circuit import Circuit, Parameter, Values
+from jiyuu.circuits.diagram import SUM, Back, Diagram
 from jiyuu.circuits.drawing_up import Drawing
 from jiyuu.circuits.network import BranchKind, Network
 from jiyuu.circuits.parameters import INPUT_GAIN, feedback_headroom, stage_headroom, stage_mismatch
@@ -49,4 +50,8 @@ CIRCUIT = Circuit(
         stage_headroom(), feedback_headroom(), INPUT_GAIN, *stage_mismatch(2),
     ),
     draw=draw,
+    diagram=Diagram(
+        (SUM, "∫ OTA", "∫ OTA"), back=(Back(1, 0, "k − 2, limiter"), Back(2, 0, "−1")),
+        taps=((0, "highpass"), (1, "bandpass"), (2, "lowpass")),
+    ),
 )

@@ -9,6 +9,7 @@ Sources: Stinchcombe 2008 (analysis of the ladder); Huovilainen 2004, DAFx (nonl
 import numpy as np
 
 from jiyuu.circuits.circuit import Circuit, Values
+from jiyuu.circuits.diagram import SUM, Back, Diagram
 from jiyuu.circuits.drawing_up import Drawing, Gain
 from jiyuu.circuits.network import BranchKind, Network
 from jiyuu.circuits.parameters import (
@@ -64,4 +65,8 @@ CIRCUIT = Circuit(
            "highpass-24", "notch"),
     parameters=(stage_headroom(), COMPENSATION, FEEDBACK_COUPLING_HZ, INPUT_GAIN, *stage_mismatch(4)),
     draw=draw,
+    diagram=Diagram(
+        (SUM, "pair", "pair", "pair", "pair"), back=(Back(4, 0, "−k"),),
+        taps=((1, "6"), (2, "12"), (3, "18"), (4, "24")),
+    ),
 )
