@@ -24,8 +24,6 @@ class StepState(StrEnum):
     OUTSIDE = "out of tolerance"
 
 
-
-
 def moved_since(settings: Mapping[str, Any], made_with: Mapping[str, Any]) -> str | None:
     """Why a run is out of date, in words; None when its settings still hold."""
     reasons = []
@@ -35,6 +33,12 @@ def moved_since(settings: Mapping[str, Any], made_with: Mapping[str, Any]) -> st
         reasons.append(
             f"resonance was {made_with['resonance_percent']:.3g} %, is {settings['resonance_percent']:.3g} %"
         )
+    then, now = made_with.get("parameters"), settings.get("parameters")
+    if then is not None and now is not None:
+        for name in sorted({*then, *now}):
+            if then.get(name) != now.get(name):
+                was, has = (f"{v:g}" if v is not None else "the drawing's" for v in (then.get(name), now.get(name)))
+                reasons.append(f"{name} was {was}, is {has}")
     return "; ".join(reasons) or None
 
 

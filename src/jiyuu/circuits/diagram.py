@@ -31,7 +31,7 @@ class Diagram:
 
 def diagram_svg(diagram: Diagram, *, ink: str, quiet: str, face: str = "sans-serif") -> str:
     """SVG text; `ink` draws the signal path, `quiet` the taps, in the face given."""
-    places = [34 + i * _PITCH for i in range(len(diagram.chain))]
+    places = [34.0 + i * _PITCH for i in range(len(diagram.chain))]
     levels = max([*(1 + i for i, _ in enumerate(diagram.back)), 0])
     top = 40
     width, height = places[-1] + 58, top + 36 + 26 * levels

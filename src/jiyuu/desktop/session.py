@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from jiyuu.book.store import Book, Shelved
 from jiyuu.book.walk import STEPS, StepState, step_state
+from jiyuu.circuits.filter_file import Filter
 
 
 class Session(QObject):
@@ -48,8 +49,34 @@ class Session(QObject):
             "cutoff_hz": document.cutoff_hz,
             "resonance_percent": document.resonance_percent,
             "source_v": 5.0,
+            "level_v": None,
         }
-        return {name: self.book.setting(chosen.id, name, value) for name, value in start.items()}
+        found = {name: self.book.setting(chosen.id, name, value) for name, value in start.items()}
+        return {**found, "parameters": self._parameters(chosen)}
+
+    def _parameters(self, chosen: Shelved) -> dict[str, float]:
+        return {**chosen.document.parameters, **self.book.setting(chosen.id, "parameters", {})}
+
+    def document(self, shelved: Shelved | None = None) -> Filter:
+        """The filter as it stands: its file with the parameters changed since."""
+        chosen = shelved or self.in_hand
+        assert chosen is not None
+        return chosen.document.model_copy(update={"parameters": self._parameters(chosen)})
+
+    def set_parameter(self, name: str, value: float | None) -> None:
+        """Change one parameter of the filter in hand; None takes it back to what its file says."""
+        chosen = self.in_hand
+        if chosen is None:
+            return
+        changed = dict(self.book.setting(chosen.id, "parameters", {}))
+        before = dict(changed)
+        if value is None:
+            changed.pop(name, None)
+        else:
+            changed[name] = value
+        if changed != before:
+            self.book.set_values(chosen.id, {"parameters": changed}, before={"parameters": before})
+            self.settings_changed.emit()
 
     def change(self, values: Mapping[str, Any]) -> None:
         """Move controls of the filter in hand as one undoable act."""

@@ -119,7 +119,7 @@ class ShelfView(QScrollArea):
             card.update()
 
     def _glyph(self, shelved: Shelved) -> np.ndarray:
-        settings, document = self._session.settings(shelved), shelved.document
+        settings, document = self._session.settings(shelved), self._session.document(shelved)
         gains = complex_gain(
             document.network(), _GLYPH_HZ, cutoff_hz=settings["cutoff_hz"],
             gain=document.gain_at(settings["resonance_percent"]), modes=[settings["mode"]],

@@ -6,6 +6,7 @@ import os
 import sys
 import tempfile
 from pathlib import Path
+from typing import Any
 
 
 def main(folder: Path) -> None:
@@ -43,6 +44,15 @@ def main(folder: Path) -> None:
 
         window.go("Response")
         shoot("response")
+        window.response.at_level.entered.emit(2.0)
+        window.response.band.setChecked(True)
+        _press(window.response.page_choice.button(1), window.response.support.choice.button(2))
+        while window.presenter.previews.jobs.busy:
+            app.processEvents()
+        shoot("circuit")
+        window.response.band.setChecked(False)
+        window.response.at_level.entered.emit(0.0)
+        _press(window.response.page_choice.button(0), window.response.support.choice.button(0))
         window.session.take(1)
         shoot("response-out-of-tolerance")
         window.session.take(3)
@@ -54,6 +64,11 @@ def main(folder: Path) -> None:
         THEME.apply("night")
         shoot("response-night")
         window.close()
+
+
+def _press(*buttons: Any) -> None:
+    for button in buttons:
+        button.click()
 
 
 if __name__ == "__main__":

@@ -44,7 +44,7 @@ class SignalPathView(QWidget):
             self._joints = []
             self.update()
             return
-        settings, document = self._session.settings(), shelved.document
+        settings, document = self._session.settings(), self._session.document()
         source_v = settings["source_v"]
         gain = document.gain_at(settings["resonance_percent"])
         network = document.network()

@@ -133,6 +133,7 @@ class MainWindow(QMainWindow):
         self._act(edit, "&Measure", "M", self.presenter.measure)
         self._act(edit, "Cancel measurement", "Esc", self.presenter.cancel)
         self._act(edit, "&Keep finding", "K", self._keep)
+        self._act(edit, "&Band of 1000 builds", "B", self.response.band.toggle)
         self._act(edit, "&Copy figure", "Ctrl+Shift+C", self.response.level.copy_picture)
         self._act(view, "&Paper or night", "Ctrl+T", self._turn_theme)
         self._act(view, "&Larger type", QKeySequence.StandardKey.ZoomIn, lambda: self._scale(1.1))
@@ -250,6 +251,7 @@ class MainWindow(QMainWindow):
     def change_book(self, book: Book) -> None:
         """Another book into this window."""
         self.presenter.jobs.wait()
+        self.presenter.previews.jobs.wait()
         old = self.session.book
         self.session.book = book
         self.setWindowTitle(f"Jiyuu: {book.path.name}" + (" (read only)" if book.read_only else ""))
@@ -341,6 +343,7 @@ class MainWindow(QMainWindow):
             return
         self._closed = True
         self.presenter.jobs.wait()
+        self.presenter.previews.jobs.wait()
         THEME.changed.disconnect(self._restyle)  # the theme outlives the window and its book
         settings = self._settings()
         settings.setValue("geometry", self.saveGeometry())

@@ -78,6 +78,8 @@ class FrequencyFigure(pg.PlotWidget):
         self._title_item.setParentItem(view)
         self._why = pg.TextItem(anchor=(0, 0))
         self._why.setParentItem(view)
+        self._note = pg.TextItem(anchor=(0, 0))
+        self._note.setParentItem(view)
         self._cutoff = _CutoffLine()
         self._cutoff.sigDragged.connect(lambda: self.cutoff_dragged.emit(hz_of_volts(self._cutoff.value())))
         self._cutoff.sigPositionChangeFinished.connect(
@@ -118,7 +120,7 @@ class FrequencyFigure(pg.PlotWidget):
                   *, hatched: bool) -> None:
         """A band between two curves: uncertainty, or hatched for what is out of date."""
         self._still.set_band(
-            name, volts_of_hz(frequency_hz), low, high, _clear(colour, 150 if hatched else 60), hatched=hatched
+            name, volts_of_hz(frequency_hz), low, high, _clear(colour, 150 if hatched else 70), hatched=hatched
         )
         self._still.touched()
 
@@ -154,6 +156,12 @@ class FrequencyFigure(pg.PlotWidget):
     def say_why(self, text: str) -> None:
         """A line under the title, for what is out of date and why; empty to take it away."""
         self._why.setText(text, QColor(THEME.palette.stale))
+        self._place_captions()
+
+    def say_note(self, text: str) -> None:
+        """A line under the title about what the figure shows; empty to take it away."""
+        self._note.setText(text, QColor(THEME.palette.quiet))
+        self._note.setFont(THEME.font(px=SMALL_PX))
         self._place_captions()
 
     def move_labels(self) -> None:
@@ -202,7 +210,7 @@ class FrequencyFigure(pg.PlotWidget):
         self._title_item.setFont(THEME.font(px=SMALL_PX, bold=True))
         self._reading.setFont(THEME.font(px=SMALL_PX, numbers=True))
         self._why.setFont(THEME.font(px=SMALL_PX, bold=True))
-        for item in (self._title_item, self._reading, self._why):
+        for item in (self._title_item, self._reading, self._why, self._note):
             item.fill = pg.mkBrush(_clear(palette.raised, 215))
         self._cutoff.restyle()
         self._place_captions()
@@ -211,7 +219,9 @@ class FrequencyFigure(pg.PlotWidget):
         view = self.getPlotItem().getViewBox()
         self._title_item.setPos(QPointF(4, 2))
         self._reading.setPos(QPointF(view.width() - 4, 2))
-        self._why.setPos(QPointF(4, 2 + self._title_item.boundingRect().height()))
+        line = self._title_item.boundingRect().height()
+        self._why.setPos(QPointF(4, 2 + line))
+        self._note.setPos(QPointF(4, 2 + (2 if self._why.toPlainText() else 1) * line))
 
     # Reading, zooming, keys
 

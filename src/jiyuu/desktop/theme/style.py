@@ -91,6 +91,14 @@ def _style_sheet(theme: Theme) -> str:
     QPushButton[main="true"] {{ background: {p.ink}; color: {p.ground}; border-color: {p.ink}; }}
     QPushButton[main="true"]:disabled {{ background: {p.rule}; color: {p.quiet}; border-color: {p.rule}; }}
     QPushButton[main="true"]:focus {{ border: 2px solid {p.attention}; }}
+    QPushButton[role="page"] {{ border: none; border-bottom: 2px solid transparent; background: transparent;
+        padding: 1px {STEP}px; color: {p.quiet}; }}
+    QPushButton[role="page"]:checked {{ border-bottom: 2px solid {p.ink}; color: {p.ink}; font-weight: bold; }}
+    QPushButton[role="page"]:focus {{ border: 1px dotted {p.ink}; }}
+    QCheckBox {{ spacing: {STEP}px; }}
+    QCheckBox::indicator {{ width: 11px; height: 11px; border: 1px solid {p.quiet}; background: {p.raised}; }}
+    QCheckBox::indicator:checked {{ background: {p.ink}; }}
+    QCheckBox:focus {{ border: 1px dotted {p.ink}; }}
     QLineEdit, QComboBox {{ background: {p.raised}; border: 1px solid {p.strong_rule}; border-radius: 0;
         padding: 2px {STEP}px; font-family: "{NUMBER_FACE}"; selection-background-color: {p.ink};
         selection-color: {p.ground}; }}

@@ -14,11 +14,23 @@ from jiyuu.book.keeping import keep_run
 from jiyuu.book.store import LoggedFinding, Shelved, StoredCurve
 from jiyuu.book.walk import moved_since
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
-from jiyuu.circuits.linear import complex_gain, growth_rate, level_db, phase_deg
+from jiyuu.circuits.filter_file import Filter
+from jiyuu.circuits.linear import (
+    ComplexArray,
+    complex_gain,
+    growth_rate,
+    level_db,
+    onset,
+    phase_deg,
+    poles,
+    zeros,
+)
 from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.desktop.bench.response.previews import PreviewRequest, Previews
+from jiyuu.desktop.figures.pole_map import PoleMap
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.session import Session
-from jiyuu.errors import MeasurementError
+from jiyuu.errors import JiyuuError, MeasurementError
 from jiyuu.measurement.curve_reading import CurveReading, read_curve
 from jiyuu.measurement.findings import READ_FROM_CURVE, Finding
 
@@ -28,12 +40,15 @@ READING_HZ = 10.0 * 2 ** (np.arange(192 * 11 + 1) / 192)
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Predicted:
-    """Over GRID_HZ: level of every mode (r, n) in dB, phase (n,) in degrees and local slope (n,) of the chosen one."""
+    """Over GRID_HZ: level of every mode (r, n) in dB; phase (n,) in degrees, local slope and group delay (n,) of the
+    chosen one; the poles in units of the cutoff."""
 
     modes: tuple[str, ...]
     level_db: FloatArray
     phase_deg: FloatArray
     slope_db_per_octave: FloatArray
+    group_delay_ms: FloatArray
+    poles: ComplexArray
     chosen: int
     oscillates: bool  # the rest state is unstable: the curves hold only for what is too small to notice
 
@@ -57,6 +72,7 @@ class ResponsePresenter(QObject):
     progress = pyqtSignal(str, float)
     busy = pyqtSignal(bool)
     message = pyqtSignal(str, bool)  # text, is an error
+    poles_traced = pyqtSignal(object)  # PoleMap
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -69,6 +85,11 @@ class ResponsePresenter(QObject):
         self.jobs.finished.connect(lambda: self.busy.emit(False))
         self.jobs.cancelled.connect(self._on_cancelled)
         self.jobs.failed.connect(self._on_failed)
+        self._document: Filter = Filter.model_construct()
+        self.onset_gain: float | None = None
+        self.band_shown = False
+        self.previews = Previews(self)
+        self.previews.failed.connect(lambda text: self.message.emit(text, True))
         # Reading a curve takes milliseconds: while a control is dragged it waits until the hand slows down.
         self._reading = QTimer(self)
         self._reading.setSingleShot(True)
@@ -93,11 +114,16 @@ class ResponsePresenter(QObject):
         shelved = self.shelved
         if shelved is None:
             return
-        self._network = shelved.document.network()
+        self._document = self._session.document()
+        self._network = self._document.network()
+        found = onset(self._network, cutoff_hz=self.current()["cutoff_hz"])
+        self.onset_gain = None if found is None else found.gain
         self.settings.emit(self.current())
         self._predict()
+        self._trace_poles()
         self._read_prediction()
         self.show_measured()
+        self._preview()
 
     def try_cutoff(self, cutoff_hz: float) -> None:
         """While the line is dragged: the figure follows, the book waits."""
@@ -120,7 +146,29 @@ class ResponsePresenter(QObject):
     def reset(self, name: str) -> None:
         self._session.reset(name)
 
+    def set_parameter(self, name: str, value: float) -> None:
+        """One parameter of the circuit. A combination the circuit cannot have is said and not taken."""
+        try:
+            self._document.entry.network({**self._document.parameters, name: value})
+        except JiyuuError as error:
+            self.message.emit(str(error), True)
+            return
+        self._session.set_parameter(name, value)
+
+    def reset_parameter(self, name: str) -> None:
+        self._session.set_parameter(name, None)
+
+    def set_level(self, level_v: float) -> None:
+        """Drive of the curve at level, volts peak; 0 takes it away."""
+        self._session.change({"level_v": level_v or None})
+
+    def show_band(self, shown: bool) -> None:
+        """The tolerance band of a thousand builds, on or off."""
+        self.band_shown = shown
+        self._preview()
+
     def _follow(self) -> None:
+        self.previews.drop()
         self.settings.emit(self.current())
         self._predict()
         self._reading.start()
@@ -128,11 +176,10 @@ class ResponsePresenter(QObject):
     # Prediction
 
     def _predict(self) -> None:
-        shelved, network = self.shelved, self._network
-        assert shelved is not None
+        network = self._network
         assert network is not None
         now = self.current()
-        gain = shelved.document.gain_at(now["resonance_percent"])
+        gain = self._document.gain_at(now["resonance_percent"])
         at = {"cutoff_hz": now["cutoff_hz"], "gain": gain}
         gains = complex_gain(network, GRID_HZ, **at)
         level = level_db(gains)
@@ -140,14 +187,36 @@ class ResponsePresenter(QObject):
         phase = phase_deg(network, GRID_HZ, gains[chosen], now["mode"], **at)
         slope = np.gradient(level[chosen], np.log2(GRID_HZ))
         oscillates = growth_rate(network, cutoff_hz=now["cutoff_hz"], gain=gain) >= 0
-        self.predicted.emit(Predicted(network.outputs, level, phase, slope, chosen, oscillates))
+        delay_ms = 1e3 * -np.gradient(np.deg2rad(phase), 2 * np.pi * GRID_HZ)
+        found = poles(network, **at) / (2 * np.pi * now["cutoff_hz"])
+        self.predicted.emit(Predicted(network.outputs, level, phase, slope, delay_ms, found, chosen, oscillates))
+
+    def _trace_poles(self) -> None:
+        """Zeros of the chosen mode and the path of the poles from no resonance to the end of the control."""
+        network, now = self._network, self.current()
+        assert network is not None
+        unit = 2 * np.pi * now["cutoff_hz"]
+        gains = np.linspace(0.0, self._document.gain_at(100.0), 120)
+        locus = np.array([poles(network, cutoff_hz=now["cutoff_hz"], gain=float(k)) for k in gains]) / unit
+        at = {"cutoff_hz": now["cutoff_hz"], "gain": self._document.gain_at(now["resonance_percent"])}
+        self.poles_traced.emit(
+            PoleMap(poles(network, **at) / unit, zeros(network, now["mode"], **at) / unit, locus, gains,
+                    now["cutoff_hz"])
+        )
+
+    def _preview(self) -> None:
+        now = self.current()
+        self.previews.ask(PreviewRequest(
+            self._document, now["mode"], now["cutoff_hz"], now["resonance_percent"], now["level_v"], self.band_shown,
+            GRID_HZ,
+        ))
 
     def _read_prediction(self) -> None:
         shelved, network = self.shelved, self._network
         if shelved is None or network is None:
             return
         now = self.current()
-        gain = shelved.document.gain_at(now["resonance_percent"])
+        gain = self._document.gain_at(now["resonance_percent"])
         settings = {"cutoff_hz": now["cutoff_hz"], "resonance_percent": now["resonance_percent"], "mode": now["mode"]}
         found: list[Finding] = []
         if growth_rate(network, cutoff_hz=now["cutoff_hz"], gain=gain) < 0:
@@ -169,10 +238,9 @@ class ResponsePresenter(QObject):
         if shelved.seed is None:
             self.message.emit("This filter has no simulated unit: drop a stimulus and its recording instead.", True)
             return
-        now, seed = self.current(), shelved.seed
+        now, seed, document = self.current(), shelved.seed, self._document
         if growth_rate(
-            shelved.document.network(), cutoff_hz=now["cutoff_hz"],
-            gain=shelved.document.gain_at(now["resonance_percent"]),
+            document.network(), cutoff_hz=now["cutoff_hz"], gain=document.gain_at(now["resonance_percent"])
         ) >= 0:
             self.message.emit(
                 "At this resonance the filter oscillates by itself, and a sweep would measure the whistle: "
@@ -185,15 +253,15 @@ class ResponsePresenter(QObject):
             from jiyuu.rig.simulated import SimulatedRig
             from jiyuu.simulation.kernels import compile_apart, is_compiled
 
-            if not is_compiled(shelved.document.network()):
+            if not is_compiled(document.network()):
                 # In a process of its own: compiling in this one would hold the window.
                 yield Progress("Compiling this circuit (once, some seconds)", 0.01)
-                compile_apart(shelved.document.circuit, shelved.document.parameters)
+                compile_apart(document.circuit, document.parameters)
             request = ResponseRequest(
-                shelved.document, now["cutoff_hz"], now["resonance_percent"], (now["mode"],),
+                document, now["cutoff_hz"], now["resonance_percent"], (now["mode"],),
                 tolerances=expected_tolerances(now["cutoff_hz"]),
             )
-            yield from run_response(request, SimulatedRig(shelved.document, seed=seed))
+            yield from run_response(request, SimulatedRig(document, seed=seed))
 
         self._begin(shelved, steps, "simulated rig")
 
@@ -202,7 +270,7 @@ class ResponsePresenter(QObject):
         shelved = self.shelved
         if shelved is None:
             return
-        now = self.current()
+        now, document = self.current(), self._document
 
         def steps() -> Iterator[Any]:
             from jiyuu.rig.files import read_pair, tell_apart
@@ -213,7 +281,7 @@ class ResponsePresenter(QObject):
             pair = read_pair(stimulus, recording)
             yield Progress("Measuring", 0.3)
             yield evaluate(
-                shelved.document, now["mode"], pair.stimulus_v, pair.recording_v, pair.sample_rate_hz,
+                document, now["mode"], pair.stimulus_v, pair.recording_v, pair.sample_rate_hz,
                 cutoff_hz=now["cutoff_hz"], resonance_percent=now["resonance_percent"],
                 tolerances=expected_tolerances(now["cutoff_hz"]),
             )

@@ -9,6 +9,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFormLayout,
     QHBoxLayout,
@@ -17,21 +18,24 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QSlider,
     QSplitter,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from jiyuu.desktop.bench.findings_list import FindingsList
+from jiyuu.desktop.bench.response.circuit_page import CircuitPage
 from jiyuu.desktop.bench.response.presenter import GRID_HZ, Measured, Predicted, ResponsePresenter
+from jiyuu.desktop.bench.response.support import MEASURED, SupportFigures, page_buttons
 from jiyuu.desktop.bench.still_label import StillLabel
 from jiyuu.desktop.bench.typed_value import TypedValue
 from jiyuu.desktop.figures.figure import FrequencyFigure, PlotCurve, follow_each_other
+from jiyuu.desktop.figures.pole_map import PoleMap
 from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.errors import JiyuuError
-from jiyuu.measurement.curve_reading import local_slope
 from jiyuu.quantities import note_and_cents, parse_frequency, parse_number, shown_hz, signed
 
-MEASURED = "measured"
+BUILDS = "builds"
 STALE_BAND_DB = 2.0  # half width of the hatching around a curve that is out of date
 
 
@@ -44,6 +48,7 @@ class ResponseView:
         self._predicted: Predicted | None = None
         self._modes: tuple[str, ...] = ()
         self._last_predicted: tuple[Any, ...] = ()
+        self._preview_names: set[str] = set()
         self._build_figures()
         self._build_side()
         presenter.settings.connect(self._show_settings)
@@ -53,6 +58,9 @@ class ResponseView:
         presenter.predicted_findings.connect(self._show_predicted_findings)
         presenter.busy.connect(self._show_busy)
         presenter.progress.connect(self._show_progress)
+        presenter.poles_traced.connect(self._show_poles)
+        presenter.previews.ready.connect(self._show_preview)
+        presenter.previews.gone.connect(self._clear_preview)
 
     # Building
 
@@ -60,27 +68,20 @@ class ResponseView:
         self.level = FrequencyFigure(
             title="Level re the input, dB", unit="dB", level_steps=(6.0, 12.0, 24.0), strong_step=12.0
         )
-        self.phase = FrequencyFigure(
-            title="Phase, chosen mode", unit="°", level_steps=(45.0, 90.0, 180.0), strong_step=180.0, hertz=False
-        )
-        self.slope = FrequencyFigure(
-            title="Local slope, dB per octave", unit="dB/oct", level_steps=(6.0, 12.0), strong_step=12.0, hertz=False
-        )
-        self.slope.getPlotItem().setYRange(-32, 20, padding=0)
-        follow_each_other(self.level, self.phase, self.slope)
-        for figure in (self.level, self.phase, self.slope):
+        self.support = SupportFigures()
+        self.phase, self.slope = self.support.phase, self.support.slope
+        self._over_frequency = (self.level, *self.support.over_frequency)
+        follow_each_other(*self._over_frequency)
+        for figure in self._over_frequency:
             figure.cutoff_dragged.connect(self._presenter.try_cutoff)
             figure.cutoff_dropped.connect(self._presenter.set_cutoff)
             figure.cutoff_reset.connect(lambda: self._presenter.reset("cutoff_hz"))
-        below = QSplitter(Qt.Orientation.Horizontal)
-        below.addWidget(self.phase)
-        below.addWidget(self.slope)
         self.figures = QSplitter(Qt.Orientation.Vertical)
         self.figures.addWidget(self.level)
-        self.figures.addWidget(below)
+        self.figures.addWidget(self.support)
         self.figures.setStretchFactor(0, 68)
         self.figures.setStretchFactor(1, 32)
-        for splitter in (below, self.figures):
+        for splitter in (self.support, self.figures):
             splitter.setChildrenCollapsible(False)
             splitter.setHandleWidth(STEP)
 
@@ -125,6 +126,21 @@ class ResponseView:
         for label, field in (("Mode", self.mode), ("Cutoff", self.cutoff), ("Resonance", self.resonance)):
             form.addRow(label, field)
         form.addRow("", self.travel)
+        self.at_level = TypedValue(
+            "At level", parse=_parse_level, show=lambda value: f"{value:.4g} V" if value else "off",
+            stepped=lambda value, way, fine: max(value + way * (0.1 if fine else 1.0), 0.0),
+        )
+        self.at_level.setToolTip(
+            "Second curve: gain of the first harmonic when a sine of this peak drives the filter. Type 2 V, or off."
+        )
+        self.at_level.entered.connect(presenter.set_level)
+        self.at_level.reset.connect(lambda: presenter.set_level(0.0))
+        self.at_level.refused.connect(lambda text: presenter.message.emit(text, True))
+        form.addRow("At level", self.at_level)
+        self.band = QCheckBox("Band of 1000 builds (B)")
+        self.band.setToolTip("Where 5 to 95 % of builds lie when the filter's tolerances are drawn a thousand times.")
+        self.band.toggled.connect(presenter.show_band)
+        form.addRow("", self.band)
         column.addLayout(form)
         self.gain = StillLabel(lines=2)
         column.addWidget(self.gain)
@@ -151,11 +167,25 @@ class ResponseView:
         self.heading = QLabel("Findings")
         self.heading.setProperty("role", "quiet")
         self.heading.setWordWrap(True)
-        column.addWidget(self.heading)
         self.findings = FindingsList()
         self.findings.keep_toggled.connect(presenter.toggle_kept)
         self.keep.clicked.connect(self.keep_current)
-        column.addWidget(self.findings, 1)
+        found = QWidget()
+        found_column = QVBoxLayout(found)
+        found_column.setContentsMargins(0, 0, 0, 0)
+        found_column.setSpacing(STEP)
+        found_column.addWidget(self.heading)
+        found_column.addWidget(self.findings, 1)
+        self.circuit_page = CircuitPage()
+        self.circuit_page.changed.connect(presenter.set_parameter)
+        self.circuit_page.reset.connect(presenter.reset_parameter)
+        self.circuit_page.refused.connect(lambda text: presenter.message.emit(text, True))
+        self.pages = QStackedWidget()
+        self.pages.addWidget(found)
+        self.pages.addWidget(self.circuit_page)
+        row, self.page_choice = page_buttons(("Findings", "Circuit"), self.pages)
+        column.addLayout(row)
+        column.addWidget(self.pages, 1)
 
     # What the person does
 
@@ -177,7 +207,7 @@ class ResponseView:
             self._modes = document.entry.modes
             self.mode.clear()
             self.mode.addItems(self._modes)
-            for figure in (self.level, self.phase, self.slope):
+            for figure in self._over_frequency:
                 figure.forget(*figure.shown_names())
         self.mode.setCurrentText(settings["mode"])
         self.circuit.setText(f"{shelved.letter}  {document.name}, {document.entry.title}")
@@ -186,12 +216,14 @@ class ResponseView:
         self.resonance.set_value(settings["resonance_percent"])
         if not self.travel.isSliderDown():
             self.travel.setValue(round(settings["resonance_percent"] * 10))
-        gain, onset = document.gain_at(settings["resonance_percent"]), document.entry.onset_gain
+        self.at_level.set_value(settings["level_v"] or 0.0)
+        self.circuit_page.show_circuit(document.entry, settings["parameters"])
+        gain, onset = document.gain_at(settings["resonance_percent"]), self._presenter.onset_gain
         note, cents = note_and_cents(settings["cutoff_hz"])
         share = "" if onset is None else f", {100 * gain / onset:.0f} % of onset"
         self.gain.setText(f"{note} {signed(cents, 0)} cents. Loop gain k = {gain:.3g}{share}.")
         text = f"cutoff (pole) {shown_hz(settings['cutoff_hz'])}"
-        for figure in (self.level, self.phase, self.slope):
+        for figure in self._over_frequency:
             figure.show_cutoff(settings["cutoff_hz"], text if figure is self.level else "")
 
     def _show_predicted(self, predicted: Predicted) -> None:
@@ -221,8 +253,7 @@ class ResponseView:
                 PlotCurve(mode, GRID_HZ, predicted.level_db[i]), ink.pen(1.8) if chosen else quiet, labelled=True,
                 colour=ink.colour if chosen else palette.quiet,
             )
-        self.phase.show_curve(PlotCurve("predicted", GRID_HZ, predicted.phase_deg), ink.pen(1.8))
-        self.slope.show_curve(PlotCurve("predicted", GRID_HZ, predicted.slope_db_per_octave), ink.pen(1.8))
+        self.support.show_predicted(predicted, ink.pen(1.8))
         self._say_state()
 
     def _fit(self) -> None:
@@ -230,19 +261,44 @@ class ResponseView:
         assert predicted is not None
         top = max(12.0, 6 * math.ceil((float(predicted.level_db.max()) + 9) / 6))
         self.level.getPlotItem().setYRange(-78, top, padding=0)
-        self._fit_phase()
+        self.support.fit()
 
-    def _fit_phase(self) -> None:
-        curves = [curve.values for name in ("predicted", MEASURED) if (curve := self.phase.curve(name)) is not None]
-        lowest = min(float(values.min()) for values in curves)
-        highest = max(float(values.max()) for values in curves)
-        low, high = 90 * math.floor((lowest - 20) / 90), 90 * math.ceil((highest + 20) / 90)
-        self.phase.getPlotItem().setYRange(low - 15, high + 15, padding=0)
+    def _show_poles(self, pole_map: PoleMap) -> None:
+        shelved = self._presenter.shelved
+        if shelved is not None:
+            self.support.show_poles(pole_map, THEME.palette.ink_of(shelved.letter).colour)
+
+    def _show_preview(self, step: object) -> None:
+        from jiyuu.rig.response_run import Progress
+        from jiyuu.rig.tolerance_study import ToleranceStudy
+        from jiyuu.simulation.level_response import LevelResponse
+
+        if isinstance(step, LevelResponse):
+            pen = QPen(QColor(THEME.palette.ink), 1.6, Qt.PenStyle.DashLine)
+            name = f"at {step.level_v:.3g} V"
+            self._preview_names.add(name)
+            self.level.show_curve(
+                PlotCurve(name, step.frequency_hz, 20 * np.log10(np.maximum(np.abs(step.gain[0]), 1e-20))), pen,
+                labelled=True, colour=THEME.palette.ink,
+            )
+            self.level.place_labels()
+        elif isinstance(step, ToleranceStudy):
+            self._preview_names.add(BUILDS)
+            self.level.show_band(BUILDS, step.frequency_hz, step.level_db[0], step.level_db[2], THEME.palette.quiet,
+                                 hatched=False)
+            self.level.say_note(_spoken_study(step))
+        elif isinstance(step, Progress):
+            self.level.say_note(f"{step.text} …")
+
+    def _clear_preview(self) -> None:
+        self.level.forget(*self._preview_names)
+        self._preview_names.clear()
+        self.level.say_note("")
 
     def _show_measured(self, measured: Measured | None) -> None:
         self._measured = measured
-        for figure in (self.level, self.phase, self.slope):
-            figure.forget(MEASURED, "band")
+        self.level.forget(MEASURED, "band")
+        self.support.forget_measured()
         if measured is not None:
             self._draw_measured(measured)
         self._say_state()
@@ -253,7 +309,7 @@ class ResponseView:
         palette = THEME.palette
         colour = palette.ink_of(shelved.letter).colour
         curve = measured.curve
-        shown = curve.snr_db > 3
+        shown = curve.snr_db > 6
         frequency_hz, level_db = curve.frequency_hz[shown], curve.level_db[shown]
         doubt = curve.uncertainty_db[shown]
         stale = measured.stale_why is not None
@@ -266,19 +322,7 @@ class ResponseView:
         self.level.show_band(
             "band", frequency_hz, level_db - half, level_db + half, palette.stale if stale else colour, hatched=stale
         )
-        clear = curve.snr_db > 17  # below that the phase wanders by more than 10°
-        frequency_hz, phase = curve.frequency_hz[clear], curve.phase_deg[clear]
-        if self._predicted is not None:
-            # Whole turns cannot be measured: lay the curve on the branch of the predicted one.
-            expected = np.interp(frequency_hz, GRID_HZ, self._predicted.phase_deg)
-            phase = phase - 360 * np.round(np.median(phase - expected) / 360)
-        if phase.size:
-            self.phase.show_curve(PlotCurve(MEASURED, frequency_hz, phase), pen, still=True)
-            self._fit_phase()
-        sure = curve.snr_db > 25
-        if sure.sum() > 24:
-            slope = local_slope(curve.frequency_hz[sure], curve.level_db[sure])
-            self.slope.show_curve(PlotCurve(MEASURED, curve.frequency_hz[sure], slope), pen, still=True)
+        self.support.show_measured(curve, shade, pen.widthF())
 
     def _say_state(self) -> None:
         why = ""
@@ -320,10 +364,33 @@ class ResponseView:
     def restyle(self) -> None:
         """Draw again in the theme's colours."""
         self.gain.restyle()
+        self.circuit_page.restyle()
         if self._presenter.shelved is None:
             return
         self._draw_predicted()
         self._show_measured(self._measured)
+
+
+def _spoken_study(found: Any) -> str:
+    """What the thousand builds come to."""
+    parts = [f"{found.units} builds, 5 to 95 %"]
+    if found.worst is not None:
+        parts.append(f"most of the spread from the {found.worst} ({found.blame[found.worst]:.2g} dB)")
+    if found.onset_percent is not None:
+        parts.append(f"onset at {found.onset_percent[0]:.0f} to {found.onset_percent[2]:.0f} % of travel")
+    if found.pitch_cents is not None:
+        low, high = signed(found.pitch_cents[0], 0), signed(found.pitch_cents[2], 0)
+        parts.append(f"sings {low} to {high} cents from fc at full")
+    return "; ".join(parts) + "."
+
+
+def _parse_level(text: str) -> float:
+    if text.strip().lower() in ("", "off"):
+        return 0.0
+    value, unit = parse_number(text)
+    if unit not in ("", "V") or not 0 <= value <= 100:
+        raise JiyuuError(f"'{text}' is not a drive; type for example 2 V, or off.")
+    return value
 
 
 def _parse_percent(text: str) -> float:

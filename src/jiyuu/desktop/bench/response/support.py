@@ -1,0 +1,121 @@
+"""The supporting figures of the Response step: phase, group delay or poles on the left, local slope on the right."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QPen
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from jiyuu.book.store import StoredCurve
+from jiyuu.desktop.bench.response.presenter import GRID_HZ, Predicted
+from jiyuu.desktop.figures.figure import FrequencyFigure, PlotCurve
+from jiyuu.desktop.figures.pole_map import PoleFigure, PoleMap
+from jiyuu.desktop.theme.style import STEP
+from jiyuu.measurement.curve_reading import local_slope
+
+PREDICTED, MEASURED = "predicted", "measured"
+CLEAR_SNR_DB = 17.0  # below that the phase wanders by more than 10°
+STEEP_SNR_DB = 25.0  # a slope is a difference: it needs more
+
+
+def page_buttons(names: tuple[str, ...], stack: QStackedWidget) -> tuple[QHBoxLayout, QButtonGroup]:
+    """A row of flat buttons that turn the pages of a stack."""
+    row, group = QHBoxLayout(), QButtonGroup(stack)
+    row.setSpacing(STEP)
+    for i, name in enumerate(names):
+        button = QPushButton(name)
+        button.setProperty("role", "page")
+        button.setCheckable(True)
+        button.setChecked(i == 0)
+        group.addButton(button, i)
+        row.addWidget(button)
+    row.addStretch(1)
+    group.idClicked.connect(stack.setCurrentIndex)
+    return row, group
+
+
+class SupportFigures(QSplitter):
+    """Knows how the chosen mode is shown in each of them."""
+
+    def __init__(self) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self.phase = FrequencyFigure(
+            title="Phase, chosen mode", unit="°", level_steps=(45.0, 90.0, 180.0), strong_step=180.0, hertz=False
+        )
+        self.delay = FrequencyFigure(
+            title="Group delay, chosen mode, ms", unit="ms", level_steps=(0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 50.0),
+            strong_step=10.0, hertz=False,
+        )
+        self.poles = PoleFigure("Poles and zeros, chosen mode, re the cutoff")
+        self.slope = FrequencyFigure(
+            title="Local slope, dB per octave", unit="dB/oct", level_steps=(6.0, 12.0), strong_step=12.0, hertz=False
+        )
+        self.slope.getPlotItem().setYRange(-32, 20, padding=0)
+        self.over_frequency = (self.phase, self.delay, self.slope)
+        self._pole_map: PoleMap | None = None
+        self._predicted: Predicted | None = None
+        stack = QStackedWidget()
+        for figure in (self.phase, self.delay, self.poles):
+            stack.addWidget(figure)
+        row, self.choice = page_buttons(("Phase", "Delay", "Poles"), stack)
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(row)
+        column.addWidget(stack, 1)
+        self.addWidget(left)
+        self.addWidget(self.slope)
+
+    def show_predicted(self, predicted: Predicted, pen: QPen) -> None:
+        self._predicted = predicted
+        self.phase.show_curve(PlotCurve(PREDICTED, GRID_HZ, predicted.phase_deg), pen)
+        self.slope.show_curve(PlotCurve(PREDICTED, GRID_HZ, predicted.slope_db_per_octave), pen)
+        self.delay.show_curve(PlotCurve(PREDICTED, GRID_HZ, predicted.group_delay_ms), pen)
+        if self._pole_map is not None and self._pole_map.poles.size == predicted.poles.size:
+            self.poles.show_map(replace(self._pole_map, poles=predicted.poles), pen.color().name())
+
+    def show_poles(self, pole_map: PoleMap, colour: str) -> None:
+        self._pole_map = pole_map
+        self.poles.show_map(pole_map, colour)
+
+    def show_measured(self, curve: StoredCurve, shade: QColor, width: float) -> None:
+        """The measured curve in every figure that has one."""
+        pen = QPen(shade, width)
+        pen.setCosmetic(True)
+        clear = curve.snr_db > CLEAR_SNR_DB
+        frequency_hz, phase = curve.frequency_hz[clear], curve.phase_deg[clear]
+        if phase.size:
+            if self._predicted is not None:
+                # Whole turns cannot be measured: lay the curve on the branch of the predicted one.
+                expected = np.interp(frequency_hz, GRID_HZ, self._predicted.phase_deg)
+                phase = phase - 360 * np.round(np.median(phase - expected) / 360)
+            self.phase.show_curve(PlotCurve(MEASURED, frequency_hz, phase), pen, still=True)
+            self.fit_phase()
+        sure = curve.snr_db > STEEP_SNR_DB
+        if sure.sum() > 48:
+            slope = local_slope(curve.frequency_hz[sure], curve.level_db[sure])
+            whole = slice(8, -8)  # a sixth of an octave: beyond, the window reaches over the end
+            self.slope.show_curve(PlotCurve(MEASURED, curve.frequency_hz[sure][whole], slope[whole]), pen, still=True)
+
+    def forget_measured(self) -> None:
+        for figure in self.over_frequency:
+            figure.forget(MEASURED)
+
+    def fit(self) -> None:
+        """Ranges that hold what is shown."""
+        assert self._predicted is not None
+        self.fit_phase()
+        highest = float(np.percentile(np.abs(self._predicted.group_delay_ms), 99))
+        self.delay.getPlotItem().setYRange(-0.2 * highest, 1.2 * highest, padding=0)
+
+    def fit_phase(self) -> None:
+        curves = [curve.values for name in (PREDICTED, MEASURED) if (curve := self.phase.curve(name)) is not None]
+        lowest = min(float(values.min()) for values in curves)
+        highest = max(float(values.max()) for values in curves)
+        low, high = 90 * math.floor((lowest - 20) / 90), 90 * math.ceil((highest + 20) / 90)
+        self.phase.getPlotItem().setYRange(low - 15, high + 15, padding=0)

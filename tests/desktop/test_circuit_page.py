@@ -1,0 +1,125 @@
+"""The circuit behind a filter in the window: parameters, curve at level, band of builds, poles, delay."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from jiyuu.book.walk import StepState
+from jiyuu.circuits.linear import complex_gain, level_db, poles
+from jiyuu.desktop.bench.response.presenter import GRID_HZ
+from jiyuu.simulation.level_response import level_response
+
+
+def typed(field, text):
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, text)
+    QTest.keyClick(field, Qt.Key.Key_Return)
+
+
+@pytest.mark.parametrize("index", range(6))
+def test_every_parameter_of_a_circuit_stands_in_its_group_with_its_meaning(window, index):
+    window.session.take(index)
+    page, entry = window.response.circuit_page, window.session.in_hand.document.entry
+    values = window.session.document().entry.values(window.session.document().parameters)
+    assert page.fields
+    assert set(page.fields) == {p.name for p in entry.parameters}
+    for parameter in entry.parameters:
+        assert page.fields[parameter.name].toolTip().startswith(parameter.meaning)
+        assert page.fields[parameter.name].text().startswith(f"{values[parameter.name]:.5g}")
+    assert page.drawing.accessibleName().endswith(entry.title)
+
+
+def test_a_parameter_moves_the_curve_and_can_be_undone(window):
+    field = window.response.circuit_page.fields["compensation"]
+    before = window.response.level.curve("lowpass-24").values.copy()
+    typed(field, "1")
+    document = window.session.document()
+    assert document.parameters["compensation"] == 1.0
+    shown = window.response.level.curve("lowpass-24").values
+    assert shown[0] == pytest.approx(0.0, abs=0.01)
+    assert before[0] < -9
+    window.undo()
+    assert window.response.level.curve("lowpass-24").values == pytest.approx(before)
+    window.redo()
+    QTest.mouseDClick(field, Qt.MouseButton.LeftButton)
+    assert window.session.document().parameters == window.session.in_hand.document.parameters
+
+
+@pytest.mark.parametrize(("text", "words"), [("7", "out of range"), ("soup", "not a number"), ("1 Hz", "not in")])
+def test_a_parameter_that_makes_no_sense_is_refused_in_place(window, text, words):
+    typed(window.response.circuit_page.fields["compensation"], text)
+    assert words in window.notice.text()
+    assert window.session.document().parameters.get("compensation", 0.0) == 0.0
+
+
+def test_a_changed_parameter_puts_the_measurement_out_of_date(window, qtbot):
+    with qtbot.waitSignal(window.presenter.jobs.finished, timeout=60_000):
+        window.presenter.measure()
+    assert window.session.states()["Response"] is StepState.DONE
+    typed(window.response.circuit_page.fields["input_gain"], "2")
+    assert window.session.states()["Response"] is StepState.STALE
+    assert "input_gain was" in window.response.level._why.toPlainText()
+
+
+def previewed(window, qtbot):
+    qtbot.waitUntil(lambda: not window.presenter.previews.jobs.busy, timeout=60_000)
+
+
+def test_the_curve_at_level_is_the_settled_first_harmonic(window, qtbot):
+    typed(window.response.at_level, "2 V")
+    previewed(window, qtbot)
+    shown = window.response.level.curve("at 2 V")
+    document = window.session.document()
+    some = shown.frequency_hz[::40]
+    true = level_response(document.network(), some, cutoff_hz=820.0, gain=document.gain_at(45.0), level_v=2.0,
+                          modes=["lowpass-24"])
+    assert shown.values[::40] == pytest.approx(level_db(true.gain[0]), abs=0.01)
+    window.presenter.try_cutoff(1000.0)
+    assert window.response.level.curve("at 2 V") is None  # never beside a curve it does not belong to
+    window.presenter.set_cutoff(1000.0)
+    previewed(window, qtbot)
+    assert window.response.level.curve("at 2 V") is not None
+    typed(window.response.at_level, "off")
+    assert window.response.level.curve("at 2 V") is None
+
+
+def test_the_band_of_builds_names_the_worst_contributor(window, qtbot):
+    QTest.keyClick(window, Qt.Key.Key_B)
+    assert window.response.band.isChecked()
+    previewed(window, qtbot)
+    assert "builds" in window.response.level._still.bands
+    note = window.response.level._note.toPlainText()
+    assert note.startswith("1000 builds, 5 to 95 %")
+    assert "most of the spread from the" in note
+    assert "onset at" in note
+    QTest.keyClick(window, Qt.Key.Key_B)
+    assert "builds" not in window.response.level._still.bands
+    assert window.response.level._note.toPlainText() == ""
+
+
+def test_poles_follow_and_tell_their_frequency(window):
+    window.response.support.choice.button(2).click()
+    figure, document = window.response.support.poles, window.session.document()
+    assert figure.isVisible()
+    true = poles(document.network(), cutoff_hz=820.0, gain=document.gain_at(45.0)) / (2 * np.pi * 820.0)
+    assert np.sort_complex(figure._map.poles) == pytest.approx(np.sort_complex(true))
+    assert "Q" in figure.reading_of(complex(true[np.argmax(np.abs(true.imag))]), "pole")
+    assert "0 poles right of the axis" in figure.accessibleDescription()
+    window.presenter.set_resonance(100.0)
+    assert "2 poles right of the axis" in figure.accessibleDescription()
+    assert figure.as_csv().splitlines()[0] == "kind,loop_gain,real,imaginary"
+    assert not figure.grab().isNull()
+
+
+def test_group_delay_is_that_of_the_circuit(window):
+    window.response.support.choice.button(1).click()
+    shown = window.response.support.delay.curve("predicted")
+    document = window.session.document()
+    nearby = np.array([499.0, 501.0])
+    phase = np.angle(complex_gain(document.network(), nearby, cutoff_hz=820.0, gain=document.gain_at(45.0),
+                                  modes=["lowpass-24"])[0])
+    true_ms = -1e3 * float(np.diff(phase)[0]) / (2 * np.pi * 2.0)
+    assert np.interp(500.0, shown.frequency_hz, shown.values) == pytest.approx(true_ms, rel=0.01)
+    assert shown.frequency_hz.size == GRID_HZ.size
