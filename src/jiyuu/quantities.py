@@ -30,6 +30,11 @@ def volts_of(frequency_hz: float) -> float:
     return math.log2(frequency_hz / C4_HZ)
 
 
+def volts_between(from_hz: float, to_hz: float) -> float:
+    """Control voltage that leads from one frequency to another at 1 V/octave."""
+    return math.log2(to_hz / from_hz)
+
+
 def hz_of_volts(volts: float) -> float:
     """Frequency of a control voltage at 1 V/octave, 0 V at C4."""
     return C4_HZ * 2**volts

@@ -123,3 +123,64 @@ def test_group_delay_is_that_of_the_circuit(window):
     true_ms = -1e3 * float(np.diff(phase)[0]) / (2 * np.pi * 2.0)
     assert np.interp(500.0, shown.frequency_hz, shown.values) == pytest.approx(true_ms, rel=0.01)
     assert shown.frequency_hz.size == GRID_HZ.size
+
+
+def test_component_values_move_cutoff_and_headroom_and_can_be_undone(window):
+    section = window.response.circuit_page.components
+    before = window.session.components()
+    typed(section.fields["capacitor_f"], "20n")
+    assert window.session.settings()["cutoff_hz"] == pytest.approx(820.0 / 2, rel=1e-4)
+    assert section.fields["capacitor_f"].text() == "20 nF"
+    assert "Headroom 1 V" in section.comes_to.text()
+    typed(section.fields["attenuation"], "0.01")
+    assert window.session.document().parameters["stage_headroom_v"] == pytest.approx(5.1385, rel=1e-3)
+    window.undo()
+    window.undo()
+    assert window.session.components() == before
+    assert window.session.settings()["cutoff_hz"] == 820.0
+    assert "stage_headroom_v" not in window.session.document().parameters
+
+
+def test_the_nearest_capacitor_is_named_with_its_error_in_cents(window):
+    section = window.response.circuit_page.components
+    typed(section.fields["capacitor_f"], "5n1")
+    set_hz = window.session.settings()["cutoff_hz"]
+    window.presenter.prefer_capacitor("E12")
+    assert section.fields["capacitor_f"].text() == "4.7 nF"
+    assert "+141.4 cents" in window.notice.text()
+    assert window.session.settings()["cutoff_hz"] == pytest.approx(set_hz * 5.1 / 4.7, rel=1e-4)
+
+
+@pytest.mark.parametrize("text", ["soup", "-3n", "1 V", "1e9"])
+def test_component_values_that_make_no_sense_are_refused_in_place(window, text):
+    typed(window.response.circuit_page.components.fields["capacitor_f"], text)
+    assert window.notice.property("role") == "error"
+    assert window.session.settings()["cutoff_hz"] == 820.0
+
+
+def test_a_circuit_is_chosen_by_its_drawing_and_put_on_the_shelf(window):
+    QTest.keyClick(window, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+    chooser = window._chooser
+    titles = [chooser.list.item(row).text() for row in range(chooser.list.count())]
+    assert "Diode ladder" in titles
+    assert len(titles) == 8
+    chooser.list.setCurrentRow(titles.index("Sallen–Key pair"))
+    assert "4 poles" in chooser._facts.text()
+    assert chooser.drawing.accessibleName() == "Block diagram: Sallen–Key pair"
+    QTest.mouseClick(chooser.take, Qt.MouseButton.LeftButton)
+    assert window.session.in_hand.letter == "G"
+    assert window.session.in_hand.document.circuit == "sallen-key-pair"
+    assert "bandpass-24" in window.response.level.shown_names()
+    chooser.close()
+
+
+def test_filters_of_one_slope_coincide_small_and_part_at_level(window, qtbot):
+    """Two four-pole lowpasses with the same cutoff and loop gain: one curve when small, two when driven."""
+    shown = {}
+    for index in (0, 2):  # a transistor ladder and an OTA cascade
+        window.session.take(index)
+        window.session.change({"cutoff_hz": 1000.0, "resonance_percent": 70.0, "level_v": 2.0})
+        previewed(window, qtbot)
+        shown[index] = [window.response.level.curve(name).values for name in ("lowpass-24", "at 2 V")]
+    assert np.abs(shown[0][0] - shown[2][0]).max() < 1e-9
+    assert np.abs(shown[0][1] - shown[2][1]).max() > 3

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ, Circuit
+from jiyuu.circuits.components import Components, cutoff_hz, stage_headroom_v
 from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
 from jiyuu.whole_file import write_text
@@ -48,8 +49,28 @@ class Filter(_Strict):
     cutoff_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] = 1000.0
     resonance_percent: Annotated[Finite, Field(ge=0, le=100)] = 0.0
     full_gain: Annotated[Finite, Field(gt=0, le=1000)] | None = None
+    components: Components | None = None
     tolerances: Tolerances = Tolerances()
     notes: Annotated[str, Field(max_length=20_000)] = ""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_components(cls, data: Any) -> Any:
+        """Values instead of normalised numbers: components set the cutoff and the stage headroom."""
+        if not isinstance(data, dict) or data.get("components") is None or not isinstance(data.get("circuit"), str):
+            return data
+        given = data["components"]
+        values = given if isinstance(given, Components) else Components.model_validate(given)
+        derived = cutoff_hz(data["circuit"], values)
+        headroom = stage_headroom_v(values)
+        parameters = dict(data.get("parameters") or {})
+        for name, stated, follows in (
+            ("cutoff_hz", data.get("cutoff_hz", derived), derived),
+            ("parameters.stage_headroom_v", parameters.get("stage_headroom_v", headroom), headroom),
+        ):
+            if not isinstance(stated, int | float) or abs(stated / follows - 1) > 1e-6:
+                raise ValueError(f"{name} is {stated}, but the components make it {follows:.6g}; remove one of the two")
+        return {**data, "cutoff_hz": derived, "parameters": {**parameters, "stage_headroom_v": headroom}}
 
     @model_validator(mode="after")
     def _fits_its_circuit(self) -> Filter:

@@ -12,7 +12,10 @@ KEYS = (
     ("← →", "cutoff by a semitone; with Shift by 10 cents"), ("+ − Home", "zoom the figure; show all"),
     ("Ctrl+1 … Ctrl+0", "the ten steps"), ("Alt+1 … Alt+6", "filters A to F"),
     ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"), ("Ctrl+T", "paper or night"), ("Ctrl++, Ctrl+−", "larger, smaller type"),
-    ("Ctrl+P", "measure a pair of recordings"), ("Ctrl+S", "save the figure"), ("Ctrl+Shift+C", "copy the figure"),
+    ("B", "band of 1000 builds"),
+    ("Ctrl+F", "add a filter from the circuits there are"),
+    ("Ctrl+P", "measure a pair of recordings"),
+    ("Ctrl+S", "save the figure"), ("Ctrl+Shift+C", "copy the figure"),
     ("Tab", "next control; Enter or Space acts"), ("double-click", "a control back to the filter's file"),
 )
 CAUTIONS = (

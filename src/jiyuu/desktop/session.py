@@ -5,11 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from jiyuu.book.store import Book, Shelved
 from jiyuu.book.walk import STEPS, StepState, step_state
+from jiyuu.circuits.circuit import checked_cutoff
+from jiyuu.circuits.components import Components, cutoff_hz, stage_headroom_v, usual_components
 from jiyuu.circuits.filter_file import Filter
+from jiyuu.errors import CircuitError
+from jiyuu.quantities import C4_HZ
 
 
 class Session(QObject):
@@ -53,6 +58,41 @@ class Session(QObject):
         }
         found = {name: self.book.setting(chosen.id, name, value) for name, value in start.items()}
         return {**found, "parameters": self._parameters(chosen)}
+
+    def components(self) -> Components:
+        """The component values of the filter in hand: as changed, as its file gives them, or the usual ones."""
+        chosen = self.in_hand
+        assert chosen is not None
+        kept = self.book.setting(chosen.id, "components")
+        if kept is not None:
+            return Components.model_validate(kept)
+        document = self.document()
+        if document.components is not None:
+            return document.components
+        headroom = document.entry.values(document.parameters).get("stage_headroom_v", 1.0)
+        return usual_components(document.circuit, headroom, C4_HZ)
+
+    def set_component(self, name: str, value: float) -> None:
+        """Another value on the board: cutoff and headroom move with it, the control voltage stays. One act."""
+        chosen = self.in_hand
+        assert chosen is not None
+        before, now, document = self.components(), self.settings(), self.document()
+        try:
+            after = Components.model_validate({**before.model_dump(), name: int(value) if name == "diodes" else value})
+        except ValidationError as error:
+            raise CircuitError(f"{name} = {value:g}: {error.errors()[0]['msg'].lower()}.") from error
+        moved = now["cutoff_hz"] * cutoff_hz(document.circuit, after) / cutoff_hz(document.circuit, before)
+        values: dict[str, Any] = {"components": after.model_dump(), "cutoff_hz": round(checked_cutoff(moved), 3)}
+        old: dict[str, Any] = {
+            "components": self.book.setting(chosen.id, "components"), "cutoff_hz": now["cutoff_hz"],
+        }
+        headroom = stage_headroom_v(after)
+        if abs(headroom / stage_headroom_v(before) - 1) > 1e-9:
+            document.entry.values({**document.parameters, "stage_headroom_v": headroom})
+            old["parameters"] = dict(self.book.setting(chosen.id, "parameters", {}))
+            values["parameters"] = {**old["parameters"], "stage_headroom_v": headroom}
+        self.book.set_values(chosen.id, values, before=old)
+        self.settings_changed.emit()
 
     def _parameters(self, chosen: Shelved) -> dict[str, float]:
         return {**chosen.document.parameters, **self.book.setting(chosen.id, "parameters", {})}

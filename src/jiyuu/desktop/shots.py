@@ -49,7 +49,16 @@ def main(folder: Path) -> None:
         _press(window.response.page_choice.button(1), window.response.support.choice.button(2))
         while window.presenter.previews.jobs.busy:
             app.processEvents()
+        bar = window.response.circuit_page.verticalScrollBar()
+        assert bar is not None
         shoot("circuit")
+        bar.setValue(bar.maximum())
+        shoot("components")
+        window._choose_circuit()
+        app.processEvents()
+        window._chooser.grab().save(str(folder / "chooser.png"))
+        window._chooser.close()
+        bar.setValue(0)
         window.response.band.setChecked(False)
         window.response.at_level.entered.emit(0.0)
         _press(window.response.page_choice.button(0), window.response.support.choice.button(0))

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QMainWindow,
     QMenu,
+    QPushButton,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -20,11 +21,12 @@ from PyQt6.QtWidgets import (
 
 from jiyuu.book.store import Book
 from jiyuu.book.walk import STEPS
-from jiyuu.circuits.filter_file import read_filter
+from jiyuu.circuits.filter_file import Filter, neutral_filter, read_filter
 from jiyuu.desktop.bench.logbook.view import LogbookView
 from jiyuu.desktop.bench.not_built import NotBuiltView
 from jiyuu.desktop.bench.response.presenter import ResponsePresenter
 from jiyuu.desktop.bench.response.view import ResponseView
+from jiyuu.desktop.circuit_chooser import CircuitChooser
 from jiyuu.desktop.help import KeysWindow
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.shelf import ShelfView
@@ -101,7 +103,13 @@ class MainWindow(QMainWindow):
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(STEP)
-        row.addWidget(self.shelf)
+        more = QPushButton("Add a filter …")
+        more.setProperty("role", "page")
+        left = QVBoxLayout()
+        left.setSpacing(0)
+        left.addWidget(self.shelf, 1)
+        left.addWidget(more, 0, Qt.AlignmentFlag.AlignLeft)
+        row.addLayout(left)
         row.addLayout(middle, 1)
         row.addWidget(self.side)
         whole = QWidget()
@@ -114,6 +122,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(whole)
         self.walk.chosen.connect(self.go)
         self.shelf.chosen.connect(self.session.take)
+        more.clicked.connect(self._choose_circuit)
 
     def _build_menus(self) -> None:
         bar = self.menuBar()
@@ -125,6 +134,7 @@ class MainWindow(QMainWindow):
         self._act(book, "&New book …", QKeySequence.StandardKey.New, self._new_book)
         self._act(book, "&Open …", QKeySequence.StandardKey.Open, self._open_book)
         self._recent = book.addMenu("&Recent books")  # type: ignore[union-attr]
+        self._act(book, "&Add a filter …", "Ctrl+F", self._choose_circuit)
         self._act(book, "Measure a &pair of recordings …", "Ctrl+P", self._choose_pair)
         self._act(book, "Save &figure …", QKeySequence.StandardKey.Save, self._save_figure)
         self._act(book, "&Quit", QKeySequence.StandardKey.Quit, self.close)
@@ -284,7 +294,14 @@ class MainWindow(QMainWindow):
             )
 
     def _add_filter(self, path: Path) -> None:
-        document = read_filter(path)
+        self._shelve(read_filter(path))
+
+    def _choose_circuit(self) -> None:
+        self._chooser = CircuitChooser(self)
+        self._chooser.chosen.connect(lambda name: self._guarded(self._shelve, neutral_filter(name)))
+        self._chooser.show()
+
+    def _shelve(self, document: Filter) -> None:
         used = {shelved.letter for shelved in self.session.shelf}
         free = [letter for letter in LETTERS if letter not in used]
         if not free:

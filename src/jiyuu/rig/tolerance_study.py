@@ -11,6 +11,7 @@ from jiyuu.circuits.filter_file import Filter, Tolerances
 from jiyuu.circuits.linear import level_db, onset
 from jiyuu.circuits.many_units import gains_of_units
 from jiyuu.circuits.network import FloatArray
+from jiyuu.quantities import signed
 from jiyuu.rig.response_run import Progress
 from jiyuu.rig.simulated import draw_numbers, draw_unit
 from jiyuu.simulation.oscillation import oscillation
@@ -45,6 +46,19 @@ class ToleranceStudy:
     def worst(self) -> str | None:
         """The contributor that spreads the response most."""
         return max(self.blame, key=lambda name: self.blame[name]) if any(self.blame.values()) else None
+
+
+def spoken(found: ToleranceStudy) -> str:
+    """What the builds come to, in one line."""
+    parts = [f"{found.units} builds, 5 to 95 %"]
+    if found.worst is not None:
+        parts.append(f"most of the spread from the {found.worst} ({found.blame[found.worst]:.2g} dB)")
+    if found.onset_percent is not None:
+        parts.append(f"onset at {found.onset_percent[0]:.0f} to {found.onset_percent[2]:.0f} % of travel")
+    if found.pitch_cents is not None:
+        low, high = signed(found.pitch_cents[0], 0), signed(found.pitch_cents[2], 0)
+        parts.append(f"sings {low} to {high} cents from fc at full")
+    return "; ".join(parts) + "."
 
 
 def response_band(

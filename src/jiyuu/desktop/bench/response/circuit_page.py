@@ -11,12 +11,13 @@ from PyQt6.QtWidgets import QFormLayout, QLabel, QScrollArea, QSizePolicy, QVBox
 
 from jiyuu.circuits.circuit import Circuit, Parameter
 from jiyuu.circuits.diagram import Diagram, diagram_svg
+from jiyuu.desktop.bench.response.components_section import ComponentsSection
 from jiyuu.desktop.bench.typed_value import TypedValue
 from jiyuu.desktop.theme.style import STEP, TEXT_FACE, THEME
 from jiyuu.errors import CircuitError
 from jiyuu.quantities import parse_number
 
-LABEL_WIDTH = 118  # the longest name; one for all, so that the values stand under each other
+LABEL_WIDTH = 112  # the longest name; one for all, so that the values stand under each other
 
 
 class DrawingView(QWidget):
@@ -86,6 +87,9 @@ class CircuitPage(QScrollArea):
         self._column.addWidget(self._explanation)
         self._groups = QWidget()
         self._column.addWidget(self._groups)
+        self.components = ComponentsSection()
+        self.components.refused.connect(self.refused)
+        self._column.addWidget(self.components)
         self._column.addStretch(1)
         self.setWidget(self._inner)
         self.setAccessibleName("Circuit")
@@ -137,7 +141,7 @@ class CircuitPage(QScrollArea):
         )
         field.setToolTip(f"{parameter.meaning}. {parameter.minimum:g} to {parameter.maximum:g}{unit}; "
                          f"the drawing has {parameter.default:g}{unit}.")
-        field.setMaximumWidth(96)
+        field.setMaximumWidth(86)
         name = parameter.name
         field.entered.connect(lambda value: self.changed.emit(name, value))
         field.reset.connect(lambda: self.reset.emit(name))

@@ -14,6 +14,7 @@ from jiyuu.book.keeping import keep_run
 from jiyuu.book.store import LoggedFinding, Shelved, StoredCurve
 from jiyuu.book.walk import moved_since
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
+from jiyuu.circuits.components import error_cents, preferred, shown
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.linear import (
     ComplexArray,
@@ -33,6 +34,7 @@ from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError, MeasurementError
 from jiyuu.measurement.curve_reading import CurveReading, read_curve
 from jiyuu.measurement.findings import READ_FROM_CURVE, Finding
+from jiyuu.quantities import signed
 
 GRID_HZ = np.geomspace(16.0, 21_000.0, 481)
 READING_HZ = 10.0 * 2 ** (np.arange(192 * 11 + 1) / 192)
@@ -73,6 +75,7 @@ class ResponsePresenter(QObject):
     busy = pyqtSignal(bool)
     message = pyqtSignal(str, bool)  # text, is an error
     poles_traced = pyqtSignal(object)  # PoleMap
+    components = pyqtSignal(object)  # Components
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -119,6 +122,7 @@ class ResponsePresenter(QObject):
         found = onset(self._network, cutoff_hz=self.current()["cutoff_hz"])
         self.onset_gain = None if found is None else found.gain
         self.settings.emit(self.current())
+        self.components.emit(self._session.components())
         self._predict()
         self._trace_poles()
         self._read_prediction()
@@ -157,6 +161,24 @@ class ResponsePresenter(QObject):
 
     def reset_parameter(self, name: str) -> None:
         self._session.set_parameter(name, None)
+
+    def set_component(self, name: str, value: float) -> None:
+        """One value on the board; cutoff and headroom follow."""
+        try:
+            self._session.set_component(name, value)
+        except JiyuuError as error:
+            self.message.emit(str(error), True)
+
+    def prefer_capacitor(self, series: str) -> None:
+        """The nearest capacitor one can buy for the cutoff as it stands, and what it costs in cents."""
+        values = self._session.components()
+        exact = values.capacitor_f  # what stands there is what gives the cutoff that is set
+        chosen = preferred(exact, series)
+        self.set_component("capacitor_f", chosen)
+        self.message.emit(
+            f"{shown(chosen, 'F')} ({series}) instead of {shown(exact, 'F')}: "
+            f"{signed(error_cents(exact, chosen))} cents of cutoff at the same control voltage.", False,
+        )
 
     def set_level(self, level_v: float) -> None:
         """Drive of the curve at level, volts peak; 0 takes it away."""

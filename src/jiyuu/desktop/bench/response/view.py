@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from jiyuu.circuits.components import Components
 from jiyuu.desktop.bench.findings_list import FindingsList
 from jiyuu.desktop.bench.response.circuit_page import CircuitPage
 from jiyuu.desktop.bench.response.presenter import GRID_HZ, Measured, Predicted, ResponsePresenter
@@ -59,6 +60,7 @@ class ResponseView:
         presenter.busy.connect(self._show_busy)
         presenter.progress.connect(self._show_progress)
         presenter.poles_traced.connect(self._show_poles)
+        presenter.components.connect(self._show_components)
         presenter.previews.ready.connect(self._show_preview)
         presenter.previews.gone.connect(self._clear_preview)
 
@@ -179,6 +181,8 @@ class ResponseView:
         self.circuit_page = CircuitPage()
         self.circuit_page.changed.connect(presenter.set_parameter)
         self.circuit_page.reset.connect(presenter.reset_parameter)
+        self.circuit_page.components.changed.connect(presenter.set_component)
+        self.circuit_page.components.preferred.connect(presenter.prefer_capacitor)
         self.circuit_page.refused.connect(lambda text: presenter.message.emit(text, True))
         self.pages = QStackedWidget()
         self.pages.addWidget(found)
@@ -263,6 +267,12 @@ class ResponseView:
         self.level.getPlotItem().setYRange(-78, top, padding=0)
         self.support.fit()
 
+    def _show_components(self, components: Components) -> None:
+        shelved = self._presenter.shelved
+        if shelved is not None:
+            now = self._presenter.current()
+            self.circuit_page.components.show_values(shelved.document.circuit, components, now["cutoff_hz"])
+
     def _show_poles(self, pole_map: PoleMap) -> None:
         shelved = self._presenter.shelved
         if shelved is not None:
@@ -270,7 +280,7 @@ class ResponseView:
 
     def _show_preview(self, step: object) -> None:
         from jiyuu.rig.response_run import Progress
-        from jiyuu.rig.tolerance_study import ToleranceStudy
+        from jiyuu.rig.tolerance_study import ToleranceStudy, spoken
         from jiyuu.simulation.level_response import LevelResponse
 
         if isinstance(step, LevelResponse):
@@ -286,7 +296,7 @@ class ResponseView:
             self._preview_names.add(BUILDS)
             self.level.show_band(BUILDS, step.frequency_hz, step.level_db[0], step.level_db[2], THEME.palette.quiet,
                                  hatched=False)
-            self.level.say_note(_spoken_study(step))
+            self.level.say_note(spoken(step))
         elif isinstance(step, Progress):
             self.level.say_note(f"{step.text} …")
 
@@ -369,19 +379,6 @@ class ResponseView:
             return
         self._draw_predicted()
         self._show_measured(self._measured)
-
-
-def _spoken_study(found: Any) -> str:
-    """What the thousand builds come to."""
-    parts = [f"{found.units} builds, 5 to 95 %"]
-    if found.worst is not None:
-        parts.append(f"most of the spread from the {found.worst} ({found.blame[found.worst]:.2g} dB)")
-    if found.onset_percent is not None:
-        parts.append(f"onset at {found.onset_percent[0]:.0f} to {found.onset_percent[2]:.0f} % of travel")
-    if found.pitch_cents is not None:
-        low, high = signed(found.pitch_cents[0], 0), signed(found.pitch_cents[2], 0)
-        parts.append(f"sings {low} to {high} cents from fc at full")
-    return "; ".join(parts) + "."
 
 
 def _parse_level(text: str) -> float:
