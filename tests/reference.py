@@ -33,8 +33,12 @@ def adaptive(
             out[j] = kinds[j](into[j] + Z[j] @ out + branch.offset_v, branch.headroom_v)
         return out
 
+    def gain_in_force(t: float, state: np.ndarray) -> float:
+        return max(gain(t) + float(network.gain_by @ state), 0.0) if network.gain_by.any() else gain(t)
+
     def slope(t: float, state: np.ndarray) -> np.ndarray:
-        return network.rates(cutoff_hz(t)) * (network.W @ branches(state, u_v(t), gain(t)))
+        rates = network.rates(cutoff_hz(t)) * np.exp2(network.cutoff_by @ state)
+        return rates * (network.W @ branches(state, u_v(t), gain_in_force(t, state)))
 
     start = np.zeros(len(network.capacitors)) if start_v is None else start_v
     solution = solve_ivp(
@@ -42,7 +46,7 @@ def adaptive(
     )
     output = np.empty(times_s.size)
     for i, (t, state) in enumerate(zip(times_s, solution.y.T, strict=True)):
-        k, u = gain(t), u_v(t)
+        k, u = gain_in_force(t, state), u_v(t)
         output[i] = (
             network.C.at(k)[row] @ state + network.D.at(k)[row] * u + network.E.at(k)[row] @ branches(state, u, k)
         )

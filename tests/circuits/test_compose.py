@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from jiyuu.circuits.catalogue import circuit, circuits
-from jiyuu.circuits.compose import detuned, feedback, held, parallel, series
+from jiyuu.circuits.compose import detuned, feedback, held, modulated, parallel, series
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.errors import CircuitError
 from jiyuu.simulation.render import render
@@ -80,3 +80,33 @@ def test_large_signals_pass_from_the_first_into_the_second():
     joined = render(series(first, "highpass-12", second), record, **given, modes=["lowpass-24"]).output_v[0]
     middle = slice(1000, -1000)  # the record between is cut to its own rate's band
     assert np.abs(joined - after)[middle].max() < 2e-3 * np.abs(after).max()
+
+
+@pytest.mark.parametrize(("circuit_id", "mode"), [("state-variable", "highpass"), ("transistor-ladder", "notch"),
+                                                  ("sallen-key-highpass", "highpass-12")])
+def test_only_capacitor_voltages_can_be_patched_into_the_controls(circuit_id, mode):
+    with pytest.raises(CircuitError, match="behind a capacitor"):
+        modulated(circuit(circuit_id).network(), mode, octaves_per_v=1.0)
+
+
+def test_a_filter_that_moves_its_own_resonance_is_not_joined():
+    network = modulated(circuit("state-variable").network(), "bandpass", gain_per_v=0.1)
+    with pytest.raises(CircuitError, match="join first"):
+        series(network, "lowpass", network)
+
+
+def test_patching_changes_nothing_about_small_signals():
+    plain = circuit("state-variable").network()
+    patched = modulated(plain, "bandpass", octaves_per_v=2.0, gain_per_v=0.3)
+    assert np.abs(response(patched, "lowpass") - response(plain, "lowpass")).max() == 0
+    assert patched.is_modulated
+    assert not plain.is_modulated
+
+
+def test_two_patched_filters_keep_their_own_patches_in_series():
+    one = modulated(circuit("state-variable").network(), "bandpass", octaves_per_v=1.0)
+    two = modulated(circuit("state-variable").network(), "lowpass", octaves_per_v=-0.5)
+    joined = series(one, "lowpass", two)
+    assert joined.cutoff_by[:2, :2].tolist() == one.cutoff_by.tolist()
+    assert joined.cutoff_by[2:, 2:].tolist() == two.cutoff_by.tolist()
+    assert not joined.cutoff_by[:2, 2:].any()

@@ -38,6 +38,8 @@ def test_a_filter_comes_back_as_it_was_written(tmp_path):
         (json.dumps({**GOOD, "mode": "lowpass-48"}), "no mode 'lowpass-48'"),
         (json.dumps({**GOOD, "tolerances": {"rail_v": -1}}), "tolerances.rail_v"),
         (json.dumps({**GOOD, "version": 2}), "version"),
+        (json.dumps({**GOOD, "resonance_taper": "cubic"}), "resonance_taper"),
+        (json.dumps({**GOOD, "resonance_taper": [[0, 0], [0.5, 2], [1, 1]]}), "taper table"),
     ],
 )
 def test_a_file_that_makes_no_sense_says_where(text, message):
@@ -68,3 +70,8 @@ def test_resonance_travel_and_loop_gain_are_each_others_inverse():
     assert document.gain_at(100) == pytest.approx(4.4)
     assert document.percent_at(document.gain_at(37.0)) == pytest.approx(37.0)
     assert Filter(name="x", circuit="ota-cascade", full_gain=5.0).gain_at(50) == 2.5
+    log = Filter(name="x", circuit="ota-cascade", full_gain=5.0, resonance_taper="log")
+    assert log.gain_at(50) == pytest.approx(0.5)
+    assert log.percent_at(0.5) == pytest.approx(50)
+    table = Filter(name="x", circuit="ota-cascade", full_gain=5.0, resonance_taper=[(0, 0), (0.4, 0.8), (1, 1)])
+    assert table.gain_at(20) == pytest.approx(2.0)

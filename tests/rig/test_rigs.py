@@ -29,10 +29,24 @@ def test_a_seed_is_a_unit():
 
 
 def test_units_scatter_as_the_filter_says():
-    loose = VOICE.model_copy(update={"tolerances": Tolerances(cutoff_offset_cents=100.0, cutoff_scale_percent=0.0)})
+    loose = VOICE.model_copy(update={"tolerances": Tolerances(
+        cutoff_offset_cents=100.0, cutoff_scale_percent=0.0, droop_cents=0.0, leak_cents=0.0
+    )})
     cents = [1200 * np.log2(draw_unit(loose, seed).cutoff_hz(261.6255653) / 261.6255653) for seed in range(400)]
     assert np.std(cents) == pytest.approx(100, rel=0.1)
     assert abs(np.mean(cents)) < 15
+
+
+def test_converters_fall_flat_at_the_top_and_sharp_at_the_bottom():
+    tolerances = Tolerances(cutoff_offset_cents=0.0, cutoff_scale_percent=0.0, droop_cents=20.0, leak_cents=10.0)
+    voice = VOICE.model_copy(update={"tolerances": tolerances})
+    units = [draw_unit(voice, seed) for seed in range(300)]
+    flat = [-1200 * np.log2(unit.cutoff_hz(10_000.0) / 10_000.0) for unit in units]
+    sharp = [1200 * np.log2(unit.cutoff_hz(20.0) / 20.0) for unit in units]
+    assert min(flat) > -1
+    assert min(sharp) > -1
+    assert np.sqrt(np.mean(np.square(flat))) == pytest.approx(20, rel=0.15)
+    assert np.sqrt(np.mean(np.square(sharp))) == pytest.approx(10, rel=0.15)
 
 
 def test_a_run_finds_the_hidden_truth():

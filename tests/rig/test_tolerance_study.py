@@ -14,7 +14,7 @@ from jiyuu.rig.tolerance_study import ToleranceStudy, response_band, study
 
 HZ = np.geomspace(20, 20_000, 481)
 EXACT = Tolerances(capacitor_percent=0, offset_mv=0, cutoff_offset_cents=0, cutoff_scale_percent=0,
-                   onset_travel_percent=0, gain_db=0)
+                   onset_travel_percent=0, gain_db=0, droop_cents=0, leak_cents=0)
 
 
 @pytest.mark.parametrize("entry", circuits().values(), ids=circuits())

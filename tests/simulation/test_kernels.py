@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from jiyuu.circuits.catalogue import circuit, circuits
+from jiyuu.circuits.compose import modulated
 from jiyuu.circuits.network import BranchKind
 from jiyuu.simulation.kernel_source import LANES, signature
 from jiyuu.simulation.kernels import coefficients_of, integrate, is_compiled
@@ -36,6 +37,17 @@ def test_a_batch_gives_what_each_filter_gives_alone(circuit_id):
         alone, state = run([network])
         assert np.abs(together[:, :, i] - alone[:, :, 0]).max() < 1e-9
         assert states[i] == pytest.approx(state[0], abs=1e-9)
+
+
+def test_a_batch_of_patched_filters_gives_what_each_gives_alone():
+    bare = circuit("state-variable").network()
+    patches = [{"octaves_per_v": 0.3 * i, "gain_per_v": 0.1 + 0.05 * i} for i in range(1, LANES + 1)]
+    networks = [modulated(bare, "bandpass", **patch) for patch in patches]
+    row = bare.output_index("highpass")
+    together, _ = run(networks, rows=[row], gain=np.full((1, 1), 1.2))
+    for i, network in enumerate(networks):
+        alone, _ = run([network], rows=[row], gain=np.full((1, 1), 1.2))
+        assert np.abs(together[:, :, i] - alone[:, :, 0]).max() < 1e-9
 
 
 def test_every_filter_of_a_batch_may_have_its_own_signals():

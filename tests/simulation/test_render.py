@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 from scipy.signal.windows import blackmanharris
 
 from jiyuu.circuits.catalogue import circuits
+from jiyuu.circuits.compose import modulated
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.errors import CircuitError, SignalError
 from jiyuu.simulation.render import render
@@ -65,6 +66,21 @@ def test_cutoff_and_resonance_may_move_at_audio_rate(circuit_id):
     true = adaptive(circuit.network(), np.arange(4 * found.size) / (4 * RATE), u_v=source, mode=circuit.modes[0],
                     cutoff_hz=lambda t: 2000.0 * 2 ** volts(t), gain=lambda t: 0.5 * top + resonance(t))
     assert residual_db(found, true, rate_hz=RATE) < -90
+
+
+@pytest.mark.parametrize("patch", [
+    {"octaves_per_v": 1.2}, {"gain_per_v": 0.6}, {"octaves_per_v": -0.7, "gain_per_v": 0.4},
+])
+def test_an_output_patched_into_its_own_controls(patch):
+    network = modulated(circuits()["state-variable"].network(), "bandpass", **patch)
+
+    def source(t):
+        return 2 * fade(t) * np.sin(2 * np.pi * 330.0 * t)
+
+    found = render(network, played(source), sample_rate_hz=RATE, cutoff_hz=900.0, gain=1.5, modes=["highpass"])
+    true = adaptive(network, np.arange(4 * found.output_v.shape[1]) / (4 * RATE), u_v=source, mode="highpass",
+                    cutoff_hz=lambda t: 900.0, gain=lambda t: 1.5)
+    assert residual_db(found.output_v[0], true, rate_hz=RATE) < -90
 
 
 def test_small_signals_meet_the_linear_response():

@@ -1,4 +1,4 @@
-"""Networks joined into bigger networks: series, parallel, feedback, detuned and held copies.
+"""Networks joined into bigger networks: series, parallel, feedback, outputs patched into the controls.
 
 A joint is a linear branch: what flows from one network into the next keeps its name and its place in the order, and the
 matrices stay affine in the loop gain.
@@ -28,6 +28,24 @@ def held(network: Network, gain: float) -> Network:
     return replace(
         network, V=fixed(network.V), U=fixed(network.U), Z=fixed(network.Z), C=fixed(network.C), D=fixed(network.D),
         E=fixed(network.E), structure=(),
+    )
+
+
+def modulated(network: Network, mode: str, *, octaves_per_v: float = 0.0, gain_per_v: float = 0.0) -> Network:
+    """An output patched into the filter's own cutoff and resonance. Raises CircuitError when the output is not a sum of
+    capacitor voltages: then it would move the controls that it depends on at the same instant."""
+    row = network.output_index(mode)
+    other = (network.D.constant[row], network.D.per_gain[row], *network.E.constant[row], *network.E.per_gain[row],
+             *network.C.per_gain[row])
+    if any(other):
+        raise CircuitError(
+            f"The output '{mode}' is not a sum of capacitor voltages, so it cannot be patched into the controls it "
+            "depends on; take an output behind a capacitor."
+        )
+    patched = network.C.constant[row]
+    return replace(
+        network, structure=(), gain_by=network.gain_by + gain_per_v * patched,
+        cutoff_by=network.cutoff_by + octaves_per_v * network.is_tuned[:, np.newaxis] * patched[np.newaxis, :],
     )
 
 
@@ -136,9 +154,14 @@ def _joined(
     if joint is not None:
         branches.append(Branch("joint", BranchKind.LINEAR))
     branches += [replace(b, name=f"2 {b.name}") for b in second.branches]
+    if first.gain_by.any() or second.gain_by.any():
+        raise CircuitError("A filter that moves its own resonance shares no loop gain; join first, then patch.")
+    n1, n = len(first.capacitors), len(first.capacitors) + len(second.capacitors)
+    cutoff_by = np.zeros((n, n))
+    cutoff_by[:n1, :n1], cutoff_by[n1:, n1:] = first.cutoff_by, second.cutoff_by
     V, U, Z, C, D, E = (Affine(a, b) for a, b in zip(constant, per_gain, strict=True))
     return Network(
-        capacitors=(*(f"1 {c}" for c in first.capacitors), *(f"2 {c}" for c in second.capacitors)),
+        cutoff_by=cutoff_by, capacitors=(*(f"1 {c}" for c in first.capacitors), *(f"2 {c}" for c in second.capacitors)),
         branches=tuple(branches), outputs=outputs, V=V, U=U, Z=Z, W=W, C=C, D=D, E=E,
         rate_ratio=np.concatenate([first.rate_ratio, second.rate_ratio]),
         fixed_rate=np.concatenate([first.fixed_rate, second.fixed_rate]),

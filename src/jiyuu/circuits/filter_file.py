@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ, Circuit
 from jiyuu.circuits.components import Components, cutoff_hz, stage_headroom_v
+from jiyuu.circuits.control import Taper, taper_share, taper_travel
 from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
 from jiyuu.whole_file import write_text
@@ -32,6 +33,8 @@ class Tolerances(_Strict):
     cutoff_scale_percent: Annotated[Finite, Field(ge=0, le=20)] = 0.5
     onset_travel_percent: Annotated[Finite, Field(ge=0, le=20)] = 4.0
     gain_db: Annotated[Finite, Field(ge=0, le=6)] = 0.2
+    droop_cents: Annotated[Finite, Field(ge=0, le=600, description="flat at 10 kHz by bulk resistance")] = 3.0
+    leak_cents: Annotated[Finite, Field(ge=0, le=600, description="sharp at 20 Hz by leakage")] = 2.0
     noise_uv: Annotated[Finite, Field(ge=0, le=1e6, description="RMS noise at the output, microvolts")] = 60.0
     rail_v: Annotated[Finite, Field(gt=0, le=100, description="where the output clips, volts")] = 10.5
     inverts: bool = False
@@ -49,6 +52,7 @@ class Filter(_Strict):
     cutoff_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] = 1000.0
     resonance_percent: Annotated[Finite, Field(ge=0, le=100)] = 0.0
     full_gain: Annotated[Finite, Field(gt=0, le=1000)] | None = None
+    resonance_taper: Taper | tuple[tuple[Finite, Finite], ...] = Taper.LINEAR
     components: Components | None = None
     tolerances: Tolerances = Tolerances()
     notes: Annotated[str, Field(max_length=20_000)] = ""
@@ -78,6 +82,7 @@ class Filter(_Strict):
             entry = circuit(self.circuit)
             entry.values(self.parameters)
             entry.mode(self.mode)
+            taper_share(0.5, self.resonance_taper)
         except CircuitError as error:
             raise ValueError(str(error)) from error
         return self
@@ -96,12 +101,13 @@ class Filter(_Strict):
         return self.entry.network(self.parameters)
 
     def gain_at(self, resonance_percent: float) -> float:
-        """Loop gain at a position of the resonance control (linear taper)."""
-        return resonance_percent / 100 * (self.full_gain or self.entry.full_gain)
+        """Loop gain at a position of the resonance control, through its taper."""
+        full = self.full_gain or self.entry.full_gain
+        return float(taper_share(resonance_percent / 100, self.resonance_taper)) * full
 
     def percent_at(self, gain: float) -> float:
         """Position of the resonance control at a loop gain; may pass 100."""
-        return 100 * gain / (self.full_gain or self.entry.full_gain)
+        return 100 * float(taper_travel(gain / (self.full_gain or self.entry.full_gain), self.resonance_taper))
 
 
 def filter_schema() -> dict[str, Any]:

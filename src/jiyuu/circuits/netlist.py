@@ -45,10 +45,16 @@ def netlist_text(circuit: Circuit, network: Network, *, title: str, cutoff_hz: f
     for j, branch in enumerate(network.branches):
         if branch.kind is not BranchKind.LINEAR:
             lines.append(f".param h{j + 1}={branch.headroom_v:.9g}")
+    gain_text = "k"
+    if network.gain_by.any():
+        patched = _sum([(f"{w:.9g}", states[j]) for j, w in enumerate(network.gain_by) if w], constant=0.0)
+        lines += ["* resonance, moved by the filter's own output", f"Bkk kk 0 V=max(k + {patched}, 0)"]
+        gain_text = "V(kk)"
     lines.append("* branches: the voltage that drives each, and what it gives")
     for j, branch in enumerate(network.branches):
         drive = _sum(
-            [*_terms(network.V, j, states), *_terms(network.Z, j, currents), *_terms(network.U, j, ["in"])],
+            [*_terms(network.V, j, states, gain_text), *_terms(network.Z, j, currents, gain_text),
+             *_terms(network.U, j, ["in"], gain_text)],
             constant=branch.offset_v,
         )
         lines.append(f"* {_ascii(branch.name)}: {_MEANING[branch.kind]}")
@@ -57,9 +63,11 @@ def netlist_text(circuit: Circuit, network: Network, *, title: str, cutoff_hz: f
         lines.append(f"B{currents[j]} {currents[j]} 0 V={shape}")
     lines.append("* capacitors, each charged by its branches; a faster stage has a smaller one")
     for i, capacitor in enumerate(network.capacitors):
+        moved = _sum([(f"{w:.9g}", states[j]) for j, w in enumerate(network.cutoff_by[i]) if w], constant=0.0)
         flow = _sum([(f"{weight:.9g}", currents[j]) for j, weight in enumerate(network.W[i]) if weight], constant=0.0)
         if network.rate_ratio[i] > 0:
-            value, conductance = f"cn/{network.rate_ratio[i]:.9g}", "6.283185307179586*fc*pow(2, V(cv))*cn"
+            octaves = "" if moved == "0" else f" + {moved}"
+            value, conductance = f"cn/{network.rate_ratio[i]:.9g}", f"6.283185307179586*fc*pow(2, V(cv){octaves})*cn"
         else:
             value, conductance = "cn", f"{network.fixed_rate[i]:.9g}*cn"
         lines.append(f"* {_ascii(capacitor)}")
@@ -68,7 +76,8 @@ def netlist_text(circuit: Circuit, network: Network, *, title: str, cutoff_hz: f
         lines.append(f"R{states[i]} {states[i]} 0 1e15")
     lines.append("* outputs")
     for r, node in enumerate(outputs):
-        terms = [*_terms(network.C, r, states), *_terms(network.E, r, currents), *_terms(network.D, r, ["in"])]
+        terms = [*_terms(network.C, r, states, gain_text), *_terms(network.E, r, currents, gain_text),
+                 *_terms(network.D, r, ["in"], gain_text)]
         lines.append(f"B{node} {node} 0 V={_sum(terms, constant=0.0)}")
     lines += [
         f".ends {name}", "",
@@ -80,16 +89,16 @@ def netlist_text(circuit: Circuit, network: Network, *, title: str, cutoff_hz: f
     return "\n".join(lines)
 
 
-def _terms(matrix: Affine, row: int, nodes: list[str]) -> list[tuple[str, str]]:
-    """(weight, node) of a row, weights affine in k."""
+def _terms(matrix: Affine, row: int, nodes: list[str], gain: str) -> list[tuple[str, str]]:
+    """(weight, node) of a row, weights affine in the loop gain, which is written as `gain`."""
     constant = matrix.constant[row].reshape(-1)
     per_gain = matrix.per_gain[row].reshape(-1)
     found = []
     for a, b, node in zip(constant, per_gain, nodes, strict=True):
         if a and b:
-            found.append((f"({a:.9g}{b:+.9g}*k)", node))
+            found.append((f"({a:.9g}{b:+.9g}*{gain})", node))
         elif b:
-            found.append((f"({b:.9g}*k)", node))
+            found.append((f"({b:.9g}*{gain})", node))
         elif a:
             found.append((f"{a:.9g}", node))
     return found

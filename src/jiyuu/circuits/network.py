@@ -72,7 +72,10 @@ Structure = tuple[tuple[str, int, int, int, int | None], ...]
 @dataclass(frozen=True, slots=True, eq=False)
 class Network:
     """One filter. Shapes: n capacitors, m branches, r outputs; V (m, n), U (m,), Z (m, m), W (n, m), C (r, n), D (r,),
-    E (r, m), rate_ratio (n,), fixed_rate (n,) in rad/s (0 where the row is tuned)."""
+    E (r, m), rate_ratio (n,), fixed_rate (n,) in rad/s (0 where the row is tuned).
+
+    cutoff_by (n, n): octaves by which row i runs faster for every volt of capacitor j; gain_by (n,): loop gain added by
+    every volt of capacitor j. Both are zero unless an output is patched into its own filter's controls."""
 
     capacitors: tuple[str, ...]
     branches: tuple[Branch, ...]
@@ -87,6 +90,8 @@ class Network:
     rate_ratio: FloatArray
     fixed_rate: FloatArray
     structure: Structure = field(default=())
+    cutoff_by: FloatArray = field(default_factory=lambda: np.zeros((0, 0)))
+    gain_by: FloatArray = field(default_factory=lambda: np.zeros(0))
 
     def __post_init__(self) -> None:
         n, m, r = len(self.capacitors), len(self.branches), len(self.outputs)
@@ -97,7 +102,11 @@ class Network:
                 raise CircuitError(f"Matrix {name} has shape {matrix.constant.shape}; the network needs {shape}.")
             if not (np.isfinite(matrix.constant).all() and np.isfinite(matrix.per_gain).all()):
                 raise CircuitError(f"Matrix {name} holds a value that is not finite; check the circuit's parameters.")
-        for name, shape in (("W", (n, m)), ("rate_ratio", (n,)), ("fixed_rate", (n,))):
+        for name, shape in (("cutoff_by", (n, n)), ("gain_by", (n,))):
+            if getattr(self, name).size == 0:
+                object.__setattr__(self, name, np.zeros(shape))
+        arrays = {"W": (n, m), "rate_ratio": (n,), "fixed_rate": (n,), "cutoff_by": (n, n), "gain_by": (n,)}
+        for name, shape in arrays.items():
             array = np.array(getattr(self, name), dtype=float)
             if array.shape != shape or not np.isfinite(array).all():
                 raise CircuitError(f"{name} must be finite with shape {shape}, found {array.shape}.")
@@ -109,6 +118,11 @@ class Network:
             raise CircuitError("A capacitor has a negative rate; rates are ratios to the cutoff or rad/s, 0 or more.")
         if not self.structure:
             object.__setattr__(self, "structure", _structure_of_nonzeros(self))
+
+    @property
+    def is_modulated(self) -> bool:
+        """Whether an output moves the filter's own cutoff or resonance."""
+        return bool(self.cutoff_by.any() or self.gain_by.any())
 
     @property
     def is_tuned(self) -> NDArray[np.bool_]:
@@ -135,4 +149,6 @@ def _structure_of_nonzeros(network: Network) -> Structure:
             grid = array.reshape(array.shape[0], -1)
             entries += [(name, int(i), int(j), part, None) for i, j in np.argwhere(grid != 0)]
     entries += [("W", int(i), int(j), 0, None) for i, j in np.argwhere(network.W != 0)]
+    entries += [("M", int(i), int(j), 0, None) for i, j in np.argwhere(network.cutoff_by != 0)]
+    entries += [("N", 0, int(j), 0, None) for (j,) in np.argwhere(network.gain_by != 0)]
     return tuple(sorted(entries, key=lambda entry: entry[:4]))

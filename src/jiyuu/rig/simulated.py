@@ -11,13 +11,16 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
+from jiyuu.circuits.control import Converter
 from jiyuu.circuits.filter_file import Filter, Tolerances
 from jiyuu.circuits.network import FloatArray, Network
 from jiyuu.circuits.operating_point import operating_point
-from jiyuu.quantities import C4_HZ
+from jiyuu.quantities import C4_HZ, volts_of
 from jiyuu.rig.protocol import PanelSettings
 from jiyuu.simulation.render import render
 from jiyuu.simulation.resampling import at_positions, interpolated
+
+TOP_HZ, BOTTOM_HZ = 10_000.0, 20.0  # where droop_cents and leak_cents of a filter's tolerances hold
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,12 +53,12 @@ class Drawn:
     offsets_v: FloatArray
     gain_factor: float
     cutoff_offset_octaves: float
-    cutoff_scale: float
+    converter: Converter
     level: float
 
     def cutoff_hz(self, asked_hz: float) -> float:
         """The pole frequency that a cutoff control set to asked_hz gives."""
-        octaves = np.log2(asked_hz / C4_HZ) * self.cutoff_scale + self.cutoff_offset_octaves
+        octaves = float(self.converter.octaves(volts_of(asked_hz))) + self.cutoff_offset_octaves
         return float(np.clip(C4_HZ * 2**octaves, CUTOFF_MINIMUM_HZ, CUTOFF_MAXIMUM_HZ))
 
 
@@ -64,14 +67,23 @@ def draw_numbers(allowed: Tolerances, network: Network, seed: int) -> Drawn:
     generator = np.random.default_rng([seed, 7])
     mismatch = generator.normal(0, allowed.capacitor_percent / 100, len(network.capacitors))
     offsets = generator.normal(0, allowed.offset_mv / 1000, len(network.branches))
+    # In the order in which the numbers joined, so that a seed goes on meaning the same build.
     travel = 1 + generator.normal(0, allowed.onset_travel_percent / 100)
+    offset_octaves = generator.normal(0, allowed.cutoff_offset_cents / 1200)
+    scale_error = generator.normal(0, allowed.cutoff_scale_percent / 100)
+    level = 10 ** (generator.normal(0, allowed.gain_db) / 20) * (-1 if allowed.inverts else 1)
+    flat_cents, sharp_cents = np.abs(generator.normal(0, (allowed.droop_cents, allowed.leak_cents)))
     return Drawn(
         faster=np.clip(1 + mismatch, 0.3, 2.0),
         offsets_v=offsets,
         gain_factor=float(np.clip(travel, 0.6, 1.5)),
-        cutoff_offset_octaves=float(generator.normal(0, allowed.cutoff_offset_cents / 1200)),
-        cutoff_scale=float(1 + generator.normal(0, allowed.cutoff_scale_percent / 100)),
-        level=float(10 ** (generator.normal(0, allowed.gain_db) / 20)) * (-1 if allowed.inverts else 1),
+        cutoff_offset_octaves=float(offset_octaves),
+        converter=Converter(
+            scale_error=float(scale_error),
+            droop=float(flat_cents * np.log(2) / 1200 * C4_HZ / TOP_HZ),
+            leak=float((2 ** (sharp_cents / 1200) - 1) * BOTTOM_HZ / C4_HZ),
+        ),
+        level=float(level),
     )
 
 

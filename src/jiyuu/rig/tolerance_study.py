@@ -24,7 +24,8 @@ BLAMED_UNITS = 200
 # What each tolerance is called when it is named as the worst.
 CONTRIBUTORS = {
     "capacitor_percent": "capacitors", "cutoff_offset_cents": "cutoff trim", "cutoff_scale_percent": "cutoff scale",
-    "onset_travel_percent": "resonance trim", "gain_db": "output gain",
+    "onset_travel_percent": "resonance trim", "gain_db": "output gain", "droop_cents": "bulk resistance",
+    "leak_cents": "leakage",
 }
 
 
@@ -83,7 +84,7 @@ def study(
     blame = {}
     top = band[1] > band[1].max() - 40
     for i, name in enumerate(CONTRIBUTORS):
-        yield Progress(f"Which tolerance counts: {CONTRIBUTORS[name]}", 0.2 + 0.1 * i)
+        yield Progress(f"Which tolerance counts: {CONTRIBUTORS[name]}", 0.2 + 0.5 * i / len(CONTRIBUTORS))
         alone = document.model_copy(update={"tolerances": _only(document.tolerances, name)})
         spread = _levels(alone, mode, frequency_hz, cutoff_hz, resonance_percent, BLAMED_UNITS)[:, top]
         blame[CONTRIBUTORS[name]] = float(np.sqrt(np.mean(np.var(spread, axis=0))))

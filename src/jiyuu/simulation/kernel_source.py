@@ -54,6 +54,7 @@ class _Writer:
         self.layout = layout_of(network)
         self.place = {entry: i for i, entry in enumerate(self.layout.entries)}
         self.lanes = lanes
+        self.gain_out = "k_start"  # the gain the outputs are taken with; the lanes form gives it a slot
         self.lines: list[str] = []
         self.temporaries = 0
 
@@ -93,7 +94,10 @@ class _Writer:
     def derivative(self, stage: int, state: list[str], u: str, omega: str, k: str) -> list[str]:
         """Emits φ and x' at a state; returns the names that hold x'."""
         signals = dict(enumerate(state))
-        self.lines.append(f"k = {k}")
+        added = self.weighted("N", 0, signals)
+        self.lines.append(f"k = max({k}{added}, 0.0)" if added else f"k = {k}")
+        if stage == 1 and added:
+            self.lines.append(f"{self.gain_out} = k")
         outputs: dict[int, str] = {}
         for j, branch in enumerate(self.network.branches):
             v, f = f"v{stage}_{j}", f"f{stage}_{j}"
@@ -106,8 +110,13 @@ class _Writer:
         names = []
         for i in range(len(self.network.capacitors)):
             current = self.weighted("W", i, outputs) or " 0.0"
-            name = f"d{stage}_{i}"
-            self.lines.append(f"{name} = ({self.rate(i, 0)}*{omega} + {self.rate(i, 1)})*({current.lstrip(' +')})")
+            name, turn = f"d{stage}_{i}", omega
+            moved = self.weighted("M", i, signals)
+            if moved:
+                # Twenty octaves either way is past anything a converter does, and keeps the exponential finite.
+                self.lines.append(f"o{i} = math.exp(0.6931471805599453*min(max(0.0{moved}, -20.0), 20.0))")
+                turn = f"{omega}*o{i}"
+            self.lines.append(f"{name} = ({self.rate(i, 0)}*{turn} + {self.rate(i, 1)})*({current.lstrip(' +')})")
             names.append(name)
         return names
 
@@ -239,6 +248,8 @@ def _side_by_side(network: Network) -> str:
     x_at, f_at = size, size + n
     signal_at = f_at + m  # u, ω, k at start, middle, end
     rows = signal_at + 9
+    if network.gain_by.any():
+        writer.gain_out = f"w[{(rows + n) * LANES} + b]"
 
     def slot(row: int) -> str:
         return f"w[{row * LANES} + b]"
@@ -257,6 +268,8 @@ def _side_by_side(network: Network) -> str:
     # The state before the step is needed for the outputs, so the new one waits in the slots of the next step.
     next_at = rows
     rows += n
+    gain_row = rows if writer.gain_out != "k_start" else signal_at + 6
+    rows += 1
     hold = indent.join(f"{slot(next_at + i)} = y{i}" for i in range(n))
     return f'''@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy")
 def side_by_side(coefficients, states, u, omega, gain, half, outputs, C0, C1, D0, D1, E0, E1):
@@ -267,7 +280,7 @@ def side_by_side(coefficients, states, u, omega, gain, half, outputs, C0, C1, D0
     omega_turn = 1 if omega.shape[1] > 1 else 0
     k_move = 1 if gain.shape[0] > 1 else 0
     k_turn = 1 if gain.shape[1] > 1 else 0
-    w = np.zeros({rows * LANES})
+    w = np.zeros({(rows + 1) * LANES})
     for base in range(0, states.shape[0], {LANES}):
         for b in range({LANES}):
             for i in range({size}):
@@ -307,14 +320,14 @@ def side_by_side(coefficients, states, u, omega, gain, half, outputs, C0, C1, D0
                 {hold}
             for r in range(outputs.shape[0]):
                 for b in range({LANES}):
-                    w[{rows}*{LANES} + b] = (D0[r] + w[{signal_at + 6}*{LANES} + b]*D1[r])*w[{signal_at}*{LANES} + b]
+                    w[{rows}*{LANES} + b] = (D0[r] + w[{gain_row}*{LANES} + b]*D1[r])*w[{signal_at}*{LANES} + b]
                 for i in range({n}):
                     for b in range({LANES}):
-                        w[{rows}*{LANES} + b] += (C0[r, i] + w[{signal_at + 6}*{LANES} + b]*C1[r, i])*w[({x_at} + i)*{LANES} + b]
+                        w[{rows}*{LANES} + b] += (C0[r, i] + w[{gain_row}*{LANES} + b]*C1[r, i])*w[({x_at} + i)*{LANES} + b]
                 for j in range({m}):
                     if E0[r, j] != 0.0 or E1[r, j] != 0.0:
                         for b in range({LANES}):
-                            w[{rows}*{LANES} + b] += (E0[r, j] + w[{signal_at + 6}*{LANES} + b]*E1[r, j])*w[({f_at} + j)*{LANES} + b]
+                            w[{rows}*{LANES} + b] += (E0[r, j] + w[{gain_row}*{LANES} + b]*E1[r, j])*w[({f_at} + j)*{LANES} + b]
                 for b in range({LANES}):
                     outputs[r, t, base + b] = w[{rows}*{LANES} + b]
             for i in range({n}):
@@ -322,6 +335,4 @@ def side_by_side(coefficients, states, u, omega, gain, half, outputs, C0, C1, D0
                     w[({x_at} + i)*{LANES} + b] = w[({next_at} + i)*{LANES} + b]
         for b in range({LANES}):
             for i in range({n}):
-                states[base + b, i] = w[({x_at} + i)*{LANES} + b]'''.replace(
-        f"np.zeros({rows * LANES})", f"np.zeros({(rows + 1) * LANES})"
-    )
+                states[base + b, i] = w[({x_at} + i)*{LANES} + b]'''

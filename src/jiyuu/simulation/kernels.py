@@ -112,8 +112,11 @@ def coefficients_of(network: Network) -> FloatArray:
     layout = layout_of(network)
     values = []
     for matrix, i, j, part in layout.entries:
-        if matrix == "W":
-            values.append(network.W[i, j])
+        if matrix in ("W", "M"):
+            values.append((network.W if matrix == "W" else network.cutoff_by)[i, j])
+            continue
+        if matrix == "N":
+            values.append(network.gain_by[j])
             continue
         affine = {"V": network.V, "U": network.U, "Z": network.Z}[matrix]
         array = affine.per_gain if part else affine.constant

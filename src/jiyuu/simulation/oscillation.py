@@ -49,6 +49,8 @@ class Oscillation:
 def oscillation(network: Network, mode: str, *, cutoff_hz: float, gain: float) -> Oscillation | None:
     """The settled tone at a loop gain; None when the rest state is stable. Raises CircuitError when the growth does
     not end in a periodic tone that can be found."""
+    if network.is_modulated:
+        raise CircuitError("A filter that moves its own controls is not solved by harmonic balance; render it instead.")
     problem = _Problem(network, cutoff_hz)
     if growth_rate(network, cutoff_hz=cutoff_hz, gain=gain) <= 0:
         return None
