@@ -84,6 +84,10 @@ def expected(circuit_id, mode, s, k):
     if circuit_id == "sallen-key-pair":
         h = 4 * s  # its highpass stands two octaves lower, without resonance
         return h**2 / second_order(h, 0) * {"bandpass-24": 1 / second_order(s, k), "highpass-12": 1}[mode]
+    if circuit_id == "lowpass-gate":
+        hz = s.imag * FC
+        level = 1j * hz / ((s + 3e-4) * (1j * hz + 16_000.0))
+        return {"filter": 1, "both": level}.get(mode, 0) / second_order(s, k) + (level if mode == "level" else 0)
     return {"lowpass-12": 1, "highpass-12": s**2}[mode] / second_order(s, k)
 
 

@@ -13,6 +13,7 @@ FACTS = {
     "transistor-ladder": (4.0, 1.0), "ota-cascade": (4.0, 1.0), "pole-mixer": (4.0, 1.0),
     "diode-ladder": (17.0, np.sqrt(2)), "state-variable": (2.0, 1.0), "sallen-key-lowpass": (2.0, 1.0),
     "sallen-key-highpass": (2.0, 1.0), "sallen-key-pair": (2.0, 1.0),
+    "lowpass-gate": (2.0, 1.0),
 }
 
 

@@ -307,3 +307,23 @@ def test_netlist_is_written_whole(run, tmp_path):
 def test_more_bad_input_is_one_line(refused, arguments, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     refused(*arguments)
+
+
+def test_a_struck_lowpass_gate_rings_on_in_the_dark(run, tmp_path):
+    """A knock of 20 ms on the light: the gate passes noise at once and lets go of it slowly, brightest parts first."""
+    noise = np.random.default_rng(2).normal(0, 1, RATE)
+    knock = np.full(RATE, -8.0)
+    knock[4800 : 4800 + 960] = 4.0
+    write_recording(tmp_path / "in.wav", noise, RATE)
+    write_recording(tmp_path / "cv.wav", knock, RATE)
+    assert run("render", "lowpass-gate", tmp_path / "in.wav", tmp_path / "out.wav", "--mode", "both", "--cutoff", 1000,
+               "--cutoff-cv", tmp_path / "cv.wav")[0] == 0
+    out = read_recording(tmp_path / "out.wav").loudest_v
+
+    def level(start_s, stop_s):
+        return np.sqrt(np.mean(out[round(start_s * RATE) : round(stop_s * RATE)] ** 2))
+
+    before, lit, after, late = level(0.02, 0.1), level(0.11, 0.12), level(0.15, 0.2), level(0.6, 0.9)
+    assert lit > 100 * before
+    assert lit > after > 3 * late
+    assert after > 5 * before

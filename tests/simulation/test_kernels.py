@@ -31,7 +31,8 @@ def run(networks, **changed):
 @pytest.mark.parametrize("circuit_id", circuits())
 def test_a_batch_gives_what_each_filter_gives_alone(circuit_id):
     entry = circuit(circuit_id)
-    networks = [entry.network({"stage_headroom_v": 0.5 + 0.1 * i}) for i in range(LANES + 3)]
+    headroom = next(p.name for p in entry.parameters if "headroom" in p.name)
+    networks = [entry.network({headroom: 0.5 + 0.1 * i}) for i in range(LANES + 3)]
     together, states = run(networks)
     for i, network in enumerate(networks):
         alone, state = run([network])

@@ -40,6 +40,15 @@ class Parameter:
         return float(value)
 
 
+@dataclass(frozen=True, slots=True)
+class LightPath:
+    """The parameters (ms) of a light-dependent element between the cutoff control and the circuit."""
+
+    opening: str
+    closing: str
+    closing_dark: str
+
+
 Values = Mapping[str, float]
 
 
@@ -55,6 +64,7 @@ class Circuit:
     parameters: tuple[Parameter, ...]
     draw: Callable[[Values], Network]
     diagram: Diagram
+    light: LightPath | None = None  # what the cutoff control passes on its way, where there is such a thing
 
     def values(self, given: Values | None = None) -> dict[str, float]:
         """All parameters, defaults filled in. Raises CircuitError for an unknown name or a value out of range."""

@@ -30,6 +30,7 @@ from jiyuu.whole_file import write_text
 if TYPE_CHECKING:  # imported late elsewhere, to keep --help quick
     from jiyuu.circuits.linear import ComplexArray, Response
     from jiyuu.circuits.network import FloatArray
+    from jiyuu.signals.recordings import Recording
 
 app = typer.Typer(
     name="jiyuu", add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False, rich_markup_mode=None,
@@ -221,7 +222,7 @@ def render(
     """Large-signal output of a filter for a recording."""
     import numpy as np
 
-    from jiyuu.signals.recordings import Recording, read_recording, write_recording
+    from jiyuu.signals.recordings import read_recording, write_recording
     from jiyuu.simulation.render import HIGHEST_OVERSAMPLING
     from jiyuu.simulation.render import render as run
 
@@ -245,12 +246,13 @@ def render(
         return record
 
     cutoff_record, resonance_record = control(cutoff_cv), control(resonance_cv)
+    cutoff_v = None if cutoff_record is None else _followed(chosen, cutoff_record)
     outputs = []
     for channel in source.channels_v:
         rendered = run(
             chosen.network(), channel * chosen.drive,
             sample_rate_hz=source.sample_rate_hz, cutoff_hz=chosen.cutoff_hz, gain=chosen.gain, modes=[chosen.mode],
-            cutoff_cv_v=None if cutoff_record is None else cutoff_record.channels_v[0],
+            cutoff_cv_v=cutoff_v,
             gain_cv=None if resonance_record is None else resonance_record.channels_v[0] * resonance_cv_gain,
         )
         if rendered.difference_db is not None and rendered.difference_db > -90:
@@ -260,6 +262,23 @@ def render(
             )
         outputs.append(rendered.output_v[0])
     write_recording(output_wav, np.array(outputs), source.sample_rate_hz, full_scale_v=full_scale_v)
+
+
+def _followed(chosen: Chosen, control: Recording) -> FloatArray:
+    """The cutoff control as it reaches the circuit: through its light-dependent element, where it has one."""
+    import math
+
+    from jiyuu.simulation.light_element import followed
+
+    light, volts = chosen.document.entry.light, control.channels_v[0]
+    if light is None:
+        return volts
+    values = chosen.document.entry.values(chosen.parameters)
+    return followed(
+        volts, control.sample_rate_hz, opening_s=values[light.opening] / 1000, closing_s=values[light.closing] / 1000,
+        closing_dark_s=values[light.closing_dark] / 1000,
+        brightest_v=math.log2(values["open_hz"] / chosen.cutoff_hz),
+    )
 
 
 @stimulus_app.command("sweep")

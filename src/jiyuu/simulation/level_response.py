@@ -65,6 +65,7 @@ def level_response_steps(
         )
     hz = np.asarray(frequency_hz, dtype=float)
     fastest = 2 * np.pi * cutoff_hz * max(float(network.rate_ratio.max(initial=1.0)), 1.0) * (1 + 0.3 * gain)
+    fastest = max(fastest, float(network.fixed_rate.max(initial=0.0)))
     wanted = np.maximum(FEWEST_STEPS, STEPS_A_RADIAN * fastest / hz)
     steps = (2 ** np.ceil(np.log2(wanted))).astype(int)
     found = np.zeros((len(modes), hz.size), dtype=complex)

@@ -293,6 +293,7 @@ def _start_up_s(network: Network, orbit: _Orbit, *, cutoff_hz: float, gain: floa
     begun = rest + DISTURBANCE * settled * np.real(vector / vector[state])
     per_period = 256
     step_s = min(1 / (frequency_hz * per_period), 0.02 / (2 * np.pi * cutoff_hz))
+    step_s = min(step_s, 0.5 / max(float(network.fixed_rate.max(initial=0.0)), 1e-9))
     steps = int(2.0 * slow_s / step_s) + 8 * per_period
     states = begun[np.newaxis, :]
     observer = _observing(network, state)

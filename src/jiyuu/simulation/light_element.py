@@ -1,0 +1,40 @@
+"""How a light-dependent resistor follows its lamp: fast into the light, slowly into the dark, slower the darker.
+
+    l' = (target − l)/τ,   τ = opening while it brightens; while it darkens from closing (bright) to closing_dark (dark)
+
+l is the opening in octaves (of conductance, and so of cutoff). Eight octaves below its brightest the element counts as
+dark. Integrated exactly over every sample for a τ held through it.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from jiyuu.circuits.network import FloatArray
+
+DARK_OCTAVES = 8.0
+
+
+def followed(
+    control_v: FloatArray, sample_rate_hz: float, *, opening_s: float, closing_s: float, closing_dark_s: float,
+    brightest_v: float,
+) -> FloatArray:
+    """The opening (n,) in octaves that follows control_v (n,) at 1 V/octave, starting where the control starts.
+
+    brightest_v: the control at which the element is fully lit."""
+    result = np.empty(control_v.size)
+    step = 1 / sample_rate_hz
+    opening = math.exp(-step / opening_s)
+    level = float(control_v[0]) if control_v.size else 0.0
+    spread = math.log(closing_dark_s / closing_s)
+    for i, target in enumerate(control_v.tolist()):
+        if target >= level:
+            keep = opening
+        else:
+            dark = min(max((brightest_v - level) / DARK_OCTAVES, 0.0), 1.0)
+            keep = math.exp(-step / (closing_s * math.exp(spread * dark)))
+        level = target + (level - target) * keep
+        result[i] = level
+    return result
