@@ -1,10 +1,13 @@
-"""Speed and endurance against references, as ratios within one run: ./run bench [render | window | kill | trust]"""
+"""Speed and endurance against references, as ratios within one run.
+
+    ./run bench [render | circuits | window | kill | trust]
+"""
 
 import sys
 
-from benchmarks import kill, render, trust, window
+from benchmarks import circuits, kill, render, trust, window
 
-PARTS = {"render": render.main, "window": window.main, "kill": kill.main, "trust": trust.main}
+PARTS = {part.__name__.rpartition(".")[2]: part.main for part in (render, circuits, window, kill, trust)}
 
 if __name__ == "__main__":
     for name in sys.argv[1:] or PARTS:

@@ -16,6 +16,7 @@ from jiyuu.circuits.components import (
     current_span_a,
     cutoff_hz,
     error_cents,
+    full_gain,
     preferred,
     shown,
     stage_headroom_v,
@@ -63,7 +64,19 @@ def test_there_and_back(circuit_id, capacitor, current, wanted):
 def test_each_value_moves_what_it_says(name, factor, octaves):
     moved = ONE.model_copy(update={name: getattr(ONE, name) * factor})
     assert math.log2(cutoff_hz("diode-ladder", moved) / cutoff_hz("diode-ladder", ONE)) == pytest.approx(octaves)
-    assert set(MOVES) == set(Components.model_fields) - {"cutoff_v"}
+    assert set(MOVES) == set(Components.model_fields) - {"cutoff_v", "loop_ohm"}
+
+
+def test_the_resonance_resistor_sets_the_end_of_the_control():
+    resisted = ONE.model_copy(update={"resonance_ohm": 22_000.0})
+    assert full_gain(resisted) == pytest.approx(100 / 22)
+    with pytest.raises(CircuitError, match="not given"):
+        full_gain(ONE)
+    text = json.dumps({"name": "x", "circuit": "ota-cascade", "resonance_percent": 50,
+                       "components": {"capacitor_f": 1e-9, "current_a": 1e-6, "resonance_ohm": "22k"}})
+    document = parse_filter(text, source="x.json")
+    assert document.gain_at(50) == pytest.approx(50 / 22)
+    assert parse_filter(document.model_dump_json(), source="again") == document
 
 
 def test_temperature_lowers_the_cutoff_by_a_third_of_a_percent_a_degree():

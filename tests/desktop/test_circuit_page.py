@@ -7,7 +7,7 @@ from PyQt6.QtTest import QTest
 
 from jiyuu.book.walk import StepState
 from jiyuu.circuits.linear import complex_gain, level_db, poles
-from jiyuu.desktop.bench.response.presenter import GRID_HZ
+from jiyuu.desktop.bench.response.prediction import GRID_HZ
 from jiyuu.simulation.level_response import level_response
 
 
@@ -184,3 +184,32 @@ def test_filters_of_one_slope_coincide_small_and_part_at_level(window, qtbot):
         shown[index] = [window.response.level.curve(name).values for name in ("lowpass-24", "at 2 V")]
     assert np.abs(shown[0][0] - shown[2][0]).max() < 1e-9
     assert np.abs(shown[0][1] - shown[2][1]).max() > 3
+
+
+def test_the_resonance_resistor_sets_the_end_of_the_control(window):
+    field = window.response.circuit_page.components.fields["resonance_ohm"]
+    assert field.text() == "22.73 kΩ"
+    typed(field, "20k")
+    assert window.session.document().gain_at(100.0) == pytest.approx(5.0)
+    assert "k = 2.25" in window.response.gain.text()
+    window.undo()
+    assert window.session.document().gain_at(100.0) == pytest.approx(4.4)
+
+
+def test_another_filter_stands_beside_and_parts_at_level(window, qtbot):
+    box = window.response.beside
+    index = next(i for i in range(box.count()) if box.itemText(i).startswith("C"))
+    box.setCurrentIndex(index)
+    box.activated.emit(index)
+    figure = window.response.level
+    own, other = figure.curve("lowpass-24").values, figure.curve("C lowpass-24").values
+    assert np.abs(own - other).max() < 1e-6  # a ladder and a cascade, small
+    typed(window.response.at_level, "2 V")
+    previewed(window, qtbot)
+    parted = figure.curve("at 2 V").values - figure.curve("C at 2 V").values
+    assert np.abs(parted).max() > 3
+    window.presenter.try_cutoff(1500.0)
+    assert figure.curve("C at 2 V") is None
+    assert np.abs(figure.curve("C lowpass-24").values - other).max() > 3
+    window.presenter.set_beside(None)
+    assert figure.curve("C lowpass-24") is None

@@ -13,7 +13,7 @@ from jiyuu.book.store import Book
 from jiyuu.book.walk import STEPS, StepState
 from jiyuu.circuits.filter_file import Filter, write_filter
 from jiyuu.circuits.linear import response
-from jiyuu.desktop.bench.response.presenter import GRID_HZ
+from jiyuu.desktop.bench.response.prediction import GRID_HZ
 from jiyuu.desktop.figures.frequency import hz_of_volts
 from jiyuu.measurement.findings import sentence
 from jiyuu.rig.protocol import PanelSettings

@@ -110,3 +110,36 @@ def test_files_of_different_rates_do_not_belong_together(tmp_path):
     write_recording(tmp_path / "b.wav", np.ones(100), 44_100)
     with pytest.raises(SignalError, match="record at the rate of the stimulus"):
         read_pair(tmp_path / "a.wav", tmp_path / "b.wav")
+
+
+def stepped(**tolerances):
+    """A second of silence with the control stepping up by two volts in its middle; the unit's output."""
+    quiet = {"noise_uv": 0.0, "offset_mv": 0.0, **tolerances}
+    voice = VOICE.model_copy(update={"tolerances": Tolerances(**quiet)})
+    control = np.repeat([0.0, 2.0], 24_000)
+    rig = SimulatedRig(voice, seed=1, interface=Interface(latency_s=0.0, clock_offset_ppm=0.0))
+    return rig.play(np.zeros(48_000), PanelSettings(500.0, 0.0), ["lowpass-24"], cutoff_cv_v=control)[0]
+
+
+def test_a_control_step_thumps_and_the_thump_dies_away():
+    out = stepped(feedthrough_mv=5.0, slew_ms=0.0)
+    assert np.abs(out[:23_000]).max() < 1e-5
+    assert out.max() == pytest.approx(2 * 5e-3, rel=0.05)
+    assert abs(out[24_000 + round(0.005 * 48_000)]) == pytest.approx(2 * 5e-3 * np.exp(-1), rel=0.1)
+    assert np.abs(out[24_000 + 4800 :]).max() < 1e-5
+
+
+def test_slew_softens_the_step():
+    assert stepped(feedthrough_mv=5.0, slew_ms=20.0).max() < 0.4 * stepped(feedthrough_mv=5.0, slew_ms=0.0).max()
+
+
+def test_control_volts_move_the_cutoff_by_octaves():
+    exact = Tolerances(capacitor_percent=0, offset_mv=0, cutoff_offset_cents=0, cutoff_scale_percent=0, gain_db=0,
+                       onset_travel_percent=0, droop_cents=0, leak_cents=0, noise_uv=0)
+    voice = VOICE.model_copy(update={"tolerances": exact})
+    tone = 0.01 * np.sin(2 * np.pi * 2000 * np.arange(24_000) / 48_000)
+    rig = SimulatedRig(voice, seed=1)
+    moved = rig.play(tone, PanelSettings(500.0, 0.0), ["lowpass-24"], cutoff_cv_v=np.full(24_000, 2.0))[0]
+    plain = rig.play(tone, PanelSettings(2000.0, 0.0), ["lowpass-24"])[0]
+    settled = slice(8000, 20_000)
+    assert np.abs(moved - plain)[settled].max() < 1e-3 * np.abs(plain[settled]).max()

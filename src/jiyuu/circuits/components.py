@@ -54,6 +54,8 @@ class Components(BaseModel):
     diodes: Annotated[int, Field(ge=1, le=10)] = 1
     temperature_c: Annotated[Value, Field(ge=-40, le=125)] = 25.0
     cutoff_v: Annotated[Value, Field(ge=-20, le=20)] = 0.0
+    loop_ohm: Annotated[Value, Field(ge=10, le=1e8, description="resistor that sets the loop gain against")] = 100e3
+    resonance_ohm: Annotated[Value, Field(ge=1, le=1e9, description="what the control leaves at its end")] | None = None
 
 
 # What each value moves, in the words the window shows.
@@ -62,6 +64,7 @@ MOVES = {
     "current_a": "cutoff: twice the current is an octave up",
     "attenuation": "headroom up and, in OTA circuits, cutoff down, both by the ratio",
     "diodes": "headroom up and cutoff down by their number",
+    "resonance_ohm": "loop gain at the end of the resonance control: k = loop resistor / this one",
     "temperature_c": "cutoff down and headroom up by 0.34 % a degree, where nothing compensates",
 }
 
@@ -79,6 +82,13 @@ def cutoff_hz(circuit_id: str, components: Components) -> float:
 def stage_headroom_v(components: Components) -> float:
     """Headroom of a stage at the panel."""
     return 2 * thermal_v(components.temperature_c) * components.diodes / components.attenuation
+
+
+def full_gain(components: Components) -> float:
+    """Loop gain at the end of the resonance control. Raises CircuitError where no resistor is given."""
+    if components.resonance_ohm is None:
+        raise CircuitError("the resonance resistor is not given, so the loop gain at the end of the control is open.")
+    return components.loop_ohm / components.resonance_ohm
 
 
 def capacitor_for(circuit_id: str, components: Components, wanted_hz: float) -> float:
@@ -112,7 +122,7 @@ def error_cents(exact_f: float, chosen_f: float) -> float:
 
 def shown(value: float, unit: str) -> str:
     """'4n7F' as people write it without the dot: 4.7 nF, 20 µA."""
-    for scale, letter in ((1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"), (1e-12, "p")):
+    for scale, letter in ((1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"), (1e-12, "p")):
         if value >= scale * 0.9995:
             return f"{value / scale:.4g} {letter}{unit}"
     return f"{value:.3g} {unit}"

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ, Circuit
-from jiyuu.circuits.components import Components, cutoff_hz, stage_headroom_v
+from jiyuu.circuits.components import Components, cutoff_hz, full_gain, stage_headroom_v
 from jiyuu.circuits.control import Taper, taper_share, taper_travel
 from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
@@ -35,6 +35,8 @@ class Tolerances(_Strict):
     gain_db: Annotated[Finite, Field(ge=0, le=6)] = 0.2
     droop_cents: Annotated[Finite, Field(ge=0, le=600, description="flat at 10 kHz by bulk resistance")] = 3.0
     leak_cents: Annotated[Finite, Field(ge=0, le=600, description="sharp at 20 Hz by leakage")] = 2.0
+    slew_ms: Annotated[Finite, Field(ge=0, le=1000, description="time constant of the control path")] = 0.2
+    feedthrough_mv: Annotated[Finite, Field(ge=0, le=1000, description="thump for a volt of control step")] = 1.0
     noise_uv: Annotated[Finite, Field(ge=0, le=1e6, description="RMS noise at the output, microvolts")] = 60.0
     rail_v: Annotated[Finite, Field(gt=0, le=100, description="where the output clips, volts")] = 10.5
     inverts: bool = False
@@ -74,7 +76,8 @@ class Filter(_Strict):
         ):
             if not isinstance(stated, int | float) or abs(stated / follows - 1) > 1e-6:
                 raise ValueError(f"{name} is {stated}, but the components make it {follows:.6g}; remove one of the two")
-        return {**data, "cutoff_hz": derived, "parameters": {**parameters, "stage_headroom_v": headroom}}
+        found = {**data, "cutoff_hz": derived, "parameters": {**parameters, "stage_headroom_v": headroom}}
+        return found if values.resonance_ohm is None else {**found, "full_gain": full_gain(values)}
 
     @model_validator(mode="after")
     def _fits_its_circuit(self) -> Filter:

@@ -223,6 +223,7 @@ def render(
     import numpy as np
 
     from jiyuu.signals.recordings import read_recording, write_recording
+    from jiyuu.simulation.light_element import through_light
     from jiyuu.simulation.render import HIGHEST_OVERSAMPLING
     from jiyuu.simulation.render import render as run
 
@@ -246,7 +247,12 @@ def render(
         return record
 
     cutoff_record, resonance_record = control(cutoff_cv), control(resonance_cv)
-    cutoff_v = None if cutoff_record is None else _followed(chosen, cutoff_record)
+    entry, cutoff_v = chosen.document.entry, None
+    if cutoff_record is not None:
+        cutoff_v = through_light(
+            entry, entry.values(chosen.parameters), cutoff_record.channels_v[0], source.sample_rate_hz,
+            cutoff_hz=chosen.cutoff_hz,
+        )
     outputs = []
     for channel in source.channels_v:
         rendered = run(
@@ -262,23 +268,6 @@ def render(
             )
         outputs.append(rendered.output_v[0])
     write_recording(output_wav, np.array(outputs), source.sample_rate_hz, full_scale_v=full_scale_v)
-
-
-def _followed(chosen: Chosen, control: Recording) -> FloatArray:
-    """The cutoff control as it reaches the circuit: through its light-dependent element, where it has one."""
-    import math
-
-    from jiyuu.simulation.light_element import followed
-
-    light, volts = chosen.document.entry.light, control.channels_v[0]
-    if light is None:
-        return volts
-    values = chosen.document.entry.values(chosen.parameters)
-    return followed(
-        volts, control.sample_rate_hz, opening_s=values[light.opening] / 1000, closing_s=values[light.closing] / 1000,
-        closing_dark_s=values[light.closing_dark] / 1000,
-        brightest_v=math.log2(values["open_hz"] / chosen.cutoff_hz),
-    )
 
 
 @stimulus_app.command("sweep")

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from jiyuu.book.store import Book, Shelved
 from jiyuu.book.walk import STEPS, StepState, step_state
 from jiyuu.circuits.circuit import checked_cutoff
-from jiyuu.circuits.components import Components, cutoff_hz, stage_headroom_v, usual_components
+from jiyuu.circuits.components import Components, cutoff_hz, full_gain, stage_headroom_v, usual_components
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.errors import CircuitError
 from jiyuu.quantities import C4_HZ
@@ -55,6 +55,7 @@ class Session(QObject):
             "resonance_percent": document.resonance_percent,
             "source_v": 5.0,
             "level_v": None,
+            "beside": None,
         }
         found = {name: self.book.setting(chosen.id, name, value) for name, value in start.items()}
         return {**found, "parameters": self._parameters(chosen)}
@@ -70,7 +71,8 @@ class Session(QObject):
         if document.components is not None:
             return document.components
         headroom = document.entry.values(document.parameters).get("stage_headroom_v", 1.0)
-        return usual_components(document.circuit, headroom, C4_HZ)
+        usual = usual_components(document.circuit, headroom, C4_HZ)
+        return usual.model_copy(update={"resonance_ohm": usual.loop_ohm / document.gain_at(100.0)})
 
     def set_component(self, name: str, value: float) -> None:
         """Another value on the board: cutoff and headroom move with it, the control voltage stays. One act."""
@@ -101,7 +103,11 @@ class Session(QObject):
         """The filter as it stands: its file with the parameters changed since."""
         chosen = shelved or self.in_hand
         assert chosen is not None
-        return chosen.document.model_copy(update={"parameters": self._parameters(chosen)})
+        changed: dict[str, Any] = {"parameters": self._parameters(chosen)}
+        kept = self.book.setting(chosen.id, "components")
+        if kept is not None and kept.get("resonance_ohm") is not None:
+            changed["full_gain"] = full_gain(Components.model_validate(kept))
+        return chosen.document.model_copy(update=changed)
 
     def set_parameter(self, name: str, value: float | None) -> None:
         """Change one parameter of the filter in hand; None takes it back to what its file says."""

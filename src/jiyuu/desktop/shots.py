@@ -45,6 +45,7 @@ def main(folder: Path) -> None:
         window.go("Response")
         shoot("response")
         window.response.at_level.entered.emit(2.0)
+        window.presenter.set_beside(window.session.shelf[2].id)
         window.response.band.setChecked(True)
         _press(window.response.page_choice.button(1), window.response.support.choice.button(2))
         while window.presenter.previews.jobs.busy:
@@ -61,6 +62,7 @@ def main(folder: Path) -> None:
         bar.setValue(0)
         window.response.band.setChecked(False)
         window.response.at_level.entered.emit(0.0)
+        window.presenter.set_beside(None)
         _press(window.response.page_choice.button(0), window.response.support.choice.button(0))
         window.session.take(1)
         shoot("response-out-of-tolerance")

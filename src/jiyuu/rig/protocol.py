@@ -25,6 +25,10 @@ class Rig(Protocol):
         """Rate of stimulus and recording."""
         ...
 
-    def play(self, stimulus_v: FloatArray, settings: PanelSettings, modes: Sequence[str]) -> FloatArray:
-        """stimulus_v (n,) volts -> (len(modes), m) volts as recorded; m ≥ n leaves room for latency."""
+    def play(
+        self, stimulus_v: FloatArray, settings: PanelSettings, modes: Sequence[str], *,
+        cutoff_cv_v: FloatArray | None = None,
+    ) -> FloatArray:
+        """stimulus_v (n,) volts -> (len(modes), m) volts as recorded; m ≥ n leaves room for latency. cutoff_cv_v (n,)
+        volts at the 1 V/octave input, 0 V when not given."""
         ...

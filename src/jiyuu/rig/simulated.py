@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.signal import lfilter
 
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.control import Converter
@@ -17,9 +18,11 @@ from jiyuu.circuits.network import FloatArray, Network
 from jiyuu.circuits.operating_point import operating_point
 from jiyuu.quantities import C4_HZ, volts_of
 from jiyuu.rig.protocol import PanelSettings
+from jiyuu.simulation.light_element import through_light
 from jiyuu.simulation.render import render
 from jiyuu.simulation.resampling import at_positions, interpolated
 
+FEEDTHROUGH_S = 0.005
 TOP_HZ, BOTTOM_HZ = 10_000.0, 20.0  # where droop_cents and leak_cents of a filter's tolerances hold
 
 
@@ -31,6 +34,7 @@ class Truth:
     drawn: Drawn
     noise_v: float
     rail_v: float
+    feedthrough: float  # volts at the output for a volt of control step
 
     @property
     def gain_factor(self) -> float:
@@ -98,7 +102,16 @@ def draw_unit(document: Filter, seed: int) -> Truth:
     return Truth(
         network=replace(network, branches=branches, rate_ratio=network.rate_ratio * drawn.faster), drawn=drawn,
         noise_v=allowed.noise_uv * 1e-6, rail_v=allowed.rail_v,
+        feedthrough=allowed.feedthrough_mv / 1000,
     )
+
+
+def _lagged(record: FloatArray, samples: float) -> FloatArray:
+    """Through one pole of that time constant, settled at the first value when it begins."""
+    if samples < 1e-3:
+        return record
+    keep = np.exp(-1 / samples)
+    return np.asarray(lfilter([1 - keep], [1, -keep], record, zi=[keep * record[0]])[0])
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,12 +138,16 @@ class SimulatedRig:
     def sample_rate_hz(self) -> float:
         return self._interface.sample_rate_hz
 
-    def play(self, stimulus_v: FloatArray, settings: PanelSettings, modes: Sequence[str]) -> FloatArray:
+    def play(
+        self, stimulus_v: FloatArray, settings: PanelSettings, modes: Sequence[str], *,
+        cutoff_cv_v: FloatArray | None = None,
+    ) -> FloatArray:
         """Through the unit at the panel settings, then through the interface's converter."""
         interface, unit = self._interface, self._unit
         room = np.zeros(round(0.3 * interface.sample_rate_hz))
         cutoff_hz = unit.cutoff_hz(settings.cutoff_hz)
         gain = self._document.gain_at(settings.resonance_percent) * unit.gain_factor
+        arriving = np.zeros(1) if cutoff_cv_v is None else self._arriving(cutoff_cv_v, settings.cutoff_hz)
         rendered = render(
             unit.network,
             np.concatenate([stimulus_v, room]),
@@ -138,16 +155,34 @@ class SimulatedRig:
             cutoff_hz=cutoff_hz,
             gain=gain,
             modes=modes,
+            cutoff_cv_v=None if cutoff_cv_v is None else self._octaves(arriving, settings.cutoff_hz),
             # Powered long before the sweep: offsets and coupling capacitors have settled.
             start_v=operating_point(unit.network, gain=gain).state_v,
             # The sweep is small and smooth: four steps a sample keep the error under −90 dB up to a few kilohertz.
             oversampling=4 if cutoff_hz < 5000 else 8,
         ).output_v
-        output = np.clip(rendered * unit.level, -unit.rail_v, unit.rail_v)
+        thump = np.zeros(rendered.shape[1])
+        if cutoff_cv_v is not None:
+            whole = np.pad(arriving, (0, rendered.shape[1] - arriving.size), mode="edge")
+            # What couples over is the change of the control, gone after a few milliseconds.
+            thump = unit.feedthrough * (whole - _lagged(whole, FEEDTHROUGH_S * interface.sample_rate_hz))
+        output = np.clip(rendered * unit.level + thump, -unit.rail_v, unit.rail_v)
         recorded = np.stack([self._converted(channel) for channel in output])
         recorded += self._noise.normal(0, unit.noise_v, recorded.shape)
         step = 2 * interface.full_scale_v / 2**interface.bits
         return np.clip(np.round(recorded / step) * step, -interface.full_scale_v, interface.full_scale_v - step)
+
+    def _arriving(self, cutoff_cv_v: FloatArray, cutoff_hz: float) -> FloatArray:
+        """Control volts behind the control path's own slew, and behind the light where there is one."""
+        rate = self._interface.sample_rate_hz
+        lagged = _lagged(cutoff_cv_v, self._document.tolerances.slew_ms / 1000 * rate)
+        entry = self._document.entry
+        return through_light(entry, entry.values(self._document.parameters), lagged, rate, cutoff_hz=cutoff_hz)
+
+    def _octaves(self, control_v: FloatArray, cutoff_hz: float) -> FloatArray:
+        """What the converter makes of control volts on top of the knob, re what it makes of the knob alone."""
+        converter, knob = self._unit.drawn.converter, volts_of(cutoff_hz)
+        return np.asarray(converter.octaves(knob + control_v) - converter.octaves(knob))
 
     def _converted(self, channel: FloatArray) -> FloatArray:
         """Delayed by the interface's latency and sampled by its own clock."""

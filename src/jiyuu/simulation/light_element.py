@@ -12,9 +12,24 @@ import math
 
 import numpy as np
 
+from jiyuu.circuits.circuit import Circuit, Values
 from jiyuu.circuits.network import FloatArray
 
 DARK_OCTAVES = 8.0
+
+
+def through_light(
+    circuit: Circuit, values: Values, control_v: FloatArray, sample_rate_hz: float, *, cutoff_hz: float
+) -> FloatArray:
+    """The cutoff control (n,) as it reaches a circuit set to cutoff_hz: through its light-dependent element, where it
+    has one, and as it is where it has none."""
+    light = circuit.light
+    if light is None:
+        return control_v
+    return followed(
+        control_v, sample_rate_hz, opening_s=values[light.opening] / 1000, closing_s=values[light.closing] / 1000,
+        closing_dark_s=values[light.closing_dark] / 1000, brightest_v=math.log2(values["open_hz"] / cutoff_hz),
+    )
 
 
 def followed(

@@ -184,8 +184,9 @@ class FrequencyFigure(pg.PlotWidget):
             own = heights[name]
             gap = np.full(places.size, height)
             for other, values in heights.items():
-                if other != name:
-                    gap = np.minimum(gap, np.abs(values - own) / (y1 - y0) * height)
+                apart = np.abs(values - own) / (y1 - y0) * height
+                if other != name and apart.max() > 3:  # a curve that coincides leaves room for both names
+                    gap = np.minimum(gap, apart)
             x_px, y_px = (places - x0) / (x1 - x0) * width, (y1 - own) / (y1 - y0) * height
             for tx, ty in taken:
                 distance = np.hypot((x_px - tx) / 4.5, y_px - ty)

@@ -20,6 +20,7 @@ from jiyuu.quantities import parse_number, shown_hz, signed, volts_between
 
 _FIELDS = (
     ("capacitor_f", "Capacitor", "F"), ("current_a", "Current at 0 V", "A"), ("attenuation", "Input share", ""),
+    ("resonance_ohm", "Resonance R, end", "Ω"),
     ("diodes", "Diodes a rung", ""), ("temperature_c", "Temperature", "°C"),
 )
 
@@ -67,7 +68,9 @@ class ComponentsSection(QWidget):
     def show_values(self, circuit_id: str, components: Components, cutoff_set_hz: float) -> None:
         """The values and what they come to."""
         for name, _, _unit in _FIELDS:
-            self.fields[name].set_value(float(getattr(components, name)))
+            value = getattr(components, name)
+            if value is not None:
+                self.fields[name].set_value(float(value))
         self._form.setRowVisible(self.fields["diodes"], circuit_id == "diode-ladder")
         at_zero = cutoff_hz(circuit_id, components.model_copy(update={"cutoff_v": 0.0}))
         low, high = current_span_a(circuit_id, components, 20.0, 20_000.0)
@@ -86,7 +89,7 @@ class ComponentsSection(QWidget):
             return value
 
         def show(value: float) -> str:
-            return shown(value, unit) if unit in ("F", "A") else f"{value:.4g} {unit}".rstrip()
+            return shown(value, unit) if unit in ("F", "A", "Ω") else f"{value:.4g} {unit}".rstrip()
 
         field = TypedValue(
             title, parse=parse, show=show,

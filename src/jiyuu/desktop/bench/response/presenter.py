@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from jiyuu.book.keeping import keep_run
@@ -17,42 +16,18 @@ from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.components import error_cents, preferred, shown
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.linear import (
-    ComplexArray,
     complex_gain,
     growth_rate,
     level_db,
     onset,
-    phase_deg,
-    poles,
-    zeros,
 )
-from jiyuu.circuits.network import FloatArray, Network
-from jiyuu.desktop.bench.response.previews import PreviewRequest, Previews
-from jiyuu.desktop.figures.pole_map import PoleMap
+from jiyuu.circuits.network import Network
+from jiyuu.desktop.bench.response.prediction import GRID_HZ, pole_map, predicted, read_prediction
+from jiyuu.desktop.bench.response.previews import Beside, PreviewRequest, Previews
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.session import Session
-from jiyuu.errors import JiyuuError, MeasurementError
-from jiyuu.measurement.curve_reading import CurveReading, read_curve
-from jiyuu.measurement.findings import READ_FROM_CURVE, Finding
+from jiyuu.errors import JiyuuError
 from jiyuu.quantities import signed
-
-GRID_HZ = np.geomspace(16.0, 21_000.0, 481)
-READING_HZ = 10.0 * 2 ** (np.arange(192 * 11 + 1) / 192)
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Predicted:
-    """Over GRID_HZ: level of every mode (r, n) in dB; phase (n,) in degrees, local slope and group delay (n,) of the
-    chosen one; the poles in units of the cutoff."""
-
-    modes: tuple[str, ...]
-    level_db: FloatArray
-    phase_deg: FloatArray
-    slope_db_per_octave: FloatArray
-    group_delay_ms: FloatArray
-    poles: ComplexArray
-    chosen: int
-    oscillates: bool  # the rest state is unstable: the curves hold only for what is too small to notice
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -75,6 +50,7 @@ class ResponsePresenter(QObject):
     busy = pyqtSignal(bool)
     message = pyqtSignal(str, bool)  # text, is an error
     poles_traced = pyqtSignal(object)  # PoleMap
+    beside = pyqtSignal(object, object)  # Beside and its level in dB over GRID_HZ, or None twice
     components = pyqtSignal(object)  # Components
 
     def __init__(self, session: Session) -> None:
@@ -91,6 +67,8 @@ class ResponsePresenter(QObject):
         self._document: Filter = Filter.model_construct()
         self.onset_gain: float | None = None
         self.band_shown = False
+        self._beside_now: Beside | None = None
+        self._beside_network: Network | None = None
         self.previews = Previews(self)
         self.previews.failed.connect(lambda text: self.message.emit(text, True))
         # Reading a curve takes milliseconds: while a control is dragged it waits until the hand slows down.
@@ -106,6 +84,15 @@ class ResponsePresenter(QObject):
     @property
     def shelved(self) -> Shelved | None:
         return self._session.in_hand
+
+    def others(self) -> list[Shelved]:
+        """The filters that can stand beside the one in hand."""
+        return [s for s in self._session.shelf if self.shelved is None or s.id != self.shelved.id]
+
+    @property
+    def document(self) -> Filter:
+        """The filter in hand as it stands, with what was changed since its file."""
+        return self._document
 
     def current(self) -> dict[str, Any]:
         """Settings in the book with what is being dragged on top."""
@@ -123,6 +110,8 @@ class ResponsePresenter(QObject):
         self.onset_gain = None if found is None else found.gain
         self.settings.emit(self.current())
         self.components.emit(self._session.components())
+        self._beside_now = self._beside()
+        self._beside_network = None if self._beside_now is None else self._beside_now.document.network()
         self._predict()
         self._trace_poles()
         self._read_prediction()
@@ -198,57 +187,58 @@ class ResponsePresenter(QObject):
     # Prediction
 
     def _predict(self) -> None:
-        network = self._network
-        assert network is not None
+        assert self._network is not None
         now = self.current()
-        gain = self._document.gain_at(now["resonance_percent"])
-        at = {"cutoff_hz": now["cutoff_hz"], "gain": gain}
-        gains = complex_gain(network, GRID_HZ, **at)
-        level = level_db(gains)
-        chosen = network.outputs.index(now["mode"])
-        phase = phase_deg(network, GRID_HZ, gains[chosen], now["mode"], **at)
-        slope = np.gradient(level[chosen], np.log2(GRID_HZ))
-        oscillates = growth_rate(network, cutoff_hz=now["cutoff_hz"], gain=gain) >= 0
-        delay_ms = 1e3 * -np.gradient(np.deg2rad(phase), 2 * np.pi * GRID_HZ)
-        found = poles(network, **at) / (2 * np.pi * now["cutoff_hz"])
-        self.predicted.emit(Predicted(network.outputs, level, phase, slope, delay_ms, found, chosen, oscillates))
+        self.predicted.emit(predicted(self._network, now["mode"], cutoff_hz=now["cutoff_hz"], gain=self._gain()))
+        self._predict_beside()
+
+    def _gain(self) -> float:
+        return self._document.gain_at(self.current()["resonance_percent"])
 
     def _trace_poles(self) -> None:
-        """Zeros of the chosen mode and the path of the poles from no resonance to the end of the control."""
-        network, now = self._network, self.current()
-        assert network is not None
-        unit = 2 * np.pi * now["cutoff_hz"]
-        gains = np.linspace(0.0, self._document.gain_at(100.0), 120)
-        locus = np.array([poles(network, cutoff_hz=now["cutoff_hz"], gain=float(k)) for k in gains]) / unit
-        at = {"cutoff_hz": now["cutoff_hz"], "gain": self._document.gain_at(now["resonance_percent"])}
-        self.poles_traced.emit(
-            PoleMap(poles(network, **at) / unit, zeros(network, now["mode"], **at) / unit, locus, gains,
-                    now["cutoff_hz"])
-        )
+        assert self._network is not None
+        now = self.current()
+        self.poles_traced.emit(pole_map(
+            self._network, now["mode"], cutoff_hz=now["cutoff_hz"], gain=self._gain(),
+            full_gain=self._document.gain_at(100.0),
+        ))
 
     def _preview(self) -> None:
         now = self.current()
         self.previews.ask(PreviewRequest(
             self._document, now["mode"], now["cutoff_hz"], now["resonance_percent"], now["level_v"], self.band_shown,
-            GRID_HZ,
+            GRID_HZ, self._beside(),
         ))
 
-    def _read_prediction(self) -> None:
-        shelved, network = self.shelved, self._network
-        if shelved is None or network is None:
-            return
+    def _beside(self) -> Beside | None:
+        """The filter chosen to stand beside the one in hand, or None."""
         now = self.current()
+        other = next((s for s in self._session.shelf if s.id == now["beside"]), None)
+        if other is None or self.shelved is None or other.id == self.shelved.id:
+            return None
+        document, mode = self._session.document(other), self._session.settings(other)["mode"]
         gain = self._document.gain_at(now["resonance_percent"])
-        settings = {"cutoff_hz": now["cutoff_hz"], "resonance_percent": now["resonance_percent"], "mode": now["mode"]}
-        found: list[Finding] = []
-        if growth_rate(network, cutoff_hz=now["cutoff_hz"], gain=gain) < 0:
-            gains = complex_gain(network, READING_HZ, cutoff_hz=now["cutoff_hz"], gain=gain, modes=[now["mode"]])[0]
-            try:
-                reading = read_curve(READING_HZ, 20 * np.log10(np.maximum(np.abs(gains), 1e-20)))
-                found = predicted_findings(reading, settings)
-            except MeasurementError:
-                found = []
-        self.predicted_findings.emit(tuple(found))
+        own = onset(document.network(), cutoff_hz=now["cutoff_hz"])
+        if own is not None and self.onset_gain:
+            gain *= own.gain / self.onset_gain
+        return Beside(other.letter, document, mode, gain)
+
+    def set_beside(self, filter_id: int | None) -> None:
+        """Put another filter's curve into the figure; None takes it away."""
+        self._session.change({"beside": filter_id})
+
+    def _predict_beside(self) -> None:
+        other = self._beside_now
+        curve = None
+        if other is not None:
+            at = {"cutoff_hz": self.current()["cutoff_hz"], "gain": other.gain}
+            gains = complex_gain(self._beside_network, GRID_HZ, **at, modes=[other.mode])  # type: ignore[arg-type]
+            curve = level_db(gains)[0]
+        self.beside.emit(other, curve)
+
+    def _read_prediction(self) -> None:
+        if self.shelved is not None and self._network is not None:
+            self.predicted_findings.emit(read_prediction(self._network, self.current(), self._gain()))
 
     # Measurement
 
@@ -373,14 +363,3 @@ class ResponsePresenter(QObject):
 
 def _within(cutoff_hz: float) -> float:
     return float(min(max(cutoff_hz, CUTOFF_MINIMUM_HZ), CUTOFF_MAXIMUM_HZ))
-
-
-def predicted_findings(reading: CurveReading, settings: dict[str, Any]) -> list[Finding]:
-    """The same findings as a measurement's, from the curve of the drawing."""
-    found = [Finding("pole_hz", settings["cutoff_hz"], "Hz", settings=settings, measured=False)]
-    edge = reading.cutoff_3db_hz is not None
-    for name, unit in READ_FROM_CURVE:
-        value = getattr(reading, name)
-        if value is not None and not (edge and name in ("low_3db_hz", "high_3db_hz")):
-            found.append(Finding(name, value, unit, settings=settings, measured=False))
-    return found

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -13,7 +13,32 @@ from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import FloatArray
 from jiyuu.desktop.jobs import Jobs
 
+if TYPE_CHECKING:
+    from jiyuu.simulation.level_response import LevelResponse
+
 POINTS = (61, 241)  # of the curve at level: a first look, then the whole
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Beside:
+    """Another filter's curve in the same figure: at the same cutoff, as far from its own onset."""
+
+    letter: str
+    document: Filter
+    mode: str
+    gain: float
+
+    @property
+    def name(self) -> str:
+        return f"{self.letter} {self.mode}"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class AtLevel:
+    """A response at level and whose it is: the letter of the filter beside, None for the one in hand."""
+
+    letter: str | None
+    response: LevelResponse
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -27,10 +52,11 @@ class PreviewRequest:
     level_v: float | None
     band: bool
     grid_hz: FloatArray
+    beside: Beside | None = None
 
 
 class Previews(QObject):
-    """`ready` carries LevelResponse, ToleranceStudy or Progress; `gone` says that nothing shown holds any more."""
+    """`ready` carries AtLevel, ToleranceStudy or Progress; `gone` says that nothing shown holds any more."""
 
     ready = pyqtSignal(object)
     gone = pyqtSignal()
@@ -66,17 +92,24 @@ def _steps(request: PreviewRequest) -> Iterator[Any]:
     from jiyuu.simulation.kernels import compile_apart, is_compiled
     from jiyuu.simulation.level_response import LevelResponse, level_response_steps
 
-    document, network = request.document, request.document.network()
+    document, beside = request.document, request.beside
     if request.level_v is not None:
-        if not is_compiled(network):
-            compile_apart(document.circuit, document.parameters)
+        wanted: list[tuple[str | None, Filter, str, float]] = [
+            (None, document, request.mode, document.gain_at(request.resonance_percent))
+        ]
+        if beside is not None:
+            wanted.append((beside.letter, beside.document, beside.mode, beside.gain))
         for points in POINTS:
-            for step in level_response_steps(
-                network, np.geomspace(16.0, 21_000.0, points), cutoff_hz=request.cutoff_hz,
-                gain=document.gain_at(request.resonance_percent), level_v=request.level_v, modes=[request.mode],
-            ):
-                # A share of the work is told as None, so that a cancel is heard between two batches.
-                yield step if isinstance(step, LevelResponse) else None
+            for letter, filter_, mode, gain in wanted:
+                network = filter_.network()
+                if not is_compiled(network):
+                    compile_apart(filter_.circuit, filter_.parameters)
+                for step in level_response_steps(
+                    network, np.geomspace(16.0, 21_000.0, points), cutoff_hz=request.cutoff_hz, gain=gain,
+                    level_v=request.level_v, modes=[mode],
+                ):
+                    # A share of the work is told as None, so that a cancel is heard between two batches.
+                    yield AtLevel(letter, step) if isinstance(step, LevelResponse) else None
     if request.band:
         yield from study(document, request.mode, request.grid_hz, cutoff_hz=request.cutoff_hz,
                          resonance_percent=request.resonance_percent)

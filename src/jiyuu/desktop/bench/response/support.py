@@ -11,7 +11,7 @@ from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from jiyuu.book.store import StoredCurve
-from jiyuu.desktop.bench.response.presenter import GRID_HZ, Predicted
+from jiyuu.desktop.bench.response.prediction import GRID_HZ, Predicted
 from jiyuu.desktop.figures.figure import FrequencyFigure, PlotCurve
 from jiyuu.desktop.figures.pole_map import PoleFigure, PoleMap
 from jiyuu.desktop.theme.style import STEP

@@ -5,18 +5,13 @@ from __future__ import annotations
 import math
 from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QFormLayout,
     QHBoxLayout,
     QLabel,
     QProgressBar,
     QPushButton,
-    QSlider,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -24,17 +19,19 @@ from PyQt6.QtWidgets import (
 )
 
 from jiyuu.circuits.components import Components
+from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.bench.findings_list import FindingsList
 from jiyuu.desktop.bench.response.circuit_page import CircuitPage
-from jiyuu.desktop.bench.response.presenter import GRID_HZ, Measured, Predicted, ResponsePresenter
+from jiyuu.desktop.bench.response.prediction import GRID_HZ, Predicted
+from jiyuu.desktop.bench.response.presenter import Measured, ResponsePresenter
+from jiyuu.desktop.bench.response.previews import AtLevel, Beside
+from jiyuu.desktop.bench.response.settings_form import SettingsForm
 from jiyuu.desktop.bench.response.support import MEASURED, SupportFigures, page_buttons
 from jiyuu.desktop.bench.still_label import StillLabel
-from jiyuu.desktop.bench.typed_value import TypedValue
 from jiyuu.desktop.figures.figure import FrequencyFigure, PlotCurve, follow_each_other
 from jiyuu.desktop.figures.pole_map import PoleMap
 from jiyuu.desktop.theme.style import STEP, THEME
-from jiyuu.errors import JiyuuError
-from jiyuu.quantities import note_and_cents, parse_frequency, parse_number, shown_hz, signed
+from jiyuu.quantities import note_and_cents, shown_hz, signed
 
 BUILDS = "builds"
 STALE_BAND_DB = 2.0  # half width of the hatching around a curve that is out of date
@@ -50,6 +47,7 @@ class ResponseView:
         self._modes: tuple[str, ...] = ()
         self._last_predicted: tuple[Any, ...] = ()
         self._preview_names: set[str] = set()
+        self._beside_name: str | None = None
         self._build_figures()
         self._build_side()
         presenter.settings.connect(self._show_settings)
@@ -61,6 +59,7 @@ class ResponseView:
         presenter.progress.connect(self._show_progress)
         presenter.poles_traced.connect(self._show_poles)
         presenter.components.connect(self._show_components)
+        presenter.beside.connect(self._show_beside)
         presenter.previews.ready.connect(self._show_preview)
         presenter.previews.gone.connect(self._clear_preview)
 
@@ -97,53 +96,12 @@ class ResponseView:
         self.circuit.setProperty("role", "heading")
         self.circuit.setWordWrap(True)
         column.addWidget(self.circuit)
-        form = QFormLayout()
-        form.setHorizontalSpacing(2 * STEP)
-        form.setVerticalSpacing(STEP)
-        self.mode = QComboBox()
-        self.mode.setAccessibleName("Mode")
-        self.mode.textActivated.connect(presenter.set_mode)
-        self.cutoff = TypedValue(
-            "Cutoff", parse=parse_frequency, show=shown_hz,
-            stepped=lambda value, way, fine: value * 2 ** (way * (0.1 if fine else 1.0) / 12),
+        self.form = SettingsForm(presenter)
+        self.mode, self.cutoff, self.resonance, self.travel = (
+            self.form.mode, self.form.cutoff, self.form.resonance, self.form.travel
         )
-        self.cutoff.setToolTip("Pole frequency of the tuned stages: 1k2, 440, A4 or 0.5 V; arrows move a semitone.")
-        self.cutoff.entered.connect(presenter.set_cutoff)
-        self.cutoff.reset.connect(lambda: presenter.reset("cutoff_hz"))
-        self.cutoff.refused.connect(lambda text: presenter.message.emit(text, True))
-        self.resonance = TypedValue(
-            "Resonance", parse=_parse_percent, show=lambda value: f"{value:.4g} %",
-            stepped=lambda value, way, fine: value + way * (0.1 if fine else 1.0),
-        )
-        self.resonance.setToolTip("Per cent of the control's travel. Double-click goes back to the filter's file.")
-        self.resonance.entered.connect(presenter.set_resonance)
-        self.resonance.reset.connect(lambda: presenter.reset("resonance_percent"))
-        self.resonance.refused.connect(lambda text: presenter.message.emit(text, True))
-        self.travel = QSlider(Qt.Orientation.Horizontal)
-        self.travel.setRange(0, 1000)
-        self.travel.setAccessibleName("Resonance travel")
-        self.travel.sliderMoved.connect(lambda value: presenter.try_resonance(value / 10))
-        self.travel.sliderReleased.connect(lambda: presenter.set_resonance(self.travel.value() / 10))
-        self.travel.actionTriggered.connect(self._slider_stepped)
-        for label, field in (("Mode", self.mode), ("Cutoff", self.cutoff), ("Resonance", self.resonance)):
-            form.addRow(label, field)
-        form.addRow("", self.travel)
-        self.at_level = TypedValue(
-            "At level", parse=_parse_level, show=lambda value: f"{value:.4g} V" if value else "off",
-            stepped=lambda value, way, fine: max(value + way * (0.1 if fine else 1.0), 0.0),
-        )
-        self.at_level.setToolTip(
-            "Second curve: gain of the first harmonic when a sine of this peak drives the filter. Type 2 V, or off."
-        )
-        self.at_level.entered.connect(presenter.set_level)
-        self.at_level.reset.connect(lambda: presenter.set_level(0.0))
-        self.at_level.refused.connect(lambda text: presenter.message.emit(text, True))
-        form.addRow("At level", self.at_level)
-        self.band = QCheckBox("Band of 1000 builds (B)")
-        self.band.setToolTip("Where 5 to 95 % of builds lie when the filter's tolerances are drawn a thousand times.")
-        self.band.toggled.connect(presenter.show_band)
-        form.addRow("", self.band)
-        column.addLayout(form)
+        self.at_level, self.band, self.beside = self.form.at_level, self.form.band, self.form.beside
+        column.addWidget(self.form)
         self.gain = StillLabel(lines=2)
         column.addWidget(self.gain)
         buttons = QHBoxLayout()
@@ -197,16 +155,12 @@ class ResponseView:
         if not self.findings.keep_current():
             self._presenter.message.emit("Measure first (M), then choose a finding to keep.", False)
 
-    def _slider_stepped(self, action: int) -> None:
-        if not self.travel.isSliderDown():
-            self._presenter.set_resonance(self.travel.sliderPosition() / 10)
-
     # What the presenter says
 
     def _show_settings(self, settings: dict[str, Any]) -> None:
         shelved = self._presenter.shelved
         assert shelved is not None
-        document = shelved.document
+        document = self._presenter.document
         if self._modes != document.entry.modes:
             self._modes = document.entry.modes
             self.mode.clear()
@@ -221,6 +175,7 @@ class ResponseView:
         if not self.travel.isSliderDown():
             self.travel.setValue(round(settings["resonance_percent"] * 10))
         self.at_level.set_value(settings["level_v"] or 0.0)
+        self.form.offer_beside(self._presenter.others(), settings["beside"])
         self.circuit_page.show_circuit(document.entry, settings["parameters"])
         gain, onset = document.gain_at(settings["resonance_percent"]), self._presenter.onset_gain
         note, cents = note_and_cents(settings["cutoff_hz"])
@@ -229,6 +184,15 @@ class ResponseView:
         text = f"cutoff (pole) {shown_hz(settings['cutoff_hz'])}"
         for figure in self._over_frequency:
             figure.show_cutoff(settings["cutoff_hz"], text if figure is self.level else "")
+
+    def _show_beside(self, other: Beside | None, level: Any) -> None:
+        if self._beside_name is not None and (other is None or other.name != self._beside_name):
+            self.level.forget(self._beside_name)
+            self._beside_name = None
+        if other is not None:
+            self._beside_name = other.name
+            ink = THEME.palette.ink_of(other.letter)
+            self.level.show_curve(PlotCurve(other.name, GRID_HZ, level), ink.pen(1.8), labelled=True, colour=ink.colour)
 
     def _show_predicted(self, predicted: Predicted) -> None:
         first = self._predicted is None or self._predicted.modes != predicted.modes
@@ -281,15 +245,16 @@ class ResponseView:
     def _show_preview(self, step: object) -> None:
         from jiyuu.rig.response_run import Progress
         from jiyuu.rig.tolerance_study import ToleranceStudy, spoken
-        from jiyuu.simulation.level_response import LevelResponse
 
-        if isinstance(step, LevelResponse):
-            pen = QPen(QColor(THEME.palette.ink), 1.6, Qt.PenStyle.DashLine)
-            name = f"at {step.level_v:.3g} V"
+        if isinstance(step, AtLevel):
+            found = step.response
+            own = step.letter is None
+            colour = THEME.palette.ink if step.letter is None else THEME.palette.ink_of(step.letter).colour
+            name = f"at {found.level_v:.3g} V" if own else f"{step.letter} at {found.level_v:.3g} V"
             self._preview_names.add(name)
             self.level.show_curve(
-                PlotCurve(name, step.frequency_hz, 20 * np.log10(np.maximum(np.abs(step.gain[0]), 1e-20))), pen,
-                labelled=True, colour=THEME.palette.ink,
+                PlotCurve(name, found.frequency_hz, level_db(found.gain[0])),
+                QPen(QColor(colour), 1.6, Qt.PenStyle.DashLine), labelled=True, colour=colour,
             )
             self.level.place_labels()
         elif isinstance(step, ToleranceStudy):
@@ -379,19 +344,3 @@ class ResponseView:
             return
         self._draw_predicted()
         self._show_measured(self._measured)
-
-
-def _parse_level(text: str) -> float:
-    if text.strip().lower() in ("", "off"):
-        return 0.0
-    value, unit = parse_number(text)
-    if unit not in ("", "V") or not 0 <= value <= 100:
-        raise JiyuuError(f"'{text}' is not a drive; type for example 2 V, or off.")
-    return value
-
-
-def _parse_percent(text: str) -> float:
-    value, unit = parse_number(text)
-    if unit not in ("", "%") or not 0 <= value <= 100:
-        raise JiyuuError(f"'{text}' is not a position of the control; type 0 to 100 %.")
-    return value
