@@ -58,25 +58,37 @@ class SupportFigures(QSplitter):
         self.over_frequency = (self.phase, self.delay, self.slope)
         self._pole_map: PoleMap | None = None
         self._predicted: Predicted | None = None
-        stack = QStackedWidget()
+        self._pen = QPen()
+        self._stack = QStackedWidget()
         for figure in (self.phase, self.delay, self.poles):
-            stack.addWidget(figure)
-        row, self.choice = page_buttons(("Phase", "Delay", "Poles"), stack)
+            self._stack.addWidget(figure)
+        row, self.choice = page_buttons(("Phase", "Delay", "Poles"), self._stack)
+        self._stack.currentChanged.connect(lambda _: self._draw_chosen())
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addLayout(row)
-        column.addWidget(stack, 1)
+        column.addWidget(self._stack, 1)
         self.addWidget(left)
         self.addWidget(self.slope)
 
     def show_predicted(self, predicted: Predicted, pen: QPen) -> None:
         self._predicted = predicted
-        self.phase.show_curve(PlotCurve(PREDICTED, GRID_HZ, predicted.phase_deg), pen)
+        self._pen = pen
         self.slope.show_curve(PlotCurve(PREDICTED, GRID_HZ, predicted.slope_db_per_octave), pen)
-        self.delay.show_curve(PlotCurve(PREDICTED, GRID_HZ, predicted.group_delay_ms), pen)
-        if self._pole_map is not None and self._pole_map.poles.size == predicted.poles.size:
+        self._draw_chosen()
+
+    def _draw_chosen(self) -> None:
+        """Only the page that is open: while a control is dragged every millisecond counts."""
+        predicted, pen, page = self._predicted, self._pen, self._stack.currentIndex()
+        if predicted is None:
+            return
+        if page == 0:
+            self.phase.show_curve(PlotCurve(PREDICTED, GRID_HZ, predicted.phase_deg), pen)
+        elif page == 1:
+            self.delay.show_curve(PlotCurve(PREDICTED, GRID_HZ, predicted.group_delay_ms), pen)
+        elif self._pole_map is not None and self._pole_map.poles.size == predicted.poles.size:
             self.poles.show_map(replace(self._pole_map, poles=predicted.poles), pen.color().name())
 
     def show_poles(self, pole_map: PoleMap, colour: str) -> None:
@@ -115,6 +127,8 @@ class SupportFigures(QSplitter):
 
     def fit_phase(self) -> None:
         curves = [curve.values for name in (PREDICTED, MEASURED) if (curve := self.phase.curve(name)) is not None]
+        if not curves:
+            return
         lowest = min(float(values.min()) for values in curves)
         highest = max(float(values.max()) for values in curves)
         low, high = 90 * math.floor((lowest - 20) / 90), 90 * math.ceil((highest + 20) / 90)
