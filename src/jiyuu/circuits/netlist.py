@@ -82,7 +82,7 @@ def netlist_text(circuit: Circuit, network: Network, *, title: str, cutoff_hz: f
     lines += [
         f".ends {name}", "",
         "* bench: small-signal response of the first output",
-        "Vin in 0 dc 0 ac 1", "Vcv cv 0 dc 0",
+        "Vsource in 0 dc 0 ac 1", "Vcontrol cv 0 dc 0",
         f"Xfilter in cv {' '.join(outputs)} {name}",
         ".ac dec 50 20 20k", f".print ac vdb({outputs[0]}) vp({outputs[0]})", ".end", "",
     ]

@@ -57,6 +57,7 @@ class ResponsePresenter(QObject):
         super().__init__()
         self._session = session
         self._network: Network | None = None
+        self._settled: dict[str, Any] = {}  # what the book holds; read once, not at every step of a drag
         self._trial: dict[str, Any] = {}
         self._job_filter: int | None = None
         self.jobs = Jobs(self)
@@ -96,7 +97,7 @@ class ResponsePresenter(QObject):
 
     def current(self) -> dict[str, Any]:
         """Settings in the book with what is being dragged on top."""
-        return {**self._session.settings(), **self._trial}
+        return {**self._settled, **self._trial}
 
     def refresh(self) -> None:
         """Everything anew: another filter, other settings."""
@@ -104,6 +105,7 @@ class ResponsePresenter(QObject):
         shelved = self.shelved
         if shelved is None:
             return
+        self._settled = self._session.settings()
         self._document = self._session.document()
         self._network = self._document.network()
         found = onset(self._network, cutoff_hz=self.current()["cutoff_hz"])
@@ -234,7 +236,8 @@ class ResponsePresenter(QObject):
             at = {"cutoff_hz": self.current()["cutoff_hz"], "gain": other.gain}
             gains = complex_gain(self._beside_network, GRID_HZ, **at, modes=[other.mode])  # type: ignore[arg-type]
             curve = level_db(gains)[0]
-        self.beside.emit(other, curve)
+        if other is not None or not self._trial:  # while dragging only what moves
+            self.beside.emit(other, curve)
 
     def _read_prediction(self) -> None:
         if self.shelved is not None and self._network is not None:

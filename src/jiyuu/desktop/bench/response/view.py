@@ -48,6 +48,8 @@ class ResponseView:
         self._last_predicted: tuple[Any, ...] = ()
         self._preview_names: set[str] = set()
         self._beside_name: str | None = None
+        self._shown_parameters: dict[str, float] | None = None
+        self._shown_circuit = ""
         self._build_figures()
         self._build_side()
         presenter.settings.connect(self._show_settings)
@@ -175,8 +177,9 @@ class ResponseView:
         if not self.travel.isSliderDown():
             self.travel.setValue(round(settings["resonance_percent"] * 10))
         self.at_level.set_value(settings["level_v"] or 0.0)
-        self.form.offer_beside(self._presenter.others(), settings["beside"])
-        self.circuit_page.show_circuit(document.entry, settings["parameters"])
+        if settings["parameters"] != self._shown_parameters or document.entry.id != self._shown_circuit:
+            self._shown_parameters, self._shown_circuit = dict(settings["parameters"]), document.entry.id
+            self.circuit_page.show_circuit(document.entry, settings["parameters"])
         gain, onset = document.gain_at(settings["resonance_percent"]), self._presenter.onset_gain
         note, cents = note_and_cents(settings["cutoff_hz"])
         share = "" if onset is None else f", {100 * gain / onset:.0f} % of onset"
@@ -186,6 +189,7 @@ class ResponseView:
             figure.show_cutoff(settings["cutoff_hz"], text if figure is self.level else "")
 
     def _show_beside(self, other: Beside | None, level: Any) -> None:
+        self.form.offer_beside(self._presenter.others(), self._presenter.current()["beside"])
         if self._beside_name is not None and (other is None or other.name != self._beside_name):
             self.level.forget(self._beside_name)
             self._beside_name = None
