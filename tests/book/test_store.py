@@ -233,3 +233,34 @@ def test_two_programs_may_have_the_same_book_open(book, tmp_path):
     book.set_values(row, {"cutoff_hz": 5.0}, before={"cutoff_hz": 820.0})
     assert [n.text for n in book.notes()] == ["from the second"]
     second.close()
+
+
+def test_an_older_book_is_brought_up_to_date_on_a_copy(book, tmp_path, monkeypatch):
+    row = book.add_filter("A", VOICE, seed=3)
+    add_run(book, row)
+    book.close()
+    path = tmp_path / "a.jiyuu"
+    before = path.read_bytes()
+    monkeypatch.setattr("jiyuu.book.store.SCHEMA_VERSION", 2)
+    monkeypatch.setattr("jiyuu.book.store.MIGRATIONS", {1: "ALTER TABLE notes ADD COLUMN colour TEXT;"})
+    newer = Book.open(path)
+    assert newer.filters()[0].document == VOICE
+    assert len(newer.runs(row, "Response")) == 1
+    assert newer._rows("SELECT colour FROM notes") == []
+    newer.close()
+    assert int.from_bytes(path.read_bytes()[60:64], "big") == 2
+    assert (tmp_path / "a.jiyuu.version-1").read_bytes() == before
+
+
+def test_a_migration_that_fails_leaves_the_book_as_it_was(book, tmp_path, monkeypatch):
+    book.add_filter("A", VOICE, seed=3)
+    book.close()
+    path = tmp_path / "a.jiyuu"
+    before = path.read_bytes()
+    monkeypatch.setattr("jiyuu.book.store.SCHEMA_VERSION", 2)
+    for migrations, words in (({1: "ALTER TABLE nothing ADD COLUMN x;"}, "cannot be read"), ({}, "cannot bring up")):
+        monkeypatch.setattr("jiyuu.book.store.MIGRATIONS", migrations)
+        with pytest.raises(BookError, match=words):
+            Book.open(path)
+        assert path.read_bytes() == before
+    assert [p.name for p in tmp_path.iterdir()] == ["a.jiyuu"]

@@ -8,6 +8,7 @@ longer shown in it, and every act of a person stands in `actions`, from which un
 from __future__ import annotations
 
 import json
+import shutil
 import sqlite3
 import threading
 from collections.abc import Iterator, Mapping, Sequence
@@ -24,9 +25,11 @@ from jiyuu.circuits.filter_file import Filter, parse_filter
 from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import BookError
 from jiyuu.measurement.findings import Finding, Tolerance, sentence
+from jiyuu.whole_file import written_whole
 
 APPLICATION_ID = 0x4A495955  # 'JIYU'
 SCHEMA_VERSION = 1
+MIGRATIONS: dict[int, str] = {}  # version -> SQL that leads from it to the next
 HEADER = b"SQLite format 3\x00"
 
 
@@ -126,8 +129,11 @@ class Book:
             raise BookError(f"{path} is not a book (its first bytes are not those of one); choose a *.jiyuu file.")
         if int.from_bytes(header[68:72], "big") != APPLICATION_ID:
             raise BookError(f"{path} is a database of another program; choose a *.jiyuu file.")
-        read_only = int.from_bytes(header[60:64], "big") > SCHEMA_VERSION
+        version = int.from_bytes(header[60:64], "big")
+        read_only = version > SCHEMA_VERSION
         try:
+            if version < SCHEMA_VERSION:
+                _migrate(path, version)
             connection = _connect(path, read_only=read_only)
             if connection.execute("PRAGMA quick_check(1)").fetchone()[0] != "ok":
                 connection.close()
@@ -333,6 +339,27 @@ class Book:
     @property
     def can_redo(self) -> bool:
         return bool(self._rows("SELECT 1 FROM actions WHERE undone = 1 LIMIT 1"))
+
+
+def _migrate(path: Path, version: int) -> None:
+    """Brings an older book up to date on a copy, which then takes its place; the book as it was stays beside it."""
+    missing = [step for step in range(version, SCHEMA_VERSION) if step not in MIGRATIONS]
+    if missing:
+        raise BookError(f"{path} is of version {version}, which this program cannot bring up to date; ask for help.")
+    with written_whole(path) as copy:
+        source, target = sqlite3.connect(path), sqlite3.connect(copy)
+        try:
+            source.backup(target)
+            for step in range(version, SCHEMA_VERSION):
+                target.executescript(MIGRATIONS[step])
+            target.execute(f"PRAGMA user_version = {SCHEMA_VERSION}")
+            target.commit()
+        finally:
+            source.close()
+            target.close()
+        kept = path.with_name(f"{path.name}.version-{version}")
+        if not kept.exists():
+            shutil.copy2(path, kept)
 
 
 def _connect(path: Path, *, read_only: bool = False) -> sqlite3.Connection:
