@@ -14,7 +14,7 @@ from jiyuu.simulation.render import render
 from tests.reference import adaptive, residual_db
 
 RATE = 48_000.0
-LENGTH_S = 0.03
+LENGTH_S = 0.024
 FADE_S = 0.006
 
 

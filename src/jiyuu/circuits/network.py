@@ -46,6 +46,19 @@ class Branch:
             raise CircuitError(f"Branch '{self.name}' has offset {self.offset_v} V; give a finite value.")
 
 
+    def at(self, voltage_v: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """φ and its slope φ' at branch voltages of any shape; the offset is not added here."""
+        if self.kind is BranchKind.LINEAR:
+            return voltage_v, np.ones_like(voltage_v)
+        x = voltage_v / self.headroom_v
+        if self.kind is BranchKind.TANH:
+            t = np.tanh(x)
+            return self.headroom_v * t, 1 - t * t
+        if self.kind is BranchKind.ASINH:
+            return self.headroom_v * np.arcsinh(x), 1 / np.hypot(1, x)
+        return np.clip(voltage_v, -self.headroom_v, self.headroom_v), (np.abs(x) < 1).astype(float)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Affine:
     """A matrix that is affine in the loop gain: constant + k·per_gain."""

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jiyuu.circuits.network import Branch, BranchKind, FloatArray, Network
+from jiyuu.circuits.network import FloatArray, Network
 from jiyuu.errors import CircuitError
 
 _ROUNDS = 200
@@ -34,7 +34,9 @@ def operating_point(network: Network, *, gain: float, input_v: float = 0.0) -> O
         output, slope = np.zeros(m), np.zeros(m)
         for j, branch in enumerate(network.branches):
             voltage = V[j] @ state + U[j] * input_v + Z[j] @ output + branch.offset_v
-            output[j], slope[j] = _saturated(branch, float(voltage))
+            output[j], slope[j] = branch.at(np.asarray(voltage))
+        # A branch driven flat still gives Newton a direction.
+        slope = np.maximum(slope, 1e-12)
         return output, slope
 
     state = np.zeros(n)
@@ -63,16 +65,3 @@ def operating_point(network: Network, *, gain: float, input_v: float = 0.0) -> O
             break
         state, slope, current = trial, slope_there, moved
     raise CircuitError(f"No rest state was found at k = {gain:g} and {input_v:g} V; check offsets and headrooms.")
-
-
-def _saturated(branch: Branch, voltage: float) -> tuple[float, float]:
-    """φ and φ' of a branch."""
-    h = branch.headroom_v
-    if branch.kind is BranchKind.LINEAR:
-        return voltage, 1.0
-    if branch.kind is BranchKind.TANH:
-        t = float(np.tanh(voltage / h))
-        return h * t, max(1 - t * t, 1e-12)
-    if branch.kind is BranchKind.ASINH:
-        return h * float(np.arcsinh(voltage / h)), float(1 / np.hypot(1, voltage / h))
-    return float(np.clip(voltage, -h, h)), 1.0 if abs(voltage) < h else 1e-12

@@ -123,7 +123,7 @@ class _Problem:
         for j, branch in enumerate(network.branches):
             before = np.flatnonzero(Z[j])
             voltage = V[j] @ states + Z[j, before] @ output[before] + branch.offset_v
-            output[j], slope[j] = _saturated(branch.kind, voltage, branch.headroom_v)
+            output[j], slope[j] = branch.at(voltage)
             inner = np.repeat(V[j][:, None], points, axis=1)
             for i in before:
                 inner += Z[j, i] * by_state[i]
@@ -315,16 +315,3 @@ def _observing(network: Network, state: int) -> Network:
         network, outputs=("state",), C=Affine(seen, np.zeros((1, n))), D=Affine(np.zeros(1), np.zeros(1)),
         E=Affine(np.zeros((1, m)), np.zeros((1, m))),
     )
-
-
-def _saturated(kind: BranchKind, voltage: FloatArray, headroom: float) -> tuple[FloatArray, FloatArray]:
-    """φ and φ' of a branch at voltages (N,)."""
-    if kind is BranchKind.LINEAR:
-        return voltage, np.ones_like(voltage)
-    x = voltage / headroom
-    if kind is BranchKind.TANH:
-        t = np.tanh(x)
-        return headroom * t, 1 - t * t
-    if kind is BranchKind.ASINH:
-        return headroom * np.arcsinh(x), 1 / np.hypot(1, x)
-    return np.clip(voltage, -headroom, headroom), (np.abs(x) < 1).astype(float)
