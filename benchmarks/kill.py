@@ -1,5 +1,6 @@
 """Twenty kills at random moments while a script drives the application."""
 
+import os
 import random
 import tempfile
 import time
@@ -8,6 +9,7 @@ from pathlib import Path
 
 def main() -> None:
     """Counts findings that were reported as kept and are not there afterwards."""
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
     from jiyuu.book.demo import write_demo_book
     from tests.desktop.driving import killed_while_driven
 
