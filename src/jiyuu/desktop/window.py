@@ -90,6 +90,7 @@ class MainWindow(QMainWindow):
             self.side.addWidget(view.side)
         self.notice = QLabel()
         self.notice.setWordWrap(True)
+        self.notice.setContentsMargins(3 * STEP, STEP, 2 * STEP, STEP)
         self.notice.hide()
         self.notice.setAccessibleName("Message")
         self._notice_timer = QTimer(self)

@@ -114,9 +114,9 @@ def _style_sheet(theme: Theme) -> str:
     QLabel[role="quiet"] {{ color: {p.quiet}; font-size: {theme.px(SMALL_PX)}px; }}
     QLabel[role="number"] {{ font-family: "{NUMBER_FACE}"; font-size: {theme.px(15)}px; }}
     QLabel[role="message"] {{ background: {p.raised}; border: 1px solid {p.strong_rule};
-        border-left: 4px solid {p.ink}; padding: {STEP}px {2 * STEP}px; }}
+        border-left: 4px solid {p.ink}; }}
     QLabel[role="error"] {{ background: {p.raised}; border: 1px solid {p.attention};
-        border-left: 4px solid {p.attention}; padding: {STEP}px {2 * STEP}px; }}
+        border-left: 4px solid {p.attention}; }}
     QTableWidget {{ background: {p.raised}; border: 1px solid {p.rule}; gridline-color: {p.rule};
         selection-background-color: {p.rule}; selection-color: {p.ink}; }}
     QHeaderView::section {{ background: {p.ground}; border: none; border-bottom: 1px solid {p.strong_rule};
