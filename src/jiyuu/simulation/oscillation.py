@@ -23,8 +23,8 @@ from jiyuu.errors import CircuitError
 from jiyuu.simulation.kernels import integrate
 
 HIGHEST_HARMONIC = 20
-POINTS = (31, 63, 127, 255, 511)
-REACH_POINTS = 15  # enough to stay on the family of orbits on the way
+POINTS = (31, 63, 127, 255, 511)  # over a period
+HALF_POINTS = (16, 32, 64, 128, 256)  # over half a period, where the second half is the first upside down
 ROUNDS = 40
 STARTED = 0.9  # share of the settled amplitude that counts as started
 DISTURBANCE = 1e-3  # share of it at which the clock starts: −60 dB
@@ -56,7 +56,7 @@ def oscillation(network: Network, mode: str, *, cutoff_hz: float, gain: float) -
         return None
     orbit = _reach(problem, gain)
     previous: _Read | None = None
-    for points in POINTS:
+    for points in problem.points:
         orbit = problem.solved(orbit.at(points), gain=gain)
         read = _read(problem, orbit, mode)
         if previous is not None and read.agrees_with(previous):
@@ -67,48 +67,74 @@ def oscillation(network: Network, mode: str, *, cutoff_hz: float, gain: float) -
         thd_percent=read.thd_percent,
         harmonics_db=20 * np.log10(np.maximum(read.harmonics_v / read.harmonics_v[0], 1e-20)),
         waveform_v=read.waveform_v,
-        start_up_s=_start_up_s(network, orbit, cutoff_hz=cutoff_hz, gain=gain), points=orbit.states.shape[1],
+        start_up_s=_start_up_s(network, orbit, cutoff_hz=cutoff_hz, gain=gain), points=orbit.whole.shape[1],
     )
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Orbit:
-    """states (n, N) over one period; turn: frequency in units of the cutoff; gain."""
+    """states (n, points) over one period, or over half of one when the other half is the same upside down; turn:
+    frequency in units of the cutoff; gain."""
 
     states: FloatArray
     turn: float
     gain: float
+    odd: bool
+
+    @property
+    def whole(self) -> FloatArray:
+        """The states over the whole period."""
+        return np.concatenate([self.states, -self.states], axis=1) if self.odd else self.states
 
     def at(self, points: int) -> _Orbit:
-        """The same waveform at another (odd) number of points."""
-        old = self.states.shape[1]
-        if points == old:
+        """The same waveform at another number of points."""
+        if points == self.states.shape[1]:
             return self
-        spectrum = np.fft.rfft(self.states, axis=1)
-        fine = np.zeros((self.states.shape[0], points // 2 + 1), dtype=complex)
+        old, new = self.whole.shape[1], 2 * points if self.odd else points
+        spectrum = np.fft.rfft(self.whole, axis=1)
+        fine = np.zeros((self.states.shape[0], new // 2 + 1), dtype=complex)
         kept = min(spectrum.shape[1], fine.shape[1])
-        fine[:, :kept] = spectrum[:, :kept] * (points / old)
-        return _Orbit(np.fft.irfft(fine, points, axis=1), self.turn, self.gain)
+        fine[:, :kept] = spectrum[:, :kept] * (new / old)
+        return _Orbit(np.fft.irfft(fine, new, axis=1)[:, :points], self.turn, self.gain, self.odd)
+
+    def scaled(self, factor: float) -> _Orbit:
+        """The swing about the mean made larger."""
+        mean = 0.0 if self.odd else self.states.mean(axis=1, keepdims=True)
+        return _Orbit(mean + factor * (self.states - mean), self.turn, self.gain, self.odd)
 
 
 class _Problem:
-    """The collocated equations: turn·D·x = Ω/ω·W·φ(V·x + Z·φ + offset)."""
+    """The collocated equations: turn·D·x = Ω/ω·W·φ(V·x + Z·φ + offset).
+
+    Every branch shape is odd: without offsets a waveform's second half is its first upside down, and half the points
+    do, at an eighth of the work."""
 
     def __init__(self, network: Network, cutoff_hz: float) -> None:
         self.network = network
         self.cutoff_hz = cutoff_hz
         self.rates = network.rates(cutoff_hz) / (2 * np.pi * cutoff_hz)
         self.n = len(network.capacitors)
+        self.odd = not any(branch.offset_v for branch in network.branches)
+        self.points = HALF_POINTS if self.odd else POINTS
+        self.reach_points = self.points[0] // 2 if self.odd else 15
         self._derivatives: dict[int, FloatArray] = {}
 
+    def phases(self, points: int) -> FloatArray:
+        """(points,) rad of the collocation points."""
+        return np.asarray((np.pi if self.odd else 2 * np.pi) * np.arange(points) / points)
+
     def derivative(self, points: int) -> FloatArray:
-        """(N, N) exact differentiation of a trigonometric polynomial through N (odd) equidistant points."""
+        """(points, points) exact differentiation of the trigonometric polynomial through the points: an odd number of
+        them over a period, or an even number over half a period that continues upside down."""
         if points not in self._derivatives:
-            j = np.arange(points)
-            away = j[:, None] - j[None, :]
-            with np.errstate(divide="ignore", invalid="ignore"):
-                matrix = 0.5 * (-1.0) ** away / np.sin(np.pi * away / points)
-            np.fill_diagonal(matrix, 0.0)
+            count = 2 * points if self.odd else points
+            j = np.arange(count)
+            away = (j[:, None] - j[None, :]) % count
+            angle = np.pi * np.where(away == 0, 1, away) / count
+            shape = 1 / np.tan(angle) if self.odd else 1 / np.sin(angle)
+            matrix = np.where(away == 0, 0.0, 0.5 * (-1.0) ** away * shape)
+            if self.odd:
+                matrix = matrix[:points, :points] - matrix[:points, points:]
             self._derivatives[points] = matrix
         return self._derivatives[points]
 
@@ -137,8 +163,8 @@ class _Problem:
         (state, first-harmonic volts) given, the gain follows as well. Raises CircuitError when it does not settle."""
         n, points = orbit.states.shape
         D = self.derivative(points)
-        pinned = int(np.argmax(np.abs(np.fft.rfft(orbit.states, axis=1)[:, 1]))) if amplitude is None else amplitude[0]
-        theta = 2 * np.pi * np.arange(points) / points
+        pinned = int(np.argmax(np.abs(np.fft.rfft(orbit.whole, axis=1)[:, 1]))) if amplitude is None else amplitude[0]
+        theta = self.phases(points)
         cosine, sine = 2 * np.cos(theta) / points, 2 * np.sin(theta) / points
         states, turn = orbit.states.copy(), orbit.turn
         k = orbit.gain if gain is None else gain
@@ -179,13 +205,13 @@ class _Problem:
         # At the last rounds rounding may be all that still moves. The rest state solves the equations, too.
         still = share == 1.0 and np.abs(change[:size]).max() < 1e-7 * scale
         if still and np.ptp(states[pinned]) > 0.1 * np.ptp(orbit.states[pinned]):
-            return _Orbit(states, turn, k)
+            return _Orbit(states, turn, k, self.odd)
         raise CircuitError(f"No settled oscillation was found at k = {k:g}; choose a gain nearer to the onset.")
 
 
 def _reach(problem: _Problem, gain: float) -> _Orbit:
     """From the onset up along the family of orbits, by amplitude, to the gain asked for."""
-    network, points = problem.network, REACH_POINTS
+    network, points = problem.network, problem.reach_points
     start = onset(network, cutoff_hz=problem.cutoff_hz, highest_gain=max(200.0, 2 * gain))
     if start is None:
         raise CircuitError("This circuit has no onset of self-oscillation.")
@@ -197,21 +223,22 @@ def _reach(problem: _Problem, gain: float) -> _Orbit:
     vector = vectors[:, critical]
     pinned = int(np.argmax(np.abs(vector)))
     vector = vector / vector[pinned]
-    theta = 2 * np.pi * np.arange(points) / points
+    theta = problem.phases(points)
     shape = np.real(vector[:, None] * np.exp(1j * theta)[None, :])
     rest = operating_point(network, gain=start.gain).state_v[:, None]
     headroom = min((b.headroom_v for b in network.branches if b.kind is not BranchKind.LINEAR), default=1.0)
     amplitude = 0.02 * headroom
-    orbit = _Orbit(rest + amplitude * shape, float(abs(values[critical].imag)), start.gain)
+    orbit = _Orbit(rest + amplitude * shape, float(abs(values[critical].imag)), start.gain, problem.odd)
     # By amplitude while it grows fast with the gain, by gain once the limiters hold it.
     orbit = problem.solved(orbit, amplitude=(pinned, amplitude))
     if orbit.gain >= gain:
         # The very first orbit lies past the gain: near the onset amplitude goes with the root of the distance.
         share = np.sqrt(max(gain - start.gain, 0.0) / max(orbit.gain - start.gain, 1e-300))
-        return problem.solved(_Orbit(rest + share * (orbit.states - rest), orbit.turn, gain), gain=gain)
+        near = _Orbit(rest + share * (orbit.states - rest), orbit.turn, gain, problem.odd)
+        return problem.solved(near, gain=gain)
     while orbit.gain < min(gain, 1.02 * start.gain):
         amplitude *= 1.5
-        orbit = problem.solved(_scaled(orbit, 1.5), amplitude=(pinned, amplitude))
+        orbit = problem.solved(orbit.scaled(1.5), amplitude=(pinned, amplitude))
         if amplitude > 1e5 * headroom:
             raise CircuitError(f"The oscillation at k = {gain:g} grows without end; the circuit does not limit it.")
     stride = 1.5
@@ -225,11 +252,6 @@ def _reach(problem: _Problem, gain: float) -> _Orbit:
             if stride < 1.001:
                 raise CircuitError(f"No settled oscillation was found at k = {gain:g}.") from None
     return orbit
-
-
-def _scaled(orbit: _Orbit, factor: float) -> _Orbit:
-    mean = orbit.states.mean(axis=1, keepdims=True)
-    return _Orbit(mean + factor * (orbit.states - mean), orbit.turn, orbit.gain)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -252,8 +274,9 @@ class _Read:
 
 def _read(problem: _Problem, orbit: _Orbit, mode: str) -> _Read:
     network, row = problem.network, problem.network.output_index(mode)
-    output, _, _ = problem.branches(orbit.states, orbit.gain)
-    waveform = network.C.at(orbit.gain)[row] @ orbit.states + network.E.at(orbit.gain)[row] @ output
+    states = orbit.whole
+    output, _, _ = problem.branches(states, orbit.gain)
+    waveform = network.C.at(orbit.gain)[row] @ states + network.E.at(orbit.gain)[row] @ output
     points = waveform.size
     spectrum = np.fft.rfft(waveform) / points
     harmonics = np.zeros(HIGHEST_HARMONIC)
@@ -263,7 +286,7 @@ def _read(problem: _Problem, orbit: _Orbit, mode: str) -> _Read:
     dense = np.zeros(16 * points // 2 + 1, dtype=complex)
     dense[1 : spectrum.size] = spectrum[1:]
     fine = np.fft.irfft(dense * (16 * points), 16 * points)
-    if harmonics[0] <= 1e-12 * max(np.abs(orbit.states).max(), 1e-300):
+    if harmonics[0] <= 1e-12 * max(np.abs(states).max(), 1e-300):
         raise CircuitError(f"The output '{mode}' does not carry the tone; choose another mode.")
     return _Read(
         frequency_hz=orbit.turn * problem.cutoff_hz, peak_v=float(np.abs(fine).max()), dc_v=float(spectrum[0].real),
@@ -274,8 +297,9 @@ def _read(problem: _Problem, orbit: _Orbit, mode: str) -> _Read:
 
 def _start_up_s(network: Network, orbit: _Orbit, *, cutoff_hz: float, gain: float) -> float:
     """Time from a disturbance of DISTURBANCE to STARTED of the settled amplitude (of the state that swings most)."""
-    state = int(np.argmax(np.ptp(orbit.states, axis=1)))
-    settled = float(np.ptp(orbit.states[state])) / 2
+    swing_v = np.ptp(orbit.whole, axis=1) / 2
+    state = int(np.argmax(swing_v))
+    settled = float(swing_v[state])
     growth = growth_rate(network, cutoff_hz=cutoff_hz, gain=gain)
     frequency_hz = orbit.turn * cutoff_hz
 
