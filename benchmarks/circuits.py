@@ -27,7 +27,7 @@ def main() -> None:
     """Wanted: 200 oscillations in 20 s on two cores, a band of 1000 units in 0.5 s."""
     names = list(circuits())
     jobs = [(names[i % len(names)], 1.02 + 0.5 * (i / 200)) for i in range(200)]
-    os.environ["OPENBLAS_NUM_THREADS"] = "1"  # two processes on two cores: threads of their own would only be in the way
+    os.environ["OPENBLAS_NUM_THREADS"] = "1"  # two processes fill two cores; more threads would be in the way
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         list(pool.map(_tone, jobs[:4]))
         start = time.perf_counter()
