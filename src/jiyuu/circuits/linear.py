@@ -227,6 +227,9 @@ def onset(network: Network, *, cutoff_hz: float, highest_gain: float = 200.0) ->
             stable = float(candidate)
         elif rate > 1e-12:
             gain = 0.0 if stable is None else _crossing(excess, stable, float(candidate))
+            if stable is None:  # unstable without any resonance: it begins at once
+                loudest = np.linalg.eigvals(state_space(network, cutoff_hz=cutoff_hz, gain=0.0).A)
+                return Onset(0.0, float(abs(loudest[np.argmax(loudest.real)].imag) * cutoff_hz))
             roots = np.linalg.eigvals(state_space(network, cutoff_hz=cutoff_hz, gain=gain).A)
             critical = roots[np.argmax(roots.real + 1e-9 * (roots.imag > 0))]
             if abs(critical.real) > 1e-6:

@@ -117,7 +117,7 @@ def _settle(
         distance = np.abs(gap).max(axis=1)
         scale = np.maximum(scale, np.abs(ended[:, 0]).max(axis=1))
         monodromy = np.swapaxes((ended[:, 1:] - ended[:, :1]) / nudge[:, np.newaxis, np.newaxis], 1, 2)
-        step = np.linalg.solve(np.eye(n) - monodromy, gap[..., np.newaxis])[..., 0]
+        step = _closing(np.eye(n) - monodromy, gap)
         closer = (distance < best_gap) & ~settled
         harmonic = np.where(closer, np.einsum("rtb,t->rb", record[:, :, :: n + 1], analyser), harmonic)
         best[closer], best_gap[closer], ahead[closer] = states[closer], distance[closer], step[closer]
@@ -133,6 +133,15 @@ def _settle(
         ahead = np.where(lost[:, np.newaxis], after - best, ahead)
         states = best + share[:, np.newaxis] * ahead
     return harmonic, settled
+
+
+def _closing(matrices: FloatArray, gap: FloatArray) -> FloatArray:
+    """Newton's steps (b, n). Where a state keeps itself over a period (a matrix that cannot be inverted) the shortest
+    step that closes the rest."""
+    try:
+        return np.asarray(np.linalg.solve(matrices, gap[..., np.newaxis])[..., 0])
+    except np.linalg.LinAlgError:
+        return np.asarray((np.linalg.pinv(matrices) @ gap[..., np.newaxis])[..., 0])
 
 
 def _linear_start(

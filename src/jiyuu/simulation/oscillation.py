@@ -15,6 +15,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.interpolate import CubicSpline
 
 from jiyuu.circuits.linear import growth_rate, onset, state_space
 from jiyuu.circuits.network import Affine, BranchKind, FloatArray, Network
@@ -27,6 +28,7 @@ POINTS = (31, 63, 127, 255, 511)  # over a period
 HALF_POINTS = (16, 32, 64, 128, 256)  # over half a period, where the second half is the first upside down
 ROUNDS = 40
 STARTED = 0.9  # share of the settled amplitude that counts as started
+WAITED_STEPS = 8_000_000  # some seconds of work
 DISTURBANCE = 1e-3  # share of it at which the clock starts: −60 dB
 
 
@@ -54,20 +56,77 @@ def oscillation(network: Network, mode: str, *, cutoff_hz: float, gain: float) -
     problem = _Problem(network, cutoff_hz)
     if growth_rate(network, cutoff_hz=cutoff_hz, gain=gain) <= 0:
         return None
-    orbit = _reach(problem, gain)
-    previous: _Read | None = None
-    for points in problem.points:
-        orbit = problem.solved(orbit.at(points), gain=gain)
+    try:
+        orbit, read = _balanced(problem, mode, gain)
+    except (_NotBalanced, np.linalg.LinAlgError):
+        # Stages driven flat, far past their headroom, leave Newton no slope to go by: then patience finds the tone.
+        orbit = _waited_for(problem, gain)
         read = _read(problem, orbit, mode)
-        if previous is not None and read.agrees_with(previous):
-            break
-        previous = read
     return Oscillation(
         frequency_hz=read.frequency_hz, amplitude_peak_v=read.peak_v, fundamental_v=read.harmonics_v[0], dc_v=read.dc_v,
         thd_percent=read.thd_percent,
         harmonics_db=20 * np.log10(np.maximum(read.harmonics_v / read.harmonics_v[0], 1e-20)),
         waveform_v=read.waveform_v,
         start_up_s=_start_up_s(network, orbit, cutoff_hz=cutoff_hz, gain=gain), points=orbit.whole.shape[1],
+    )
+
+
+class _NotBalanced(CircuitError):
+    """Newton's method found no orbit; waiting for one may."""
+
+
+def _balanced(problem: _Problem, mode: str, gain: float) -> tuple[_Orbit, _Read]:
+    """The orbit by harmonic balance, points doubled until nothing asked about moves."""
+    orbit = _reach(problem, gain)
+    previous: _Read | None = None
+    for points in problem.points:
+        orbit = problem.solved(orbit.at(points), gain=gain)
+        read = _read(problem, orbit, mode)
+        if previous is not None and read.agrees_with(previous):
+            return orbit, read
+        previous = read
+    raise _NotBalanced(f"The waveform at k = {gain:g} needs more harmonics than are kept.")
+
+
+def _waited_for(problem: _Problem, gain: float) -> _Orbit:
+    """The orbit by simulation from a kick, until period and swing stand still. Raises CircuitError when they do not.
+
+    Points of the orbit stand on the longest grid that _read takes, by cubic interpolation between the steps."""
+    network, cutoff_hz = problem.network, problem.cutoff_hz
+    headroom = min((b.headroom_v for b in network.branches if b.kind is not BranchKind.LINEAR), default=1.0)
+    rest = operating_point(network, gain=gain).state_v
+    fastest = 2 * np.pi * cutoff_hz * max(float(network.rate_ratio.max()), 1.0) * (1 + 0.3 * gain)
+    step_s = 0.08 / max(fastest, float(network.fixed_rate.max(initial=0.0)))
+    count, observers = len(network.capacitors), _observing_all(network)
+    states = (rest + 0.5 * headroom * np.cos(np.arange(count)))[np.newaxis, :]
+    steps, spent = 20_000, 0
+    before: tuple[float, float] | None = None
+    while spent < WAITED_STEPS:
+        record, states = integrate(
+            [observers], u_v=np.zeros((2 * steps + 1, 1)), omega=np.full((1, 1), 2 * np.pi * cutoff_hz),
+            gain=np.full((1, 1), gain), half_step_s=step_s / 2, rows=list(range(count)), states=states,
+        )
+        spent += steps
+        tail = record[:, :, 0]
+        busiest = int(np.argmax(np.ptp(tail[:, steps // 2 :], axis=1)))
+        swing = tail[busiest] - (tail[busiest].max() + tail[busiest].min()) / 2
+        rises = np.flatnonzero((swing[:-1] < 0) & (swing[1:] >= 0))
+        if rises.size < 6:
+            steps = min(2 * steps, WAITED_STEPS // 8)
+            before = None
+            continue
+        crossings = rises + swing[rises] / (swing[rises] - swing[rises + 1])
+        period, size = float(np.mean(np.diff(crossings[-5:]))), float(np.ptp(swing[int(crossings[-5]) :]))
+        if before is not None and abs(period / before[0] - 1) < 2e-6 and abs(size / before[1] - 1) < 2e-5:
+            points = 2 * problem.points[-1] if problem.odd else problem.points[-1]
+            at = crossings[-2] + period * np.arange(points) / points
+            whole = CubicSpline(np.arange(steps), tail, axis=1)(at)
+            states_over = whole[:, : points // 2] if problem.odd else whole
+            return _Orbit(np.asarray(states_over), 1 / (period * step_s * cutoff_hz), gain, problem.odd)
+        before = (period, size)
+    raise CircuitError(
+        f"The oscillation at k = {gain:g} had not settled after {1e3 * spent * step_s:.3g} ms of simulation; "
+        "choose a gain farther from the onset, or render it."
     )
 
 
@@ -206,7 +265,7 @@ class _Problem:
         still = share == 1.0 and np.abs(change[:size]).max() < 1e-7 * scale
         if still and np.ptp(states[pinned]) > 0.1 * np.ptp(orbit.states[pinned]):
             return _Orbit(states, turn, k, self.odd)
-        raise CircuitError(f"No settled oscillation was found at k = {k:g}; choose a gain nearer to the onset.")
+        raise _NotBalanced(f"No settled oscillation was found at k = {k:g}.")
 
 
 def _reach(problem: _Problem, gain: float) -> _Orbit:
@@ -219,7 +278,7 @@ def _reach(problem: _Problem, gain: float) -> _Orbit:
     values, vectors = np.linalg.eig(system.A)
     critical = int(np.argmax(values.real + 1e-9 * (values.imag > 0)))
     if abs(values[critical].imag) < 1e-6:
-        raise CircuitError("This circuit runs away at its onset instead of oscillating.")
+        raise _NotBalanced("This circuit runs away at its onset instead of oscillating.")
     vector = vectors[:, critical]
     pinned = int(np.argmax(np.abs(vector)))
     vector = vector / vector[pinned]
@@ -240,7 +299,7 @@ def _reach(problem: _Problem, gain: float) -> _Orbit:
         amplitude *= 1.5
         orbit = problem.solved(orbit.scaled(1.5), amplitude=(pinned, amplitude))
         if amplitude > 1e5 * headroom:
-            raise CircuitError(f"The oscillation at k = {gain:g} grows without end; the circuit does not limit it.")
+            raise _NotBalanced(f"The oscillation at k = {gain:g} grows without end; the circuit does not limit it.")
     stride = 1.5
     while orbit.gain != gain:
         aim = min(orbit.gain * stride, gain) if orbit.gain < gain else max(orbit.gain / stride, gain)
@@ -250,7 +309,7 @@ def _reach(problem: _Problem, gain: float) -> _Orbit:
         except (CircuitError, np.linalg.LinAlgError):
             stride = np.sqrt(stride)
             if stride < 1.001:
-                raise CircuitError(f"No settled oscillation was found at k = {gain:g}.") from None
+                raise _NotBalanced(f"No settled oscillation was found at k = {gain:g}.") from None
     return orbit
 
 
@@ -320,22 +379,20 @@ def _start_up_s(network: Network, orbit: _Orbit, *, cutoff_hz: float, gain: floa
     step_s = min(step_s, 0.5 / max(float(network.fixed_rate.max(initial=0.0)), 1e-9))
     steps = int(2.0 * slow_s / step_s) + 8 * per_period
     states = begun[np.newaxis, :]
-    observer = _observing(network, state)
+    observer = _observing_all(network)
     record, _ = integrate(
         [observer], u_v=np.zeros((2 * steps + 1, 1)), omega=np.full((1, 1), 2 * np.pi * cutoff_hz),
-        gain=np.full((1, 1), gain), half_step_s=step_s / 2, rows=[0], states=states,
+        gain=np.full((1, 1), gain), half_step_s=step_s / 2, rows=[state], states=states,
     )
     swing = np.abs(record[0, :, 0] - rest[state])
     reached = np.flatnonzero(swing >= STARTED * settled)
     return float(reached[0] * step_s) if reached.size else slow_s
 
 
-def _observing(network: Network, state: int) -> Network:
-    """The network with one capacitor's voltage as its first output."""
+def _observing_all(network: Network) -> Network:
+    """The network with its capacitors' voltages as its outputs."""
     n, m = len(network.capacitors), len(network.branches)
-    seen = np.zeros((1, n))
-    seen[0, state] = 1.0
     return replace(
-        network, outputs=("state",), C=Affine(seen, np.zeros((1, n))), D=Affine(np.zeros(1), np.zeros(1)),
-        E=Affine(np.zeros((1, m)), np.zeros((1, m))),
+        network, outputs=network.capacitors, C=Affine(np.eye(n), np.zeros((n, n))), D=Affine(np.zeros(n), np.zeros(n)),
+        E=Affine(np.zeros((n, m)), np.zeros((n, m))),
     )
