@@ -241,8 +241,8 @@ def test_an_older_book_is_brought_up_to_date_on_a_copy(book, tmp_path, monkeypat
     book.close()
     path = tmp_path / "a.jiyuu"
     before = path.read_bytes()
-    monkeypatch.setattr("jiyuu.book.store.SCHEMA_VERSION", 2)
-    monkeypatch.setattr("jiyuu.book.store.MIGRATIONS", {1: "ALTER TABLE notes ADD COLUMN colour TEXT;"})
+    monkeypatch.setattr("jiyuu.book.opening.SCHEMA_VERSION", 2)
+    monkeypatch.setattr("jiyuu.book.opening.MIGRATIONS", {1: "ALTER TABLE notes ADD COLUMN colour TEXT;"})
     newer = Book.open(path)
     assert newer.filters()[0].document == VOICE
     assert len(newer.runs(row, "Response")) == 1
@@ -257,9 +257,9 @@ def test_a_migration_that_fails_leaves_the_book_as_it_was(book, tmp_path, monkey
     book.close()
     path = tmp_path / "a.jiyuu"
     before = path.read_bytes()
-    monkeypatch.setattr("jiyuu.book.store.SCHEMA_VERSION", 2)
+    monkeypatch.setattr("jiyuu.book.opening.SCHEMA_VERSION", 2)
     for migrations, words in (({1: "ALTER TABLE nothing ADD COLUMN x;"}, "cannot be read"), ({}, "cannot bring up")):
-        monkeypatch.setattr("jiyuu.book.store.MIGRATIONS", migrations)
+        monkeypatch.setattr("jiyuu.book.opening.MIGRATIONS", migrations)
         with pytest.raises(BookError, match=words):
             Book.open(path)
         assert path.read_bytes() == before

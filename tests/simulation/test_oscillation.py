@@ -2,9 +2,12 @@
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from jiyuu.circuits.catalogue import circuit, circuits
-from jiyuu.circuits.linear import growth_rate
+from jiyuu.circuits.linear import growth_rate, onset
+from jiyuu.errors import CircuitError
 from jiyuu.measurement.tone import measure_tone
 from jiyuu.simulation.kernels import integrate
 from jiyuu.simulation.oscillation import oscillation
@@ -26,16 +29,16 @@ def test_known_tones(circuit_id, mode, parameters, gain, ratio, peak_v, thd):
     assert found.thd_percent == pytest.approx(thd, abs=0.006)
 
 
-def settled_in_time(network, *, cutoff_hz, gain, mode):
+def settled_in_time(network, *, cutoff_hz, gain, mode, periods=60):
     """The same by patience: 256 steps a period from a kick until the growth has long ended."""
     rate_hz = 256 * cutoff_hz
-    steps = int(rate_hz * (25 / growth_rate(network, cutoff_hz=cutoff_hz, gain=gain) + 60 / cutoff_hz))
+    steps = int(rate_hz * (25 / growth_rate(network, cutoff_hz=cutoff_hz, gain=gain) + periods / cutoff_hz))
     kick = np.full((1, len(network.capacitors)), 0.05)
     record, _ = integrate(
         [network], u_v=np.zeros((2 * steps + 1, 1)), omega=np.full((1, 1), 2 * np.pi * cutoff_hz),
         gain=np.full((1, 1), gain), half_step_s=0.5 / rate_hz, rows=[network.output_index(mode)], states=kick,
     )
-    tail = record[0, -int(30 * rate_hz / cutoff_hz) :, 0]
+    tail = record[0, -int(periods / 2 * rate_hz / cutoff_hz) :, 0]
     tone = measure_tone(tail, rate_hz)
     return tone, float(np.abs(tail - tone.dc_v).max())
 
@@ -104,3 +107,35 @@ def test_a_coupling_capacitor_in_the_loop_lowers_nothing_at_high_cutoffs():
     coupled = oscillation(entry.network({"feedback_coupling_hz": 10.0}), "lowpass-24", cutoff_hz=5000.0, gain=4.4)
     direct = oscillation(entry.network(), "lowpass-24", cutoff_hz=5000.0, gain=4.4)
     assert abs(1200 * np.log2(coupled.frequency_hz / direct.frequency_hz)) < 5
+
+
+@pytest.mark.parametrize(("headroom_v", "gain"), [(0.1, 2.2), (0.05, 2.4)])
+def test_stages_driven_flat_are_waited_for_and_agree_with_simulation(headroom_v, gain):
+    """The diodes limit at a volt and the stages slew from a tenth of it on: the tone sinks by octaves."""
+    network = circuit("sallen-key-lowpass").network({"stage_headroom_v": headroom_v})
+    found = oscillation(network, "lowpass-12", cutoff_hz=2000.0, gain=gain)
+    tone, peak_v = settled_in_time(network, cutoff_hz=2000.0, gain=gain, mode="lowpass-12", periods=3000)
+    assert found.frequency_hz < 2000.0 / 8
+    assert abs(1200 * np.log2(found.frequency_hz / tone.frequency_hz.value)) < 0.1
+    assert found.amplitude_peak_v == pytest.approx(peak_v, rel=2e-3)
+    assert found.thd_percent == pytest.approx(tone.thd_percent, abs=0.05)
+
+
+@settings(max_examples=12, deadline=None)
+@given(data=st.data(), which=st.sampled_from(sorted(circuits())))
+def test_a_tone_or_a_plain_word_at_the_ends_of_every_parameter(data, which):
+    entry = circuits()[which]
+    values = {p.name: data.draw(st.sampled_from([p.minimum, p.default, p.maximum]), label=p.name)
+              for p in entry.parameters if "headroom" in p.name or "mismatch" in p.name}
+    network = entry.network(values)
+    start = onset(network, cutoff_hz=800.0)
+    found, refusal = None, ""
+    try:
+        found = oscillation(network, entry.modes[0], cutoff_hz=800.0, gain=1.3 * start.gain)
+    except CircuitError as error:
+        refusal = str(error)
+    if found is None:
+        assert "k =" in refusal
+        return
+    assert np.isfinite([found.frequency_hz, found.amplitude_peak_v, found.thd_percent, found.start_up_s]).all()
+    assert found.frequency_hz < 3 * start.frequency_hz

@@ -29,6 +29,8 @@ from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError
 from jiyuu.quantities import signed
 
+EMPTY_SHELF = "There is no filter on the shelf yet: add one (Ctrl+F), or drop a *.filter.json file on the window."
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Measured:
@@ -143,6 +145,8 @@ class ResponsePresenter(QObject):
 
     def set_parameter(self, name: str, value: float) -> None:
         """One parameter of the circuit. A combination the circuit cannot have is said and not taken."""
+        if self.shelved is None:
+            return
         try:
             self._document.entry.network({**self._document.parameters, name: value})
         except JiyuuError as error:
@@ -155,6 +159,8 @@ class ResponsePresenter(QObject):
 
     def set_component(self, name: str, value: float) -> None:
         """One value on the board; cutoff and headroom follow."""
+        if self.shelved is None:
+            return
         try:
             self._session.set_component(name, value)
         except JiyuuError as error:
@@ -162,6 +168,8 @@ class ResponsePresenter(QObject):
 
     def prefer_capacitor(self, series: str) -> None:
         """The nearest capacitor one can buy for the cutoff as it stands, and what it costs in cents."""
+        if self.shelved is None:
+            return
         values = self._session.components()
         exact = values.capacitor_f  # what stands there is what gives the cutoff that is set
         chosen = preferred(exact, series)
@@ -181,6 +189,8 @@ class ResponsePresenter(QObject):
         self._preview()
 
     def _follow(self) -> None:
+        if self.shelved is None:
+            return
         self.previews.drop()
         self.settings.emit(self.current())
         self._predict()
@@ -206,6 +216,8 @@ class ResponsePresenter(QObject):
         ))
 
     def _preview(self) -> None:
+        if self.shelved is None:
+            return
         now = self.current()
         self.previews.ask(PreviewRequest(
             self._document, now["mode"], now["cutoff_hz"], now["resonance_percent"], now["level_v"], self.band_shown,
@@ -248,7 +260,10 @@ class ResponsePresenter(QObject):
     def measure(self) -> None:
         """Play the sweep through the simulated unit of the filter in hand."""
         shelved = self.shelved
-        if shelved is None or self.jobs.busy:
+        if shelved is None:
+            self.message.emit(EMPTY_SHELF, True)
+            return
+        if self.jobs.busy:
             return
         if shelved.seed is None:
             self.message.emit("This filter has no simulated unit: drop a stimulus and its recording instead.", True)
@@ -284,6 +299,7 @@ class ResponsePresenter(QObject):
         """Evaluate a stimulus and its recording, in whichever order they were dropped."""
         shelved = self.shelved
         if shelved is None:
+            self.message.emit(EMPTY_SHELF, True)
             return
         now, document = self.current(), self._document
 

@@ -1,0 +1,194 @@
+"""The window where there is little to show or nothing may be written, and the small parts it is made of."""
+
+import sqlite3
+import threading
+import time
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from jiyuu.book.store import Book
+from jiyuu.circuits.filter_file import Filter
+from jiyuu.desktop.bench.typed_value import TypedValue
+from jiyuu.desktop.figures.figure import FrequencyFigure, PlotCurve
+from jiyuu.desktop.figures.layer import bends, polygon_of
+from jiyuu.desktop.jobs import Jobs
+from jiyuu.errors import JiyuuError, MeasurementError
+from jiyuu.quantities import parse_frequency
+
+
+def test_an_empty_book_says_what_to_do_and_nothing_breaks(open_window, tmp_path, qtbot):
+    Book.create(tmp_path / "empty.jiyuu").close()
+    window = open_window(tmp_path / "empty.jiyuu")
+    for key in (Qt.Key.Key_M, Qt.Key.Key_B, Qt.Key.Key_K):
+        QTest.keyClick(window, key)
+    QTest.keyClick(window.response.level, Qt.Key.Key_Right)
+    window.presenter.try_cutoff(500.0)
+    window.presenter.set_parameter("compensation", 1.0)
+    window.presenter.set_component("capacitor_f", 1e-9)
+    window.presenter.prefer_capacitor("E12")
+    window.undo()
+    window.go("Logbook")
+    window.presenter.measure()
+    assert "no filter on the shelf" in window.notice.text()
+    window.open_files([tmp_path / "a.wav", tmp_path / "b.wav"])
+    assert "no filter on the shelf" in window.notice.text()
+
+
+def test_a_book_that_may_only_be_read_is_shown_and_says_why_it_keeps_nothing(open_window, book_path, qtbot):
+    connection = sqlite3.connect(book_path)
+    connection.execute("PRAGMA journal_mode = DELETE")
+    connection.execute("PRAGMA user_version = 99")
+    connection.commit()
+    connection.close()
+    before = book_path.read_bytes()
+    window = open_window(book_path)
+    assert "read only" in window.windowTitle()
+    assert "lowpass-24" in window.response.level.shown_names()
+    with qtbot.captureExceptions() as caught:
+        QTest.keyClick(window.response.level, Qt.Key.Key_Right)
+    assert all("reading only" in str(error) for _, error, _ in caught)
+    assert len(caught) == 1
+    with qtbot.waitSignal(window.presenter.jobs.failed, timeout=60_000) as told:
+        window.presenter.measure()
+    assert "reading only" in told.args[0]
+    window.close()
+    assert book_path.read_bytes() == before
+
+
+def test_one_filter_alone_has_nothing_to_stand_beside(open_window, tmp_path):
+    book = Book.create(tmp_path / "one.jiyuu")
+    book.add_filter("A", Filter(name="Fog voice", circuit="lowpass-gate"), seed=1)
+    book.close()
+    window = open_window(tmp_path / "one.jiyuu")
+    assert [window.response.beside.itemText(i) for i in range(window.response.beside.count())] == ["none"]
+    assert {"filter", "level", "both"} <= set(window.response.level.shown_names())
+
+
+# Jobs
+
+
+@pytest.fixture
+def jobs(qtbot):
+    made = Jobs()
+    yield made
+    made.wait()
+
+
+def test_a_job_tells_its_steps_and_ends_once(jobs, qtbot):
+    steps, ends = [], []
+    jobs.stepped.connect(steps.append)
+    for name in ("finished", "cancelled"):
+        getattr(jobs, name).connect(lambda name=name: ends.append(name))
+    with qtbot.waitSignal(jobs.finished):
+        jobs.start(lambda: iter([1, 2, 3]))
+    assert steps == [1, 2, 3]
+    assert ends == ["finished"]
+    assert not jobs.busy
+
+
+@pytest.mark.parametrize(("error", "words"), [(MeasurementError("raise the level"), "raise the level"),
+                                              (ValueError("odd"), "Something went wrong inside")])
+def test_a_job_that_fails_says_so(jobs, qtbot, error, words, capfd):
+    def steps():
+        yield 1
+        raise error
+
+    with qtbot.waitSignal(jobs.failed) as told:
+        jobs.start(steps)
+    assert words in told.args[0]
+
+
+def test_late_results_of_an_overtaken_job_are_dropped(jobs, qtbot):
+    gate, seen = threading.Event(), []
+    jobs.stepped.connect(seen.append)
+
+    def slow():
+        gate.wait(5)
+        yield "old"
+
+    jobs.start(slow)
+    with qtbot.waitSignal(jobs.finished):
+        jobs.start(lambda: iter(["new"]))
+        gate.set()
+    time.sleep(0.05)
+    qtbot.wait(50)
+    assert seen == ["new"]
+
+
+# Typed values and figures
+
+
+@pytest.fixture
+def field(qtbot):
+    made = TypedValue("Cutoff", parse=parse_frequency, show=lambda v: f"{v:.1f} Hz",
+                      stepped=lambda v, way, fine: v + way * (0.1 if fine else 1.0))
+    qtbot.addWidget(made)
+    made.set_value(440.0)
+    made.show()
+    return made
+
+
+def test_arrows_step_and_shift_makes_them_fine(field, qtbot):
+    seen = []
+    field.entered.connect(seen.append)
+    QTest.keyClick(field, Qt.Key.Key_Up)
+    QTest.keyClick(field, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    assert seen == [441.0, 439.9]
+
+
+def test_what_is_being_typed_is_not_overwritten(field):
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, "1k")
+    field.set_value(300.0)
+    assert field.text() == "1k"
+    QTest.keyClick(field, Qt.Key.Key_Escape)
+    assert field.text() == "300.0 Hz"
+
+
+def test_a_polyline_keeps_to_its_curve_with_few_corners():
+    x = np.linspace(0, 10, 481)
+    for y in (1 / (1 + (x - 5) ** 2 * 8), -24 * np.maximum(x - 4, 0), np.sin(3 * x)):
+        kept = bends(y, 0.002)
+        assert np.abs(np.interp(x, x[kept], y[kept]) - y).max() < 0.01
+        assert kept[[0, -1]].all()
+    assert bends(2 * x, 0.002).sum() < 20
+
+
+def test_a_polygon_holds_the_points_it_was_given():
+    polygon = polygon_of(np.array([0.0, 1.5]), np.array([-2.0, 4.0]))
+    assert [(p.x(), p.y()) for p in polygon] == [(0.0, -2.0), (1.5, 4.0)]
+
+
+@pytest.fixture
+def figure(qtbot):
+    made = FrequencyFigure(title="Level, dB", unit="dB", level_steps=(6.0, 12.0), strong_step=12.0)
+    qtbot.addWidget(made)
+    made.resize(600, 300)
+    made.show()
+    return made
+
+
+def test_values_of_several_curves_are_copied_as_one_table(figure):
+    from PyQt6.QtGui import QGuiApplication, QPen
+
+    hz = np.array([100.0, 200.0, 400.0])
+    figure.show_curve(PlotCurve("one", hz, np.array([0.0, -1.0, -2.0])), QPen())
+    figure.show_curve(PlotCurve("two", hz[:2], np.array([5.0, 6.0])), QPen(), still=True)
+    figure.copy_values()
+    lines = QGuiApplication.clipboard().text().splitlines()
+    assert lines[0] == "frequency_hz\tone_db\ttwo_db"
+    assert lines[2].split("\t") == ["200", "-1", "6"]
+    figure.forget("one", "two")
+    assert figure.as_csv() == ""
+
+
+def test_a_figure_is_saved_only_under_an_ending_it_knows(figure, tmp_path):
+    with pytest.raises(JiyuuError, match=r"\.svg, \.png or \.csv"):
+        figure.save(tmp_path / "figure.doc")
+    with pytest.raises(JiyuuError, match="not a folder"):
+        figure.save(tmp_path / "nowhere" / "figure.svg")
+    assert list(tmp_path.glob("figure*")) == []
