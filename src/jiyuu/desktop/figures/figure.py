@@ -366,8 +366,6 @@ class _CutoffLine(pg.InfiniteLine):
         self.setZValue(30)
 
     def restyle(self) -> None:
-        if self.getPlotItem() is None:  # closed: the theme outlives it
-            return
         palette = THEME.palette
         self.setPen(QPen(QColor(palette.ink), 0, Qt.PenStyle.DashDotLine))
         self.setHoverPen(QPen(QColor(palette.ink), 2))
