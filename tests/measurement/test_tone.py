@@ -27,7 +27,7 @@ def test_scatter_keeps_to_the_bound(snr_db, seconds):
     bound = np.sqrt(12 * RATE**2 / (4 * np.pi**2 * eta * count * (count**2 - 1)))
     found = [
         measure_tone(tone(hz, seconds=seconds, snr_db=snr_db, seed=seed, harmonics=(0.3, 0.1), dc=0.5), RATE)
-        for seed in range(24)
+        for seed in range(16)
     ]
     error = np.array([f.frequency_hz.value - hz for f in found])
     assert np.sqrt(np.mean(error**2)) < 1.5 * bound + 0.002 / 1200 * np.log(2) * hz

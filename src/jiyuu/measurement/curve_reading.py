@@ -105,19 +105,38 @@ class _Curve:
 
     def slope(self, low: float, high: float) -> float | None:
         """Least squares of dB on octaves, or None over less than half an octave."""
-        inside = (self.octave >= low) & (self.octave <= high)
-        if not inside.any() or np.ptp(self.octave[inside]) < 0.5:
+        low, high = max(low, float(self.octave[0])), min(high, float(self.octave[-1]))
+        if high - low < 0.5:
             return None
-        return float(np.polyfit(self.octave[inside] - low, self.level[inside], 1)[0])
+        # Between its very ends, not from grid point to grid point: near a knee that would move the slope.
+        places = np.linspace(low, high, 193)
+        return float(np.polyfit(places - low, np.interp(places, self.octave, self.level), 1)[0])
 
     def extremum(self, index: int) -> tuple[float, float]:
-        """(octave, level) of the parabola through a point and its neighbours."""
+        """(octave, level) of the highest or lowest point of the curve through a point and its neighbours: a parabola,
+        bent by two neighbours more where there are any (a sharp peak is no parabola at this spacing)."""
         if not 0 < index < self.level.size - 1:
             return float(self.octave[index]), float(self.level[index])
         a, b, c = self.level[index - 1 : index + 2]
-        bend = a - 2 * b + c
-        shift = 0.0 if bend == 0 else float(np.clip(0.5 * (a - c) / bend, -1, 1))
-        return float(self.octave[index] + shift * (self.octave[1] - self.octave[0])), float(b - 0.25 * (a - c) * shift)
+        bend, lean = a - 2 * b + c, 0.5 * (c - a)
+        if bend == 0:
+            return float(self.octave[index]), float(b)
+        third = fourth = 0.0
+        if 1 < index < self.level.size - 2:
+            e, d = self.level[index - 2], self.level[index + 2]
+            third = (d - 2 * c + 2 * a - e) / 12
+            fourth = (d - 4 * c + 6 * b - 4 * a + e) / 24
+        # Level at shift t: b + (lean - third)·t + (bend/2 - fourth)·t² + third·t³ + fourth·t⁴
+        one, two = lean - third, bend / 2 - fourth
+        shift = float(np.clip(-lean / bend, -1, 1))
+        for _ in range(3):
+            slope = one + 2 * two * shift + 3 * third * shift**2 + 4 * fourth * shift**3
+            change = 2 * two + 6 * third * shift + 12 * fourth * shift**2
+            if change * bend <= 0:
+                break
+            shift = float(np.clip(shift - slope / change, -1, 1))
+        level = b + shift * (one + shift * (two + shift * (third + shift * fourth)))
+        return float(self.octave[index] + shift * (self.octave[1] - self.octave[0])), float(level)
 
 
 def local_slope(frequency_hz: FloatArray, level_db: FloatArray) -> FloatArray:

@@ -39,7 +39,7 @@ from jiyuu.measurement.smoothing import (
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 
 DRAWS = 64
-SYSTEMATIC = 4e-5  # share of the gain, see _systematic
+SYSTEMATIC = 3e-6  # share of the gain by which gate, interpolation and clock may be off; found on noiseless records
 GATE_BEFORE_S, GATE_AFTER_S = 0.25, 1.5
 CURVE_STEP = 4  # the curve given out has 48 points per octave
 
@@ -94,6 +94,7 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
     stimulus_v, recording_v = stimulus_v - _resting(stimulus_v), recording_v - recording_v.mean()
     passages = find_passages(stimulus_v)
     place = find_place(recording_v, passages, sample_rate_hz)
+    recording_v = recording_v - _offset(recording_v, place, sample_rate_hz)
     offset = clock_offset(recording_v, passages, place, sample_rate_hz)
     record = recording_v
     if offset is not None and abs(offset.ppm) > 0.02:
@@ -102,7 +103,9 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
     impulses, gate_before, gate_after = _gated(record, passages, place, sample_rate_hz)
     signal = np.mean([impulse for impulse, _ in impulses], axis=0)
     grid = _grid(passages, sample_rate_hz, (gate_before + gate_after) / sample_rate_hz)
-    raw = grid.sampled(signal, gate_before)
+    # A wire measured in the same way: what gate and regularisation do to it they do to the filter, so it divides out.
+    wire = grid.sampled(_gated(stimulus_v, passages, passages.start, sample_rate_hz)[0][0][0], gate_before)
+    raw = grid.sampled(signal, gate_before) / wire
     if len(impulses) > 1:
         difference = (impulses[0][0] - impulses[1][0]) / 2
         noise = grid.sampled(difference, gate_before) * np.sqrt(2 / len(impulses))
@@ -114,17 +117,18 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
     drawn_by_window = [smoothed(drawn, window) for window in WINDOWS]
     deviations = [np.sqrt(np.mean(np.abs(d) ** 2, axis=0)) for d in drawn_by_window]
     deviations = [np.asarray(uniform_filter1d(d, 49)) for d in deviations]
-    chosen = chosen_windows(raw, deviations)
-    gain = pick([smoothed(raw, window) for window in WINDOWS], chosen)
-    systematic = _systematic(grid.frequency_hz, gate_before / sample_rate_hz)
+    estimates = [smoothed(raw, window) for window in WINDOWS]
+    chosen = chosen_windows(estimates, deviations)
+    gain = pick(estimates, chosen)
     spread = np.sqrt(
-        np.choose(chosen, deviations) ** 2
-        + bias_of(raw, chosen, deviations) ** 2
-        + (systematic * np.abs(gain)) ** 2
+        np.choose(chosen, deviations) ** 2 + bias_of(estimates, chosen, deviations) ** 2
+        + (SYSTEMATIC * np.abs(gain)) ** 2
     )
+    # As if the curve found were the true one and had been measured again: other noise, and with it other windows.
+    again = [smoothed(gain, window) + noise for window, noise in zip(WINDOWS, drawn_by_window, strict=True)]
     # Noise differs from point to point; what is systematic leans the same way along the whole curve.
-    lean = 1 + systematic * generator.standard_normal((DRAWS, 1))
-    drawn_gain = (gain + pick(drawn_by_window, chosen)) * lean
+    lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
+    drawn_gain = pick(again, chosen_windows(again, deviations)) * lean
     latency_s, polarity, latency_unc = _latency(grid.frequency_hz, gain, spread, sample_rate_hz)
     turn = np.exp(2j * np.pi * grid.frequency_hz * latency_s)
     total = (place - passages.start) / sample_rate_hz + latency_s
@@ -144,6 +148,13 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
 def _resting(stimulus_v: FloatArray) -> float:
     """Level of the silence around a stimulus, 0 unless its file carries an offset."""
     return float(np.median(stimulus_v[: max(stimulus_v.size // 100, 1)])) if abs(stimulus_v[0]) > 0 else 0.0
+
+
+def _offset(recording_v: FloatArray, place: int, sample_rate_hz: float) -> float:
+    """DC of unit and converter, from the silence ahead of the stimulus where there is enough of it. The mean of the
+    whole holds the sweep's own, which would lean on the lowest octave."""
+    lead = recording_v[: max(place - round(0.05 * sample_rate_hz), 0)]
+    return float(lead.mean()) if lead.size > 0.1 * sample_rate_hz else 0.0
 
 
 def _stated(offset: ClockOffset) -> Uncertain:
@@ -211,13 +222,6 @@ def _grid(passages: Passages, sample_rate_hz: float, gate_s: float) -> FineGrid:
     return FineGrid(grid_hz, padded, sample_rate_hz, gate_s)
 
 
-def _systematic(frequency_hz: FloatArray, before_s: float) -> FloatArray:
-    """Share of the gain by which gate, interpolation and clock may be off; found on noiseless records. Near the lower
-    end of the sweep the response to its edge rings for some cycles and the gate cuts it off."""
-    cycles = np.maximum(frequency_hz * before_s, 1.0)
-    return np.asarray(SYSTEMATIC + 4e-3 * 10 ** (-0.7 * (cycles - 1)))
-
-
 def _deviation_per_bin(noise: ComplexArray, grid: FineGrid) -> FloatArray:
     """Standard deviation of an independent bin of the gated spectrum, from the noise around it (half an octave)."""
     power = np.abs(noise) ** 2 * np.maximum(grid.independent_bins(), 1.0)
@@ -242,6 +246,9 @@ def _latency(
     slope_high = float(np.polyfit(octave, shown[-edge:], 1)[0])
     weight = np.minimum(snr[low:high], 300.0) ** 2
     weight = weight / f  # equal weight per hertz would let the top octave decide alone
+    # Near the ends the minimum phase leans on how the level is continued beyond them.
+    place = np.arange(f.size) / POINTS_PER_OCTAVE
+    weight = weight * np.minimum(1.0, np.minimum(place, place[::-1]) + 1e-3) ** 2
     best: tuple[float, float, int] | None = None
     for asymptote_low, asymptote_high in product(_asymptotes(slope_low), _asymptotes(slope_high)):
         expected = minimum_phase_rad(
@@ -249,12 +256,14 @@ def _latency(
             low=_continued(slope_low, asymptote_low), high=_continued(slope_high, asymptote_high),
         )
         excess = np.unwrap(np.angle(h * np.exp(-1j * expected)))
+        # Where the phase hardly tells two asymptotes apart, the one nearer to the slope seen.
+        far = (abs(asymptote_low - slope_low) + abs(asymptote_high - slope_high)) / 6.0206
         for polarity, turns in product((1, -1), range(-3, 4)):
             target = excess - (0.0 if polarity == 1 else np.pi) - 2 * np.pi * turns
             delay = -float(np.sum(weight * f * target) / np.sum(weight * f * f)) / (2 * np.pi)
             misfit = float(np.sum(weight * (target + 2 * np.pi * f * delay) ** 2) / np.sum(weight))
-            if best is None or misfit < best[0]:
-                best = (misfit, delay, polarity)
+            if best is None or misfit * (1 + far) < best[0]:
+                best = (misfit * (1 + far), delay, polarity)
     assert best is not None
     misfit, delay, polarity = best
     leverage = np.sqrt(np.sum(weight * f * f) / np.sum(weight))

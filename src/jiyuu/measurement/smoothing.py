@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
+from scipy.ndimage import minimum_filter1d, uniform_filter1d
 from scipy.signal import savgol_coeffs
 
 from jiyuu.circuits.linear import ComplexArray
@@ -102,25 +102,28 @@ def smoothed(values: ComplexArray, window: int) -> ComplexArray:
     return np.asarray(result)
 
 
-def chosen_windows(values: ComplexArray, deviations: list[FloatArray]) -> NDArray[np.int64]:
-    """(n,) index into WINDOWS of the widest window that agrees with every narrower one."""
-    chosen = np.zeros(values.size, dtype=np.int64)
-    alive = np.ones(values.size, dtype=bool)
-    estimates = [smoothed(values, window) for window in WINDOWS]
+def chosen_windows(estimates: list[ComplexArray], deviations: list[FloatArray]) -> NDArray[np.int64]:
+    """(…, n) index into WINDOWS of the widest window that agrees with every narrower one.
+
+    estimates: for each window the smoothed values (…, n); deviations: for each the noise it leaves (n,)."""
+    chosen = np.zeros(estimates[0].shape, dtype=np.int64)
+    alive = np.ones(chosen.shape, dtype=bool)
     for wide in range(1, len(WINDOWS)):
         for narrow in range(wide):
             gap = np.abs(estimates[wide] - estimates[narrow])
             alive &= gap <= AGREEMENT * deviations[narrow]
         chosen[alive] = wide
     # One window for a neighbourhood: a single lucky point in a sharp peak must not be smoothed away.
-    padded = np.pad(chosen, 4, mode="edge")
-    return np.lib.stride_tricks.sliding_window_view(padded, 9).min(axis=1)
+    level = minimum_filter1d(chosen, 9, axis=-1, mode="nearest")
+    # The widest that agrees leans by about as much as its noise; the next narrower one's lean is far below it.
+    return np.asarray(np.maximum(level - 1, 0))
 
 
-def bias_of(values: ComplexArray, chosen: NDArray[np.int64], deviations: list[FloatArray]) -> FloatArray:
+def bias_of(
+    estimates: list[ComplexArray], chosen: NDArray[np.int64], deviations: list[FloatArray]
+) -> FloatArray:
     """(n,) how far the chosen window may lean: what it differs from the next narrower one beyond their noise, RMS
     over the neighbourhood. Without it the stated uncertainty would be that of the noise alone."""
-    estimates = [smoothed(values, window) for window in WINDOWS]
     narrower = np.maximum(chosen - 1, 0)
     gap = np.abs(pick(estimates, chosen) - pick(estimates, narrower)) ** 2
     noise = np.choose(narrower, deviations) ** 2 - np.choose(chosen, deviations) ** 2
