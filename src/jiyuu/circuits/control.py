@@ -82,6 +82,22 @@ def taper_share(travel: FloatArray | float, taper: Taper | Sequence[tuple[float,
     return np.asarray(np.interp(t, x, y))
 
 
+def loaded_share(travel: FloatArray | float, resistor_share: float, *, to_ground: bool) -> FloatArray:
+    """Share of the voltage of a linear control with a resistor from its wiper to ground or to its top.
+
+    resistor_share: the resistor re the control's own resistance. To ground it lags like a log control, to the top it
+    leads. Raises CircuitError for a resistor of 0 or less."""
+    if not (np.isfinite(resistor_share) and resistor_share > 0):
+        raise CircuitError(f"A resistor across the control of {resistor_share:g} times its value cannot be; give > 0.")
+    t = np.clip(np.asarray(travel, dtype=float), 0.0, 1.0)
+    if not to_ground:
+        t = 1 - t
+    # The lower part t beside the resistor, under the upper part 1 − t.
+    lower = t * resistor_share / (t + resistor_share)
+    share = lower / (lower + 1 - t)
+    return np.asarray(share if to_ground else 1 - share)
+
+
 def taper_travel(share: FloatArray | float, taper: Taper | Sequence[tuple[float, float]]) -> FloatArray:
     """The travel that gives a share of the full gain; the inverse of taper_share, past 1 in proportion."""
     s = np.asarray(share, dtype=float)

@@ -1,6 +1,9 @@
-"""Sources in volts: sine, saw, pulse, noise. All are arrays at a sample rate; saw and pulse are band-limited."""
+"""Sources in volts: sine, triangle, saw, pulse, noise, chord, tide figure, wave wash. All are arrays at a sample rate;
+what has corners is band-limited."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -43,6 +46,83 @@ def pulse(
     return level_v * (
         _saw_shape(frequency_hz, times, 0.0, sample_rate_hz) - _saw_shape(frequency_hz, times, width, sample_rate_hz)
     )
+
+
+def triangle(frequency_hz: float, *, level_v: float, duration_s: float, sample_rate_hz: float) -> FloatArray:
+    """A triangle between ±level_v (before band limiting): Fourier series up to half the rate."""
+    _checked_pitch(frequency_hz, sample_rate_hz)
+    phase = 2 * np.pi * frequency_hz * _times(duration_s, sample_rate_hz)
+    total = np.zeros(phase.size)
+    for i, harmonic in enumerate(range(1, int(sample_rate_hz / 2 / frequency_hz) + 1, 2)):
+        total += (-1) ** i * np.sin(harmonic * phase) / harmonic**2
+    return np.asarray(8 / np.pi**2 * level_v * total)
+
+
+CHORD_RATIOS = (1.0, 1.25, 1.5)  # a pure major triad
+
+
+def chord(frequency_hz: float, *, level_v: float, duration_s: float, sample_rate_hz: float) -> FloatArray:
+    """Three saws in a pure major triad on frequency_hz; together within ±level_v before band limiting."""
+    return np.asarray(sum(
+        saw(ratio * frequency_hz, level_v=level_v / len(CHORD_RATIOS), duration_s=duration_s,
+            sample_rate_hz=sample_rate_hz)
+        for ratio in CHORD_RATIOS
+    ))
+
+
+@dataclass(frozen=True, slots=True)
+class FigureStep:
+    """One step of a figure: semitones over its root, accented or not, slid into from the one before or not."""
+
+    semitones: int
+    accent: bool = False
+    slide: bool = False
+
+
+TIDE_FIGURE = (
+    FigureStep(0, accent=True), FigureStep(0), FigureStep(7), FigureStep(12, slide=True), FigureStep(10, accent=True),
+    FigureStep(3), FigureStep(5, slide=True), FigureStep(0, accent=True),
+)
+STEP_S, SLIDE_S, SOUNDING = 0.18, 0.06, 0.7  # sounding: share of a step that sounds, when no slide follows
+UNACCENTED = 0.6
+
+
+def tide_figure(frequency_hz: float, *, level_v: float, duration_s: float, sample_rate_hz: float) -> FloatArray:
+    """Eight steps of a saw over frequency_hz, with accents and slides, over and over for duration_s.
+
+    Accented steps reach ±level_v, the others 0.6 of it."""
+    times = _times(duration_s, sample_rate_hz)
+    number = (times / STEP_S).astype(int)
+    within = times - number * STEP_S
+    steps = np.arange(number[-1] + 2)
+    figure = [TIDE_FIGURE[i % len(TIDE_FIGURE)] for i in steps]
+    pitch = np.array([step.semitones for step in figure], dtype=float)
+    before = np.concatenate([[pitch[0]], pitch[:-1]])
+    slides = np.array([step.slide for step in figure])
+    level = np.array([1.0 if step.accent else UNACCENTED for step in figure])
+    way = np.clip(within / SLIDE_S, 0, 1)
+    semitones = np.where(slides[number], before[number] + (pitch - before)[number] * way, pitch[number])
+    phase = np.cumsum(frequency_hz * 2 ** (semitones / 12)) / sample_rate_hz
+    _checked_pitch(frequency_hz * 2 ** (pitch.max() / 12), sample_rate_hz)
+    shape = np.zeros(times.size)
+    ceiling_hz = frequency_hz * 2 ** (pitch.max() / 12)
+    for harmonic in range(1, int(sample_rate_hz / 2 / ceiling_hz) + 1):
+        shape -= (-1) ** harmonic * np.sin(2 * np.pi * harmonic * phase) / harmonic
+    held = np.where(slides[number + 1], STEP_S, SOUNDING * STEP_S)
+    edge = 0.003  # short enough to be a step, long enough not to click
+    gate = np.clip(within / edge, 0, 1) * np.clip((held - within) / edge, 0, 1)
+    return np.asarray(2 / np.pi * level_v * shape * gate * level[number])
+
+
+def wave_wash(*, level_v: float, duration_s: float, sample_rate_hz: float, seed: int) -> FloatArray:
+    """Pink noise that swells and falls back like waves, one in about four seconds; peaks near level_v, loops."""
+    pink = noise(level_v=1.0, duration_s=duration_s, sample_rate_hz=sample_rate_hz, seed=seed, pink=True)
+    waves = max(round(duration_s / 4), 1)
+    turn = waves * _times(duration_s, sample_rate_hz) / duration_s
+    rise = 3 * (turn % 1) * np.exp(1 - 3 * (turn % 1))  # 1 a third of the way through a wave
+    swell = 0.12 + 0.88 * rise
+    washed = pink * swell
+    return np.asarray(level_v * washed / np.abs(washed).max())
 
 
 def _saw_shape(frequency_hz: float, times: FloatArray, turn: float, sample_rate_hz: float) -> FloatArray:
