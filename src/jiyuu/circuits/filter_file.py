@@ -6,13 +6,14 @@ import json
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
+import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ, Circuit
 from jiyuu.circuits.components import Components, cutoff_hz, full_gain, stage_headroom_v
 from jiyuu.circuits.control import Taper, taper_share, taper_travel
-from jiyuu.circuits.network import Network
+from jiyuu.circuits.network import FloatArray, Network
 from jiyuu.errors import CircuitError
 from jiyuu.whole_file import write_text
 
@@ -107,6 +108,12 @@ class Filter(_Strict):
         """Loop gain at a position of the resonance control, through its taper."""
         full = self.full_gain or self.entry.full_gain
         return float(taper_share(resonance_percent / 100, self.resonance_taper)) * full
+
+    def gains_at(self, resonance_percent: FloatArray) -> FloatArray:
+        """(m,) loop gains at positions (m,) of the resonance control."""
+        return np.asarray(
+            taper_share(resonance_percent / 100, self.resonance_taper) * (self.full_gain or self.entry.full_gain)
+        )
 
     def percent_at(self, gain: float) -> float:
         """Position of the resonance control at a loop gain; may pass 100."""

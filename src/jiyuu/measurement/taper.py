@@ -138,7 +138,7 @@ def propose_taper(value_of_share: Callable[[FloatArray], FloatArray], *, onset_s
             reading = read_taper(100 * travel, value_of_share(share), onset_percent=onset, ceiling_db=PEAK_CEILING_DB)
         except MeasurementError:
             continue
-        table = tuple((float(t), float(s)) for t, s in zip(travel[::10], share[::10], strict=True))
+        table = tuple((round(float(t), 6), round(float(s), 6)) for t, s in zip(travel[::10], share[::10], strict=True))
         found.append(ProposedTaper(name, reading.evenness, table, resistor, to_ground))
     return tuple(sorted(found, key=lambda proposal: proposal.evenness))
 
