@@ -14,7 +14,8 @@ from jiyuu.book.store import Book, StoredCurve
 from jiyuu.book.walk import STEPS, StepState, moved_since, step_state
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.errors import BookError
-from jiyuu.measurement.findings import Finding, Tolerance, sentence
+from jiyuu.measurement.finding import Finding, Tolerance
+from jiyuu.measurement.wording import sentence
 
 VOICE = Filter(name="Fog voice A", circuit="transistor-ladder", cutoff_hz=820.0)
 SETTINGS = {"mode": "lowpass-24", "cutoff_hz": 820.0, "resonance_percent": 0.0}
@@ -190,7 +191,7 @@ import sys
 from pathlib import Path
 import numpy as np
 from jiyuu.book.store import Book, StoredCurve
-from jiyuu.measurement.findings import Finding
+from jiyuu.measurement.finding import Finding
 
 book = Book.open(Path(sys.argv[1]))
 row = book.filters()[0].id

@@ -15,7 +15,7 @@ from jiyuu.circuits.filter_file import Filter, write_filter
 from jiyuu.circuits.linear import response
 from jiyuu.desktop.bench.response.prediction import GRID_HZ
 from jiyuu.desktop.figures.frequency import hz_of_volts
-from jiyuu.measurement.findings import sentence
+from jiyuu.measurement.wording import sentence
 from jiyuu.rig.protocol import PanelSettings
 from jiyuu.rig.simulated import SimulatedRig
 from jiyuu.signals.recordings import write_recording

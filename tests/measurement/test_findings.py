@@ -4,7 +4,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jiyuu.measurement.findings import QUANTITIES, READ_FROM_CURVE, Finding, Tolerance, Verdict, sentence
+from jiyuu.measurement.finding import Finding, Tolerance, Verdict
+from jiyuu.measurement.findings import READ_FROM_CURVE
+from jiyuu.measurement.wording import QUANTITIES, sentence
 from jiyuu.quantities import note_and_cents, parse_frequency, parse_number, shown_hz, signed
 
 

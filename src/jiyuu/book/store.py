@@ -23,7 +23,8 @@ from jiyuu.book.opening import made, opened
 from jiyuu.circuits.filter_file import Filter, parse_filter
 from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import BookError
-from jiyuu.measurement.findings import Finding, Tolerance, sentence
+from jiyuu.measurement.finding import Finding, Tolerance
+from jiyuu.measurement.wording import sentence
 
 
 @dataclass(frozen=True, slots=True)

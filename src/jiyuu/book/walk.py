@@ -7,7 +7,7 @@ from enum import StrEnum
 from typing import Any
 
 from jiyuu.book.store import Book
-from jiyuu.measurement.findings import Verdict
+from jiyuu.measurement.finding import Verdict
 from jiyuu.quantities import shown_hz
 
 STEPS = (

@@ -18,7 +18,8 @@ from jiyuu.book.report import html_report, pdf_report
 from jiyuu.cli.measure import curve_csv
 from jiyuu.cli.options import Chosen
 from jiyuu.errors import JiyuuError
-from jiyuu.measurement.findings import Finding, sentence
+from jiyuu.measurement.finding import Finding
+from jiyuu.measurement.wording import sentence
 from jiyuu.rig.response_run import Progress, ResponseRequest, ResponseRun, run_response
 from jiyuu.rig.simulated import SimulatedRig
 from jiyuu.whole_file import write_text, written_whole

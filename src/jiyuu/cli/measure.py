@@ -23,8 +23,9 @@ def response(
     json: Json = False,
 ) -> None:
     """Response, cutoffs, slope, peak, polarity, latency from a stimulus and its recording."""
-    from jiyuu.measurement.findings import read_response, response_findings, sentence
+    from jiyuu.measurement.findings import read_response, response_findings
     from jiyuu.measurement.response import measure_response
+    from jiyuu.measurement.wording import sentence
     from jiyuu.rig.files import read_pair
 
     pair = read_pair(stimulus, recording, full_scale_v=full_scale_v)

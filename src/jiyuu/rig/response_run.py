@@ -12,7 +12,8 @@ import numpy as np
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import FloatArray
 from jiyuu.measurement.circuit_fit import CircuitFit, fit_circuit
-from jiyuu.measurement.findings import Finding, ReadResponse, Tolerance, read_response, response_findings
+from jiyuu.measurement.finding import Finding, Tolerance
+from jiyuu.measurement.findings import ReadResponse, read_response, response_findings
 from jiyuu.measurement.response import MeasuredResponse, measure_response
 from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus

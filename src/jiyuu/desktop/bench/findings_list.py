@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDel
 
 from jiyuu.book.store import LoggedFinding
 from jiyuu.desktop.theme.style import BODY_PX, SMALL_PX, STEP, THEME
-from jiyuu.measurement.findings import QUANTITIES, Finding, Verdict, sentence
+from jiyuu.measurement.finding import Finding, Verdict
+from jiyuu.measurement.wording import QUANTITIES, sentence
 
 _LOGGED, _FINDING = int(Qt.ItemDataRole.UserRole), int(Qt.ItemDataRole.UserRole) + 1
 

@@ -20,7 +20,8 @@ from PyQt6.QtWidgets import (
 from jiyuu.book.store import LoggedFinding
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.theme.style import STEP, THEME
-from jiyuu.measurement.findings import QUANTITIES, Verdict, sentence
+from jiyuu.measurement.finding import Verdict
+from jiyuu.measurement.wording import QUANTITIES, sentence
 from jiyuu.quantities import shown_hz
 
 _COLUMNS = ("Filter", "Step", "Finding", "Stamp", "Cutoff", "Resonance", "Mode", "Kept")

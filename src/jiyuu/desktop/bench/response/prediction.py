@@ -13,7 +13,8 @@ from jiyuu.circuits.network import FloatArray, Network
 from jiyuu.desktop.figures.pole_map import PoleMap
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.curve_reading import CurveReading, read_curve
-from jiyuu.measurement.findings import READ_FROM_CURVE, Finding
+from jiyuu.measurement.finding import Finding
+from jiyuu.measurement.findings import READ_FROM_CURVE
 
 GRID_HZ = np.geomspace(16.0, 21_000.0, 481)
 READING_HZ = 10.0 * 2 ** (np.arange(192 * 11 + 1) / 192)

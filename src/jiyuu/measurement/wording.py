@@ -1,0 +1,145 @@
+"""How every quantity is named, said and measured: the one place where a finding becomes words."""
+
+from __future__ import annotations
+
+import math
+
+from jiyuu.measurement.finding import Finding, Quantity, Verdict
+from jiyuu.quantities import note_and_cents, shown_hz, signed
+
+
+def doubt_text(finding: Finding, digits: int) -> str:
+    if finding.uncertainty is None:
+        return ""
+    # One significant digit more than the number would promise too much; never print ± 0.
+    shown = max(finding.uncertainty, 10.0**-digits / 2)
+    places = max(digits, 0)
+    text = f"{shown:.{places}f}"
+    return f" ± {text if float(text) > 0 else 10.0**-digits:.{places}f}" if float(text) == 0 else f" ± {text}"
+
+
+def one_digit(number: float) -> str:
+    """One significant digit, rounded up, never with an exponent."""
+    if not number > 0.001:
+        return "0.001"
+    place = math.floor(math.log10(number))
+    rounded = math.ceil(number / 10.0**place - 1e-9) * 10.0**place
+    place = math.floor(math.log10(rounded) + 1e-9)  # 0.0096 becomes 0.01, not 0.010
+    return f"{rounded:.{max(-place, 0)}f}"
+
+
+def three_digits(number: float) -> str:
+    return f"{number:.0f}" if number >= 100 else f"{number:.3g}"
+
+
+def level_text(finding: Finding) -> str:
+    return f"{signed(finding.value)}{doubt_text(finding, 1 if (finding.uncertainty or 0) >= 0.05 else 2)} dB"
+
+
+def hertz_text(finding: Finding) -> str:
+    note, cents = note_and_cents(finding.value)
+    doubt = ""
+    if finding.uncertainty is not None:
+        doubt = f" ± {one_digit(100 * finding.uncertainty / finding.value)} %"
+    return f"{shown_hz(finding.value)}{doubt} ({note} {signed(cents, 0)} cents)"
+
+
+def slope_text(finding: Finding) -> str:
+    return f"{signed(finding.value)}{doubt_text(finding, 1 if (finding.uncertainty or 0) >= 0.05 else 2)} dB per octave"
+
+
+def latency_text(finding: Finding) -> str:
+    return f"{1e3 * finding.value:.3f} ms"
+
+
+QUANTITIES: dict[str, Quantity] = {
+    "passband_db": Quantity(
+        "Passband", lambda f: f"Passband level {level_text(f)} re the input.",
+        "Level where the filter lets the signal through.",
+        "Plateau at the low end (lowpass), the high end (highpass), or the peak (bandpass).",
+    ),
+    "cutoff_3db_hz": Quantity(
+        "Cutoff, −3 dB", lambda f: f"−3 dB cutoff at {hertz_text(f)}.",
+        "Where half the power is gone; the number on most data sheets.",
+        "Last crossing of passband − 3.01 dB on the smoothed curve.",
+    ),
+    "pole_hz": Quantity(
+        "Cutoff, pole", lambda f: f"Pole frequency {hertz_text(f)}.",
+        "Rate of the tuned stages: what the cutoff control really sets.",
+        "The circuit's own response fitted to the measured curve over cutoff, resonance and gain.",
+    ),
+    "peak_hz": Quantity(
+        "Cutoff, peak", lambda f: f"Resonant peak at {hertz_text(f)}.",
+        "Where the response is highest; what the ear follows in a sweep.",
+        "Parabola through the highest point and its neighbours.",
+    ),
+    "peak_db": Quantity(
+        "Peak level", lambda f: f"Peak {level_text(f)} re the passband.",
+        "How far resonance stands out.", "Highest point less passband.",
+    ),
+    "q": Quantity(
+        "Q", lambda f: f"Q {three_digits(f.value)}{doubt_text(f, 2)} by bandwidth.",
+        "Sharpness of the resonance.", "Peak frequency over the distance of its −3 dB points.",
+    ),
+    "slope_db_per_octave": Quantity(
+        "Slope", lambda f: f"Slope {slope_text(f)} from 1 to 3 octaves past the cutoff.",
+        "How steeply the stopband falls once the knee is over.",
+        "Least squares of dB on octaves, equal weight per octave, points with more than 10 dB of SNR.",
+    ),
+    "low_slope_db_per_octave": Quantity(
+        "Slope below", lambda f: f"Lower slope {slope_text(f)} from 3 to 1 octaves under the lower cutoff.",
+        "How steeply a bandpass falls towards the bass.", "As the slope, on the lower side.",
+    ),
+    "first_octave_drop_db": Quantity(
+        "First octave", lambda f: f"First octave past the cutoff drops {level_text(f).lstrip('+')}.",
+        "What the ear hears of the slope: the knee, not the asymptote.",
+        "Level at the −3 dB point less level one octave on.",
+    ),
+    "low_3db_hz": Quantity(
+        "Lower −3 dB", lambda f: f"Lower −3 dB point at {hertz_text(f)}.",
+        "Where half the power is gone on the low side.", "Crossing of the reference level − 3.01 dB.",
+    ),
+    "high_3db_hz": Quantity(
+        "Upper −3 dB", lambda f: f"Upper −3 dB point at {hertz_text(f)}.",
+        "Where half the power is gone on the high side.", "Crossing of the reference level − 3.01 dB.",
+    ),
+    "notch_hz": Quantity(
+        "Notch", lambda f: f"Notch at {hertz_text(f)}.", "Where the response is deepest.",
+        "Both flanks continued to where they meet.",
+    ),
+    "notch_depth_db": Quantity(
+        "Notch depth", lambda f: f"Notch {level_text(f).lstrip('+')} deep.", "How much is taken out at the notch.",
+        "Plateau less the lowest point; a noisy record makes it look shallower.",
+    ),
+    "polarity": Quantity(
+        "Polarity", lambda f: "Polarity kept." if f.value > 0 else "Polarity inverted.",
+        "Whether the output follows the input or its mirror image; decides how two outputs add.",
+        "Sign of the gain beside its minimum phase.",
+    ),
+    "phase_deg": Quantity(
+        "Phase at cutoff", lambda f: f"Phase {signed(f.value, 0)}°{doubt_text(f, 1)} at the cutoff set.",
+        "How far the output lags (−) or leads (+) there.", "Angle of the measured gain, latency taken out.",
+    ),
+    "latency_s": Quantity(
+        "Latency", lambda f: f"Latency of the rig {latency_text(f)}.",
+        "Pure delay of converters and cables, taken out of the phase.",
+        "Delay beside the minimum phase of the measured level.",
+    ),
+    "clock_offset_ppm": Quantity(
+        "Clock offset", lambda f: f"Recorder clock {signed(f.value, 1)} ppm against the player, corrected.",
+        "Player and recorder never run at quite the same rate.", "Distance between two equal sweeps in the recording.",
+    ),
+    "noise_floor_db": Quantity(
+        "Noise floor", lambda f: f"Noise {signed(f.value, 0)} dB re the recording.",
+        "How far down the recording can be trusted before averaging.", "Difference of two equal passages.",
+    ),
+}
+
+
+def sentence(finding: Finding) -> str:
+    """The one place where a finding becomes words."""
+    text = QUANTITIES[finding.quantity].says(finding)
+    if finding.tolerance is None or finding.verdict is Verdict.UNJUDGED:
+        return text
+    low, high = finding.tolerance.low, finding.tolerance.high
+    return f"{text[:-1]}: {finding.verdict.value} ({low:g} to {high:g} {finding.unit})."
