@@ -12,8 +12,9 @@ from PyQt6.QtTest import QTest
 from jiyuu.book.store import Book
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.desktop.bench.typed_value import TypedValue
-from jiyuu.desktop.figures.figure import FrequencyFigure, PlotCurve
+from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.layer import bends, polygon_of
+from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.errors import JiyuuError, MeasurementError
 from jiyuu.quantities import parse_frequency

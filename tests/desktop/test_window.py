@@ -14,7 +14,7 @@ from jiyuu.book.walk import STEPS, StepState
 from jiyuu.circuits.filter_file import Filter, write_filter
 from jiyuu.circuits.linear import response
 from jiyuu.desktop.bench.response.prediction import GRID_HZ
-from jiyuu.desktop.figures.frequency import hz_of_volts
+from jiyuu.desktop.figures.rulers import hz_of_volts
 from jiyuu.measurement.wording import sentence
 from jiyuu.rig.protocol import PanelSettings
 from jiyuu.rig.simulated import SimulatedRig
@@ -92,8 +92,8 @@ def test_measure_keep_close_and_reopen(window, open_window, book_path, qtbot):
     figure = window.response.level
     assert "measured" in figure.shown_names()
     predicted, measured = figure.curve("lowpass-24"), figure.curve("measured")
-    inside = (measured.frequency_hz > 30) & (measured.frequency_hz < 4000)
-    expected = np.interp(measured.frequency_hz[inside], predicted.frequency_hz, predicted.values)
+    inside = (measured.places > 30) & (measured.places < 4000)
+    expected = np.interp(measured.places[inside], predicted.places, predicted.values)
     assert np.abs(measured.values[inside] - expected).max() < 3  # a build, not the drawing
     sentences = [window.response.findings.item(i).text() for i in range(window.response.findings.count())]
     for start in ("−3 dB cutoff", "Pole frequency", "Slope −", "First octave", "Passband", "Phase", "Polarity"):

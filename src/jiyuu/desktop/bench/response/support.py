@@ -12,8 +12,9 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter, Q
 
 from jiyuu.book.store import StoredCurve
 from jiyuu.desktop.bench.response.prediction import GRID_HZ, Predicted
-from jiyuu.desktop.figures.figure import FrequencyFigure, PlotCurve
+from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.pole_map import PoleFigure, PoleMap
+from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.theme.style import STEP
 from jiyuu.measurement.curve_reading import local_slope
 

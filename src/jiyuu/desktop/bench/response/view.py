@@ -28,8 +28,9 @@ from jiyuu.desktop.bench.response.previews import AtLevel, Beside
 from jiyuu.desktop.bench.response.settings_form import SettingsForm
 from jiyuu.desktop.bench.response.support import MEASURED, SupportFigures, page_buttons
 from jiyuu.desktop.bench.still_label import StillLabel
-from jiyuu.desktop.figures.figure import FrequencyFigure, PlotCurve, follow_each_other
+from jiyuu.desktop.figures.frequency_figure import FrequencyFigure, follow_each_other
 from jiyuu.desktop.figures.pole_map import PoleMap
+from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.quantities import note_and_cents, shown_hz, signed
 

@@ -1,8 +1,10 @@
-"""The frequency ruler: the same in every figure. x is volts at 1 V/octave, 0 V at C4; hertz above, notes below."""
+"""Rulers and ruling. Over frequency, the same in every figure: x is volts at 1 V/octave, 0 V at C4; hertz above, notes
+below."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -25,6 +27,12 @@ def volts_of_hz(frequency_hz: NDArray[np.float64]) -> NDArray[np.float64]:
 
 def hz_of_volts(volts: float) -> float:
     return float(C4_HZ * 2**volts)
+
+
+def decade_lines(left: float, right: float) -> list[tuple[float, bool]]:
+    """x of every digit of every decade between two x, and whether it begins a decade."""
+    every = ((math.log2(digit * 10**decade / C4_HZ), digit == 1) for decade in range(6) for digit in range(1, 10))
+    return [(x, strong) for x, strong in every if left <= x <= right]
 
 
 class HertzAxis(pg.AxisItem):
@@ -75,11 +83,14 @@ class NoteAxis(pg.AxisItem):
 
 
 class Ruling(pg.GraphicsObject):
-    """The ruled ground of a figure: decade lines, octave dots at the foot, and one level line per `level_step`."""
+    """The ruled ground of a figure: the ruler's lines, and one level line per `level_step`."""
 
-    def __init__(self, view: pg.ViewBox, level_step: float, strong_step: float) -> None:
+    def __init__(
+        self, view: pg.ViewBox, level_step: float, strong_step: float,
+        lines: Callable[[float, float], list[tuple[float, bool]]],
+    ) -> None:
         super().__init__()
-        self._view, self._step, self._strong = view, level_step, strong_step
+        self._view, self._step, self._strong, self._lines = view, level_step, strong_step, lines
         self.setZValue(-100)
         self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
         view.sigRangeChanged.connect(lambda *_: self._moved())
@@ -96,12 +107,9 @@ class Ruling(pg.GraphicsObject):
         palette = THEME.palette
         fine, strong = QPen(QColor(palette.rule), 0), QPen(QColor(palette.strong_rule), 0)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        for decade in range(6):
-            for digit in range(1, 10):
-                x = math.log2(digit * 10**decade / C4_HZ)
-                if rect.left() <= x <= rect.right():
-                    painter.setPen(strong if digit == 1 else fine)
-                    painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
+        for x, is_strong in self._lines(rect.left(), rect.right()):
+            painter.setPen(strong if is_strong else fine)
+            painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
         low, high = sorted((rect.top(), rect.bottom()))
         if (high - low) / self._step < 200:
             for i in range(math.ceil(low / self._step), math.floor(high / self._step) + 1):

@@ -1,4 +1,4 @@
-"""A ruled figure over frequency: curves, bands, labels on the curves, hover reading, zoom, copy, save."""
+"""A ruled figure: curves, bands, labels on the curves, hover reading, zoom, copy, save."""
 
 from __future__ import annotations
 
@@ -8,26 +8,16 @@ from pathlib import Path
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QGuiApplication, QKeyEvent, QPainter, QPen
 from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from jiyuu.desktop.figures.frequency import (
-    HIGHEST_V,
-    LOWEST_V,
-    HertzAxis,
-    LevelAxis,
-    NoteAxis,
-    Ruling,
-    hz_of_volts,
-    restyle_axis,
-    volts_of_hz,
-)
 from jiyuu.desktop.figures.layer import Label, Layer, bends
+from jiyuu.desktop.figures.rulers import Ruling, restyle_axis
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.errors import JiyuuError
-from jiyuu.quantities import note_and_cents, shown_hz, signed
+from jiyuu.quantities import signed
 from jiyuu.whole_file import write_text, written_whole
 
 FloatArray = NDArray[np.float64]
@@ -35,39 +25,38 @@ FloatArray = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class PlotCurve:
-    """A finished curve, ready to draw: frequency_hz (n,), values (n,) in the figure's unit."""
+    """A finished curve, ready to draw: places (n,) in the ruler's unit, values (n,) in the figure's."""
 
     name: str
-    frequency_hz: FloatArray
+    places: FloatArray
     values: FloatArray
 
 
-class FrequencyFigure(pg.PlotWidget):
-    """One figure. `unit` is that of the vertical axis; the frequency ruler is the same everywhere."""
+class RuledFigure(pg.PlotWidget):
+    """One figure over a ruler. `unit` is that of the vertical axis. A kind of figure says what its ruler measures: x of
+    a place, a place in words, the heading of its column."""
 
-    cutoff_dragged = pyqtSignal(float)  # Hz, while the line moves
-    cutoff_dropped = pyqtSignal(float)  # Hz, when it is let go
-    cutoff_reset = pyqtSignal()
+    column = ""  # heading of the places in a table
+    lowest, highest = 0.0, 1.0  # ends of the ruler, x
 
     def __init__(
-        self, *, title: str, unit: str, level_steps: tuple[float, ...], strong_step: float, hertz: bool = True,
-        parent: QWidget | None = None,
+        self, *, title: str, unit: str, axes: dict[str, pg.AxisItem], level_steps: tuple[float, ...],
+        strong_step: float, parent: QWidget | None = None,
     ) -> None:
-        axes = {"left": LevelAxis(level_steps, unit), "bottom": NoteAxis(), "top": HertzAxis()}
         super().__init__(parent=parent, axisItems=axes, viewBox=pg.ViewBox(enableMenu=False))
         self._title, self._unit = title, unit
         self._hair = level_steps[0] / 240  # a tenth of a pixel or so at the usual zoom
         self._data: dict[str, PlotCurve] = {}
         plot = self.getPlotItem()
-        plot.showAxis("top", hertz)
         plot.setMenuEnabled(False)
         plot.hideButtons()
         plot.layout.setContentsMargins(2, 2, 8, 2)
         view = plot.getViewBox()
         view.setDefaultPadding(0)
-        view.setLimits(xMin=LOWEST_V - 1, xMax=HIGHEST_V + 1, minXRange=0.5)
-        view.setXRange(LOWEST_V, HIGHEST_V, padding=0)
-        self._ruling = Ruling(view, level_steps[0], strong_step)
+        span = self.highest - self.lowest
+        view.setLimits(xMin=self.lowest - 0.1 * span, xMax=self.highest + 0.1 * span, minXRange=0.05 * span)
+        view.setXRange(self.lowest, self.highest, padding=0)
+        self._ruling = Ruling(view, level_steps[0], strong_step, self.lines)
         self._still = Layer(view, z=0, still=True)
         self._moving = Layer(view, z=5, still=False)
         for item in (self._ruling, self._still, self._moving):
@@ -80,21 +69,32 @@ class FrequencyFigure(pg.PlotWidget):
         self._why.setParentItem(view)
         self._note = pg.TextItem(anchor=(0, 0))
         self._note.setParentItem(view)
-        self._cutoff = _CutoffLine()
-        self._cutoff.sigDragged.connect(lambda: self.cutoff_dragged.emit(hz_of_volts(self._cutoff.value())))
-        self._cutoff.sigPositionChangeFinished.connect(
-            lambda: self.cutoff_dropped.emit(hz_of_volts(self._cutoff.value()))
-        )
-        self._cutoff.reset.connect(self.cutoff_reset)
-        self.addItem(self._cutoff, ignoreBounds=True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._show_menu)
-        self.setAccessibleName(f"{title} over frequency")
+        self.setAccessibleName(title)
         self._proxy = pg.SignalProxy(self.scene().sigMouseMoved, rateLimit=60, slot=self._hover)
         view.sigResized.connect(lambda *_: self._place_captions())
         THEME.changed.connect(self.restyle)
         self.restyle()
+
+    # The ruler
+
+    def x_of(self, places: FloatArray) -> FloatArray:
+        """x of places (n,) in the ruler's unit."""
+        raise NotImplementedError
+
+    def place_of(self, x: float) -> float:
+        """The place in the ruler's unit at an x."""
+        raise NotImplementedError
+
+    def said(self, place: float) -> str:
+        """A place in words, for the reading under the pointer."""
+        raise NotImplementedError
+
+    def lines(self, left: float, right: float) -> list[tuple[float, bool]]:
+        """x of the ruled lines within a stretch, and whether each is a strong one."""
+        raise NotImplementedError
 
     # What is shown
 
@@ -103,7 +103,7 @@ class FrequencyFigure(pg.PlotWidget):
     ) -> None:
         """Draw a curve, or redraw the one of that name. still: it does not move while a control is dragged."""
         layer = self._still if still else self._moving
-        x, y = volts_of_hz(curve.frequency_hz), curve.values
+        x, y = self.x_of(curve.places), curve.values
         kept = bends(y, self._hair)
         layer.set_line(curve.name, x[kept], y[kept], pen)
         self._data[curve.name] = curve
@@ -116,11 +116,11 @@ class FrequencyFigure(pg.PlotWidget):
                 known.colour = ink
         layer.touched()
 
-    def show_band(self, name: str, frequency_hz: FloatArray, low: FloatArray, high: FloatArray, colour: str,
+    def show_band(self, name: str, places: FloatArray, low: FloatArray, high: FloatArray, colour: str,
                   *, hatched: bool) -> None:
         """A band between two curves: uncertainty, or hatched for what is out of date."""
         self._still.set_band(
-            name, volts_of_hz(frequency_hz), low, high, _clear(colour, 150 if hatched else 70), hatched=hatched
+            name, self.x_of(places), low, high, clear_colour(colour, 150 if hatched else 70), hatched=hatched
         )
         self._still.touched()
 
@@ -139,20 +139,6 @@ class FrequencyFigure(pg.PlotWidget):
     def curve(self, name: str) -> PlotCurve | None:
         return self._data.get(name)
 
-    def show_cutoff(self, frequency_hz: float, text: str) -> None:
-        """The movable cutoff line and what it says."""
-        self._cutoff.blockSignals(True)
-        self._cutoff.setValue(float(np.log2(frequency_hz) - np.log2(hz_of_volts(0.0))))
-        self._cutoff.blockSignals(False)
-        self._cutoff.label.setFormat(text)
-
-    @property
-    def cutoff_line(self) -> pg.InfiniteLine:
-        return self._cutoff
-
-    def hide_cutoff(self) -> None:
-        self._cutoff.hide()
-
     def say_why(self, text: str) -> None:
         """A line under the title, for what is out of date and why; empty to take it away."""
         self._why.setText(text, QColor(THEME.palette.stale))
@@ -168,7 +154,7 @@ class FrequencyFigure(pg.PlotWidget):
         """Labels follow their curves up and down; cheap enough for every step of a drag."""
         for name, label in self._moving.labels.items():
             curve, x = self._data[name], label.place.x()
-            label.place.setY(float(np.interp(x, volts_of_hz(curve.frequency_hz), curve.values)))
+            label.place.setY(float(np.interp(x, self.x_of(curve.places), curve.values)))
 
     def place_labels(self) -> None:
         """Each label where its curve stands farthest from the others and from labels already placed."""
@@ -177,7 +163,7 @@ class FrequencyFigure(pg.PlotWidget):
         places = np.linspace(x0 + 0.08 * (x1 - x0), x1 - 0.08 * (x1 - x0), 29)
         labels = self._moving.labels
         curves = {name: self._data[name] for name in labels}
-        heights = {name: np.interp(places, volts_of_hz(c.frequency_hz), c.values) for name, c in curves.items()}
+        heights = {name: np.interp(places, self.x_of(c.places), c.values) for name, c in curves.items()}
         width, height = max(view.width(), 1.0), max(view.height(), 1.0)
         taken: list[tuple[float, float]] = []
         for name, label in labels.items():
@@ -214,9 +200,12 @@ class FrequencyFigure(pg.PlotWidget):
         self._reading.setFont(THEME.font(px=SMALL_PX, numbers=True))
         self._why.setFont(THEME.font(px=SMALL_PX, bold=True))
         for item in (self._title_item, self._reading, self._why, self._note):
-            item.fill = pg.mkBrush(_clear(palette.raised, 215))
-        self._cutoff.restyle()
+            item.fill = pg.mkBrush(clear_colour(palette.raised, 215))
+        self.restyle_lines()
         self._place_captions()
+
+    def restyle_lines(self) -> None:
+        """Overridden by figures with lines to be taken and moved."""
 
     def _place_captions(self) -> None:
         view = self.getPlotItem().getViewBox()
@@ -237,17 +226,16 @@ class FrequencyFigure(pg.PlotWidget):
         point = view.mapSceneToView(position)
         self._reading.setText(self.reading_at(point.x(), point.y()), QColor(THEME.palette.ink))
 
-    def reading_at(self, volts: float, height: float) -> str:
-        """What the pointer says: frequency, note, and the value of the nearest curve there."""
-        hertz = hz_of_volts(volts)
-        note, cents = note_and_cents(hertz)
-        text = f"{shown_hz(hertz)}  {note} {signed(cents, 0)} c"
+    def reading_at(self, x: float, height: float) -> str:
+        """What the pointer says: the place, and the value of the nearest curve there."""
+        place = self.place_of(x)
+        text = self.said(place)
         nearest: tuple[float, str, float] | None = None
         for name, curve in self._data.items():
-            if not curve.frequency_hz[0] <= hertz <= curve.frequency_hz[-1]:
+            if not curve.places[0] <= place <= curve.places[-1]:
                 continue
-            value = float(np.interp(volts, volts_of_hz(curve.frequency_hz), curve.values))
-            if nearest is None or abs(value - height) < nearest[0]:
+            value = float(np.interp(x, self.x_of(curve.places), curve.values))
+            if np.isfinite(value) and (nearest is None or abs(value - height) < nearest[0]):
                 nearest = (abs(value - height), name, value)
         if nearest is not None:
             text += f"  {nearest[1]} {signed(nearest[2])} {self._unit}"
@@ -258,13 +246,8 @@ class FrequencyFigure(pg.PlotWidget):
         self.place_labels()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        moves = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
         key = event.key()
-        if key in moves and self._cutoff.isVisible():
-            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            octaves = moves[Qt.Key(key)] * (0.1 if fine else 1.0) / 12
-            self.cutoff_dropped.emit(hz_of_volts(self._cutoff.value() + octaves))
-        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
+        if key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
             factor = 0.8 if key == Qt.Key.Key_Plus else 1.25
             self.getPlotItem().getViewBox().scaleBy((factor, factor))
             self.place_labels()
@@ -275,7 +258,7 @@ class FrequencyFigure(pg.PlotWidget):
 
     def show_all(self) -> None:
         """The whole ruler again."""
-        self.getPlotItem().getViewBox().setXRange(LOWEST_V, HIGHEST_V, padding=0)
+        self.getPlotItem().getViewBox().setXRange(self.lowest, self.highest, padding=0)
         self.fit_levels()
 
     def fit_levels(self) -> None:
@@ -302,15 +285,15 @@ class FrequencyFigure(pg.PlotWidget):
         clipboard.setText(self.as_csv("\t"))
 
     def as_csv(self, separator: str = ",") -> str:
-        """All curves on the first one's frequencies, units in the heading."""
+        """All curves on the first one's places, units in the heading."""
         if not self._data:
             return ""
         curves = list(self._data.values())
-        frequency = curves[0].frequency_hz
-        columns = [np.interp(frequency, c.frequency_hz, c.values) for c in curves]
+        places = curves[0].places
+        columns = [np.interp(places, c.places, c.values) for c in curves]
         unit = {"dB": "db", "°": "deg", "dB/oct": "db_per_octave"}.get(self._unit, self._unit)
-        heading = separator.join(["frequency_hz", *(f"{c.name} {unit}".replace(" ", "_") for c in curves)])
-        rows = [separator.join(f"{v:.9g}" for v in row) for row in zip(frequency, *columns, strict=True)]
+        heading = separator.join([self.column, *(f"{c.name} {unit}".replace(" ", "_") for c in curves)])
+        rows = [separator.join(f"{v:.9g}" for v in row) for row in zip(places, *columns, strict=True)]
         return "\n".join([heading, *rows]) + "\n"
 
     def save(self, path: Path) -> None:
@@ -336,48 +319,7 @@ class FrequencyFigure(pg.PlotWidget):
         painter.end()
 
 
-def follow_each_other(*figures: FrequencyFigure) -> None:
-    """Zooming one along the ruler zooms all; each keeps its own width."""
-    views = [figure.getPlotItem().getViewBox() for figure in figures]
-
-    def follow(source: pg.ViewBox, span: tuple[float, float]) -> None:
-        for view in views:
-            if view is not source and tuple(view.viewRange()[0]) != tuple(span):
-                view.blockSignals(True)
-                view.setXRange(*span, padding=0)
-                view.blockSignals(False)
-                view.sigRangeChanged.emit(view, view.viewRange(), [True, False])
-                view.update()
-
-    for view in views:
-        view.sigXRangeChanged.connect(follow)
-
-
-class _CutoffLine(pg.InfiniteLine):
-    """The cutoff, to be taken and moved."""
-
-    reset = pyqtSignal()
-
-    def __init__(self) -> None:
-        super().__init__(
-            angle=90, movable=True, bounds=(LOWEST_V, HIGHEST_V), label="",
-            labelOpts={"position": 0.06, "movable": False, "anchors": [(0, 0.5), (1, 0.5)]},
-        )
-        self.setZValue(30)
-
-    def restyle(self) -> None:
-        palette = THEME.palette
-        self.setPen(QPen(QColor(palette.ink), 0, Qt.PenStyle.DashDotLine))
-        self.setHoverPen(QPen(QColor(palette.ink), 2))
-        self.label.setColor(QColor(palette.ink))
-        self.label.fill = pg.mkBrush(_clear(palette.raised, 225))
-        self.label.setFont(THEME.font(px=SMALL_PX, bold=True))
-
-    def mouseDoubleClickEvent(self, event: object) -> None:
-        self.reset.emit()
-
-
-def _clear(colour: str, alpha: int) -> QColor:
+def clear_colour(colour: str, alpha: int) -> QColor:
     shade = QColor(colour)
     shade.setAlpha(alpha)
     return shade

@@ -1,0 +1,130 @@
+"""A figure over frequency, with a cutoff line to be taken and moved."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from jiyuu.desktop.figures.ruled import FloatArray, RuledFigure, clear_colour
+from jiyuu.desktop.figures.rulers import (
+    HIGHEST_V,
+    LOWEST_V,
+    HertzAxis,
+    LevelAxis,
+    NoteAxis,
+    decade_lines,
+    hz_of_volts,
+    volts_of_hz,
+)
+from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.quantities import note_and_cents, shown_hz, signed
+
+
+class FrequencyFigure(RuledFigure):
+    """The frequency ruler is the same everywhere: hertz above, notes and volts below."""
+
+    cutoff_dragged = pyqtSignal(float)  # Hz, while the line moves
+    cutoff_dropped = pyqtSignal(float)  # Hz, when it is let go
+    cutoff_reset = pyqtSignal()
+    column = "frequency_hz"
+    lowest, highest = LOWEST_V, HIGHEST_V
+
+    def __init__(
+        self, *, title: str, unit: str, level_steps: tuple[float, ...], strong_step: float, hertz: bool = True,
+        parent: QWidget | None = None,
+    ) -> None:
+        self._cutoff = _CutoffLine()
+        axes = {"left": LevelAxis(level_steps, unit), "bottom": NoteAxis(), "top": HertzAxis()}
+        super().__init__(title=title, unit=unit, axes=axes, level_steps=level_steps, strong_step=strong_step,
+                         parent=parent)
+        self.getPlotItem().showAxis("top", hertz)
+        self.setAccessibleName(f"{title} over frequency")
+        self._cutoff.sigDragged.connect(lambda: self.cutoff_dragged.emit(hz_of_volts(self._cutoff.value())))
+        self._cutoff.sigPositionChangeFinished.connect(
+            lambda: self.cutoff_dropped.emit(hz_of_volts(self._cutoff.value()))
+        )
+        self._cutoff.reset.connect(self.cutoff_reset)
+        self.addItem(self._cutoff, ignoreBounds=True)
+
+    def x_of(self, places: FloatArray) -> FloatArray:
+        return volts_of_hz(places)
+
+    def place_of(self, x: float) -> float:
+        return hz_of_volts(x)
+
+    def said(self, place: float) -> str:
+        note, cents = note_and_cents(place)
+        return f"{shown_hz(place)}  {note} {signed(cents, 0)} c"
+
+    def lines(self, left: float, right: float) -> list[tuple[float, bool]]:
+        return decade_lines(left, right)
+
+    def show_cutoff(self, frequency_hz: float, text: str) -> None:
+        """The movable cutoff line and what it says."""
+        self._cutoff.blockSignals(True)
+        self._cutoff.setValue(float(np.log2(frequency_hz) - np.log2(hz_of_volts(0.0))))
+        self._cutoff.blockSignals(False)
+        self._cutoff.label.setFormat(text)
+
+    @property
+    def cutoff_line(self) -> pg.InfiniteLine:
+        return self._cutoff
+
+    def hide_cutoff(self) -> None:
+        self._cutoff.hide()
+
+    def restyle_lines(self) -> None:
+        self._cutoff.restyle()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        moves = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+        if event.key() in moves and self._cutoff.isVisible():
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            octaves = moves[Qt.Key(event.key())] * (0.1 if fine else 1.0) / 12
+            self.cutoff_dropped.emit(hz_of_volts(self._cutoff.value() + octaves))
+        else:
+            super().keyPressEvent(event)
+
+
+def follow_each_other(*figures: FrequencyFigure) -> None:
+    """Zooming one along the ruler zooms all; each keeps its own width."""
+    views = [figure.getPlotItem().getViewBox() for figure in figures]
+
+    def follow(source: pg.ViewBox, span: tuple[float, float]) -> None:
+        for view in views:
+            if view is not source and tuple(view.viewRange()[0]) != tuple(span):
+                view.blockSignals(True)
+                view.setXRange(*span, padding=0)
+                view.blockSignals(False)
+                view.sigRangeChanged.emit(view, view.viewRange(), [True, False])
+                view.update()
+
+    for view in views:
+        view.sigXRangeChanged.connect(follow)
+
+
+class _CutoffLine(pg.InfiniteLine):
+    """The cutoff, to be taken and moved."""
+
+    reset = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__(
+            angle=90, movable=True, bounds=(LOWEST_V, HIGHEST_V), label="",
+            labelOpts={"position": 0.06, "movable": False, "anchors": [(0, 0.5), (1, 0.5)]},
+        )
+        self.setZValue(30)
+
+    def restyle(self) -> None:
+        palette = THEME.palette
+        self.setPen(QPen(QColor(palette.ink), 0, Qt.PenStyle.DashDotLine))
+        self.setHoverPen(QPen(QColor(palette.ink), 2))
+        self.label.setColor(QColor(palette.ink))
+        self.label.fill = pg.mkBrush(clear_colour(palette.raised, 225))
+        self.label.setFont(THEME.font(px=SMALL_PX, bold=True))
+
+    def mouseDoubleClickEvent(self, event: object) -> None:
+        self.reset.emit()
