@@ -11,9 +11,10 @@ from jiyuu.measurement.resonance_curves import (
     bass_loss_sentence,
     output_level_db,
     overload,
-    overload_sentence,
     read_resonance,
 )
+from jiyuu.measurement.resonance_findings import output_findings
+from jiyuu.measurement.wording import sentence
 
 HZ = 4.0 * 2 ** (np.arange(192 * 12) / 192)
 POSITIONS = np.array([0.0, 25.0, 50.0, 75.0, 87.5])
@@ -74,11 +75,11 @@ def test_body_outside_the_band_is_refused():
     # A level that doubles every 25 %: the crossing of the limit and the trim from the volts alone.
     ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 5.0, 50 + 25 * np.log2(5 / 4), -10.10, "from 58 % on, up to 16.0 V"),
     ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 8.0, 75, -6.02, "from 75 % on"),
-    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 16.0, None, 0.0, "never over, 0.0 dB left"),
-    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 32.0, None, 0.0, "never over, 6.0 dB left"),
-    ([0, 50, 100], [10, 10, 10], 5.0, 0, -6.02, "at every position"),
-    ([0, 50, 100], [5, 5, 50], 5.0, 50, -20.0, "Trim −20.0 dB"),
-    ([0, 50, 100], [5, 20, 4], 5.0, 0, -12.04, "up to 20.0 V at 50 %"),
+    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 16.0, None, 0.0, "never over; 0.0 dB left"),
+    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 32.0, None, 0.0, "never over; 6.0 dB left"),
+    ([0, 50, 100], [10, 10, 10], 5.0, 0, -6.02, "over at every position"),
+    ([0, 50, 100], [5, 5, 50], 5.0, 50, -20.0, "trim −20.0 dB"),
+    ([0, 50, 100], [5, 20, 4], 5.0, 0, -12.04, "up to 20.0 V"),
     ([0, 100], [2.5, 10], 5.0, 50, -6.02, "from 50 % on"),
 ])
 def test_overload_worked_out_by_hand(positions, volts, limit, from_percent, trim_db, says):
@@ -88,7 +89,9 @@ def test_overload_worked_out_by_hand(positions, volts, limit, from_percent, trim
     else:
         assert found.from_percent == pytest.approx(from_percent, abs=0.01)
     assert found.trim_db == pytest.approx(trim_db, abs=0.01)
-    assert says in overload_sentence(found, limit)
+    findings = output_findings(np.array(positions), np.zeros(len(positions)), found, 0.0, {}, source="a saw",
+                               limit_v=limit, measured=False)
+    assert says in sentence(findings[1])
 
 
 @pytest.mark.parametrize(("source_v", "q", "over"), [(1.0, 4.0, False), (1.0, 6.0, True), (5.0, 0.9, False),

@@ -94,22 +94,22 @@ def test_a_single_sweep_is_measured_too_without_a_clock_offset():
 
 @pytest.mark.parametrize(("circuit_id", "mode", "cutoff_hz", "gain", "closest"), [
     ("transistor-ladder", "lowpass-24", 820.0, 2.0,
-     {"passband_db": 0.1, "cutoff_3db_hz": 0.003 * 990, "slope_db_per_octave": 0.2, "q": 0.02 * 2.4}),
+     {"passband_db": 0.1, "cutoff_3db_hz": 0.003 * 990, "slope_db_per_octave": 0.3, "q": 0.02 * 2.4}),
     ("state-variable", "bandpass", 1200.0, 1.6, {"passband_db": 0.1, "q": 0.02 * 2.5, "low_3db_hz": 0.003 * 984}),
     ("pole-mixer", "notch", 700.0, 0.0, {"notch_hz": 0.002 * 700, "passband_db": 0.1}),
 ])
 def test_readings_of_noisy_records_are_close_and_their_uncertainty_holds_the_truth(
     circuit_id, mode, cutoff_hz, gain, closest
 ):
-    """Sixteen recordings at -60 dB: 95 % intervals may miss sometimes, and may not be idle either."""
-    stimulus = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=3.0), sample_rate_hz=RATE)
+    """Twelve recordings at -60 dB: 95 % intervals may miss sometimes, and may not be idle either."""
+    stimulus = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=2.5), sample_rate_hz=RATE)
     clean = through(stimulus, circuit_id, mode, cutoff_hz=cutoff_hz, gain=gain)
     noise_v = 1e-3 * np.sqrt(np.mean(clean[: stimulus.size][stimulus != 0] ** 2))
     fine_hz = 10.0 * 2 ** (np.arange(768 * 11) / 768)
     exact = complex_gain(circuit(circuit_id).network(), fine_hz, cutoff_hz=cutoff_hz, gain=gain, modes=[mode])[0]
     truth = read_curve(fine_hz, 20 * np.log10(np.abs(exact)))
     shares = []
-    for seed in range(16):
+    for seed in range(12):
         noise = np.random.default_rng(seed).normal(0, noise_v, clean.size)
         read = read_response(measure_response(stimulus, clean + noise, RATE))
         for name, allowed in closest.items():
@@ -117,7 +117,7 @@ def test_readings_of_noisy_records_are_close_and_their_uncertainty_holds_the_tru
             assert abs(error) < allowed, name
             shares.append(abs(error) / read.uncertainty[name])
     assert np.mean(np.array(shares) <= 1) >= 0.88
-    assert np.max(shares) > 0.6
+    assert np.max(shares) > 0.5
 
 
 def test_the_sweep_says_what_kind_of_curve_it_is():
@@ -161,3 +161,14 @@ def test_a_recording_that_ends_early_is_refused():
     stimulus = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=2.0), sample_rate_hz=RATE)
     with pytest.raises(MeasurementError, match=r"record until|not to be found"):
         measure_response(stimulus, stimulus[: round(1.2 * RATE)], RATE)
+
+
+def test_the_offset_of_a_unit_does_not_bend_the_low_end():
+    """A recorder that begins with silence of its own, then the unit's 2 mV beside a stimulus of 20 mV."""
+    stimulus = sweep_stimulus(SweepPlan(level_v=0.02, sweep_s=2.0), sample_rate_hz=RATE)
+    recording = through(stimulus, "sallen-key-highpass", "highpass-12", cutoff_hz=700.0, gain=0.0, delay_s=0.012)
+    recording[600:] += 0.002
+    found = measure_response(stimulus, recording, RATE)
+    true = complex_gain(circuit("sallen-key-highpass").network(), found.frequency_hz, cutoff_hz=700.0, gain=0.0,
+                        modes=["highpass-12"])[0]
+    assert np.abs(found.level_db - 20 * np.log10(np.abs(true)))[found.frequency_hz > 40].max() < 0.1

@@ -5,7 +5,9 @@ import pytest
 
 from jiyuu.circuits.control import Taper, loaded_share, taper_share
 from jiyuu.errors import CircuitError, MeasurementError
-from jiyuu.measurement.taper import PEAK_CEILING_DB, propose_taper, read_taper, taper_sentence
+from jiyuu.measurement.resonance_findings import control_findings
+from jiyuu.measurement.taper import PEAK_CEILING_DB, propose_taper, read_taper
+from jiyuu.measurement.wording import sentence
 
 TRAVEL = np.linspace(0, 100, 101)
 
@@ -24,7 +26,9 @@ def test_travel_that_does_nothing_is_named_where_it_is():
     assert read.dead_percent == pytest.approx(45, abs=0.5)
     assert read.evenness == pytest.approx(0.2, abs=0.002)  # 10 dB over 25 %, so 4 dB of 20 in a tenth
     assert read.steepest_percent > 75
-    assert "0 to 30 % does next to nothing" in taper_sentence(read)
+    said = [sentence(f) for f in control_findings(read, (), None, {}, measured=False)]
+    assert "45 % of the travel does next to nothing: 0 to 30 %, 60 to 75 %." in said
+    assert said[0].startswith("20 % of the change lies in the tenth of the travel that ends at")
 
 
 def test_a_jump_is_all_of_the_change_in_one_tenth():
@@ -48,7 +52,7 @@ def test_what_lies_past_the_ceiling_is_not_travel():
 
 
 @pytest.mark.parametrize(("positions", "values", "onset", "message"), [
-    (np.linspace(0, 100, 20), np.arange(20.0), None, "at least 21"),
+    (np.linspace(0, 100, 20), np.arange(20.0), None, "at most 5 %"),
     (TRAVEL, np.zeros(101), None, "less than 0.05 dB"),
     (TRAVEL, np.arange(101.0), 1.0, "before the third"),
 ])

@@ -1,4 +1,4 @@
-"""A measured response into a book: raw records, curve and findings in one transaction."""
+"""A measurement into a book: raw records, curve and findings in one transaction."""
 
 from __future__ import annotations
 
@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from jiyuu.book.store import Book, StoredCurve
 
 if TYPE_CHECKING:  # a window that only opens a book does not measure yet
+    from jiyuu.rig.level_run import LevelRun
+    from jiyuu.rig.resonance_run import ResonanceRun
     from jiyuu.rig.response_run import ResponseRun
 
 
@@ -27,5 +29,28 @@ def keep_run(book: Book, filter_id: int, run: ResponseRun, *, source: str) -> li
             "stimulus": (run.stimulus_v, run.sample_rate_hz), "recording": (run.recording_v, run.sample_rate_hz)
         },
         curve=stored_curve(run), findings=run.findings,
+    )
+    return findings
+
+
+def keep_resonance(book: Book, filter_id: int, run: ResonanceRun, *, source: str) -> list[int]:
+    """Writes a run over the resonance control; returns the rows of its findings."""
+    rate = run.sample_rate_hz
+    records = {f"recording {percent:.4g} %": (recording, rate)
+               for percent, recording in zip(run.settings["position_percent"], run.recordings_v, strict=False)}
+    _, findings = book.add_run(
+        filter_id, "Resonance", run.settings, source=source, records={"stimulus": (run.stimulus_v, rate), **records},
+        curve=None, findings=run.findings,
+    )
+    return findings
+
+
+def keep_levels(book: Book, filter_id: int, run: LevelRun, *, source: str) -> list[int]:
+    """Writes a run of the Setup step; returns the rows of its findings."""
+    rate = run.sample_rate_hz
+    _, findings = book.add_run(
+        filter_id, "Setup", run.settings, source=source,
+        records={"source": (run.source_v, rate), "recording": (run.recording_v, rate)}, curve=None,
+        findings=run.findings,
     )
     return findings

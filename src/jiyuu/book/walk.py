@@ -14,7 +14,7 @@ STEPS = (
     "Setup", "Response", "Resonance", "Self-oscillation", "Tracking", "Drive", "Modulation", "Combination",
     "Comparison", "Logbook",
 )
-BUILT = ("Response", "Logbook")
+BUILT = ("Setup", "Response", "Resonance", "Logbook")
 
 
 class StepState(StrEnum):
@@ -49,7 +49,10 @@ def step_state(book: Book, filter_id: int, step: str, settings: Mapping[str, Any
     runs = book.runs(filter_id, step)
     if not runs:
         return StepState.OPEN
-    if moved_since(settings, runs[0].settings):
+    # Resonance over its whole control does not go out of date with a position of it.
+    stands = runs[0].settings.get("resonance_percent") if step == "Resonance" else settings["resonance_percent"]
+    now = {**settings, "resonance_percent": stands}
+    if moved_since(now, runs[0].settings):
         return StepState.STALE
     verdicts = {logged.finding.verdict for logged in book.findings_of_run(runs[0].id)}
     return StepState.OUTSIDE if Verdict.OUTSIDE in verdicts else StepState.DONE

@@ -8,10 +8,12 @@ from typing import Any
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from jiyuu.book.setup import Setup
 from jiyuu.book.store import Book, Shelved
 from jiyuu.book.walk import STEPS, StepState, step_state
 from jiyuu.circuits.circuit import checked_cutoff
 from jiyuu.circuits.components import Components, cutoff_hz, full_gain, stage_headroom_v, usual_components
+from jiyuu.circuits.control import Taper
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.errors import CircuitError
 from jiyuu.quantities import C4_HZ
@@ -53,12 +55,47 @@ class Session(QObject):
             "mode": document.chosen_mode,
             "cutoff_hz": document.cutoff_hz,
             "resonance_percent": document.resonance_percent,
-            "source_v": 5.0,
             "level_v": None,
             "beside": None,
+            "resonance_taper": None,
         }
         found = {name: self.book.setting(chosen.id, name, value) for name, value in start.items()}
         return {**found, "parameters": self._parameters(chosen)}
+
+    def setup(self, shelved: Shelved | None = None) -> Setup:
+        """How a filter (the one in hand) stands on the bench beyond its own knobs."""
+        chosen = shelved or self.in_hand
+        assert chosen is not None
+        return Setup.model_validate(self.book.setting(chosen.id, "setup", {}))
+
+    def change_setup(self, **changes: Any) -> None:
+        """Move something of the set-up as one undoable act. Raises CircuitError saying what is out of range."""
+        chosen = self.in_hand
+        if chosen is None:
+            return
+        before = self.book.setting(chosen.id, "setup")
+        try:
+            after = Setup.model_validate({**self.setup().model_dump(mode="json"), **changes})
+        except ValidationError as error:
+            first = error.errors()[0]
+            name = ".".join(str(part) for part in first["loc"])
+            raise CircuitError(f"{name}: {first['msg'].lower()}.") from error
+        kept = after.model_dump(mode="json")
+        if kept != before:
+            self.book.set_values(chosen.id, {"setup": kept}, before={"setup": before})
+            self.settings_changed.emit()
+
+    def set_neutral(self) -> None:
+        """Resonance and everything that moves the cutoff or drives the filter to nothing, as one act."""
+        chosen = self.in_hand
+        if chosen is None:
+            return
+        now = self.settings()
+        before = {"setup": self.book.setting(chosen.id, "setup"), "resonance_percent": now["resonance_percent"],
+                  "level_v": now["level_v"]}
+        after = {"setup": self.setup().neutral().model_dump(mode="json"), "resonance_percent": 0.0, "level_v": None}
+        self.book.set_values(chosen.id, after, before=before)
+        self.settings_changed.emit()
 
     def components(self) -> Components:
         """The component values of the filter in hand: as changed, as its file gives them, or the usual ones."""
@@ -107,6 +144,9 @@ class Session(QObject):
         kept = self.book.setting(chosen.id, "components")
         if kept is not None and kept.get("resonance_ohm") is not None:
             changed["full_gain"] = full_gain(Components.model_validate(kept))
+        taper = self.book.setting(chosen.id, "resonance_taper")
+        if taper is not None:
+            changed["resonance_taper"] = Taper(taper) if isinstance(taper, str) else tuple(map(tuple, taper))
         return chosen.document.model_copy(update=changed)
 
     def set_parameter(self, name: str, value: float | None) -> None:

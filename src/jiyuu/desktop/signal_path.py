@@ -7,22 +7,30 @@ from PyQt6.QtCore import QRect, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from jiyuu.circuits.linear import complex_gain, growth_rate
+from jiyuu.book.setup import Setup, SourceSetting
+from jiyuu.circuits.linear import ComplexArray, complex_gain, growth_rate
+from jiyuu.circuits.reach import reach
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.theme.style import BODY_PX, SMALL_PX, STEP, THEME
-from jiyuu.quantities import signed
+from jiyuu.errors import SignalError
+from jiyuu.quantities import shown_hz, signed
+from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
+from jiyuu.simulation.source_through import SourceThrough
 
-NEXT_MODULE_V = 5.0
-_SCAN_HZ = np.geomspace(20, 20_000, 241)
+_SCAN_HZ = np.geomspace(20, 20_000, 481)
+RECORD_S = 0.5
 
 
 class SignalPathView(QWidget):
-    """What a sine of the source's level comes to at the frequency where the filter passes most, by small signal."""
+    """What the source as set up comes to at every joint, by small signal."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
         self._joints: list[tuple[str, str, bool]] = []
+        self._inputs: tuple[SourceSetting, ...] = ()
+        self._through: SourceThrough | None = None
+        self._source_v = 0.0
         self.setAccessibleName("Signal path")
         for signal in (session.filter_changed, session.settings_changed):
             signal.connect(self.refresh)
@@ -44,31 +52,50 @@ class SignalPathView(QWidget):
             self._joints = []
             self.update()
             return
-        settings, document = self._session.settings(), self._session.document()
-        source_v = settings["source_v"]
+        settings, document, setup = self._session.settings(), self._session.document(), self._session.setup()
         gain = document.gain_at(settings["resonance_percent"])
         network = document.network()
-        oscillates = growth_rate(network, cutoff_hz=settings["cutoff_hz"], gain=gain) >= 0
-        gains = np.abs(complex_gain(network, _SCAN_HZ, cutoff_hz=settings["cutoff_hz"], gain=gain,
-                                    modes=[settings["mode"]])[0])
-        output_v = source_v * float(gains.max())
-        rail_v = document.tolerances.rail_v
+        standing_hz = reach(
+            setup.controls(settings["cutoff_hz"]), lowest_hz=setup.lowest_hz, highest_hz=setup.highest_hz
+        ).now_hz
+        oscillates = growth_rate(network, cutoff_hz=standing_hz, gain=gain) >= 0
+        gains = complex_gain(network, _SCAN_HZ, cutoff_hz=standing_hz, gain=gain, modes=[settings["mode"]])[0]
+        drive = 10 ** (setup.drive_db / 20)
+        source_v, output_v = self._levels(setup, gains, drive)
+        rail_v, limit_v = document.tolerances.rail_v, setup.next_limit_v
         reached_v = min(output_v, rail_v)
-        over = reached_v > NEXT_MODULE_V
-        trim_db = 20 * np.log10(NEXT_MODULE_V / reached_v)
-        filter_text = "oscillates" if oscillates else f"{signed(float(20 * np.log10(gains.max())))} dB at most"
+        over = reached_v > limit_v
+        trim_db = 20 * np.log10(limit_v / max(reached_v, 1e-9))
+        highest_db = float(20 * np.log10(np.abs(gains).max()))
+        filter_text = "oscillates" if oscillates else f"{signed(highest_db)} dB at most"
+        name = " + ".join(source.kind.value for source in setup.sources())
+        output_text = f"{reached_v:.2f} V" + (" (at the rail)" if output_v > rail_v else "")
+        next_text = f"overload: trim {signed(trim_db)} dB" if over else f"{trim_db:.1f} dB left"
         self._joints = [
-            ("source", f"{source_v:.2f} V peak", False),
-            ("filter", filter_text, oscillates),
-            ("output", f"{reached_v:.2f} V" + (" (at the rail)" if output_v > rail_v else ""), output_v > rail_v),
-            ("next module ±5 V", f"overload: trim {signed(trim_db)} dB" if over else f"{trim_db:.1f} dB left", over),
+            (f"source, {name}", f"{source_v:.2f} V peak", False),
+            (f"level {signed(setup.drive_db)} dB", f"{source_v * drive:.2f} V in", source_v * drive > rail_v),
+            (f"filter at {shown_hz(standing_hz)}", filter_text, oscillates),
+            ("output, small signal", output_text, output_v > rail_v),
+            (f"next module ±{limit_v:g} V", next_text, over),
             ("ear", "listening is not built yet", False),
         ]
         self.setAccessibleDescription("; ".join(f"{name}: {text}" for name, text, _ in self._joints))
         self.setToolTip(
-            "Small-signal estimate for a sine at the frequency the filter passes most; saturation makes it less."
+            "Small-signal estimate for the source as set up, half a second of it; saturation makes it less."
         )
         self.update()
+
+    def _levels(self, setup: Setup, gains: ComplexArray, drive: float) -> tuple[float, float]:
+        """(peak volts of the source, of the output); the source is made anew only when it was changed."""
+        if self._inputs != setup.inputs:
+            try:
+                record = mixed_record(setup.sources(), duration_s=RECORD_S)
+            except SignalError:  # a file that has gone: the Setup step says so
+                record = np.zeros(round(RECORD_S * RECORD_RATE_HZ))
+            self._through, self._inputs = SourceThrough(record, RECORD_RATE_HZ), setup.inputs
+            self._source_v = float(np.abs(record).max())
+        assert self._through is not None
+        return self._source_v, drive * self._through.peak_v(_SCAN_HZ, gains)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

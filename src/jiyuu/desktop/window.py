@@ -24,10 +24,17 @@ from jiyuu.book.walk import STEPS
 from jiyuu.circuits.filter_file import Filter, neutral_filter, read_filter
 from jiyuu.desktop.bench.logbook.view import LogbookView
 from jiyuu.desktop.bench.not_built import NotBuiltView
+from jiyuu.desktop.bench.resonance.presenter import ResonancePresenter
+from jiyuu.desktop.bench.resonance.view import ResonanceView
 from jiyuu.desktop.bench.response.presenter import ResponsePresenter
 from jiyuu.desktop.bench.response.view import ResponseView
+from jiyuu.desktop.bench.setup.presenter import SetupPresenter
+from jiyuu.desktop.bench.setup.view import SetupView
+from jiyuu.desktop.bench.setup.walking import Walking
 from jiyuu.desktop.circuit_chooser import CircuitChooser
+from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.help import KeysWindow
+from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.shelf import ShelfView
 from jiyuu.desktop.signal_path import SignalPathView
@@ -63,11 +70,20 @@ class MainWindow(QMainWindow):
         self.presenter = ResponsePresenter(self.session)
         self.response = ResponseView(self.presenter)
         self.logbook = LogbookView(self.session)
-        built: dict[str, StepView] = {"Response": self.response, "Logbook": self.logbook}
+        self.setup_presenter = SetupPresenter(self.session)
+        self.setup = SetupView(self.setup_presenter)
+        self.walking = Walking(self.session, self.setup.plan)
+        self.resonance_presenter = ResonancePresenter(self.session)
+        self.resonance = ResonanceView(self.resonance_presenter)
+        built: dict[str, StepView] = {
+            "Setup": self.setup, "Response": self.response, "Resonance": self.resonance, "Logbook": self.logbook,
+        }
         self.views = {step: built.get(step) or NotBuiltView(step) for step in STEPS}
         self._build_frame()
         self._build_menus()
-        self.presenter.message.connect(self.say)
+        for speaker in (self.presenter, self.setup_presenter, self.resonance_presenter, self.walking):
+            speaker.message.connect(self.say)
+        self.setup.plan.go.connect(self.go)
         self.session.filter_changed.connect(self._show_states)
         self.session.settings_changed.connect(self._show_states)
         self.session.book_changed.connect(self._show_states)
@@ -141,11 +157,13 @@ class MainWindow(QMainWindow):
         self._act(book, "&Quit", QKeySequence.StandardKey.Quit, self.close)
         self._act(edit, "&Undo", QKeySequence.StandardKey.Undo, self.undo)
         self._act(edit, "&Redo", "Ctrl+Shift+Z", self.redo)
-        self._act(edit, "&Measure", "M", self.presenter.measure)
-        self._act(edit, "Cancel measurement", "Esc", self.presenter.cancel)
+        self._act(edit, "&Measure", "M", self._measure)
+        self._act(edit, "Cancel measurement", "Esc", self._cancel)
         self._act(edit, "&Keep finding", "K", self._keep)
+        self._act(edit, "Set &neutral", "N", self.setup_presenter.set_neutral)
+        self._act(edit, "&Do the whole walk", "Ctrl+W", self.walking.start)
         self._act(edit, "&Band of 1000 builds", "B", self.response.band.toggle)
-        self._act(edit, "&Copy figure", "Ctrl+Shift+C", self.response.level.copy_picture)
+        self._act(edit, "&Copy figure", "Ctrl+Shift+C", lambda: self._main_figure().copy_picture())
         self._act(view, "&Paper or night", "Ctrl+T", self._turn_theme)
         self._act(view, "&Larger type", QKeySequence.StandardKey.ZoomIn, lambda: self._scale(1.1))
         self._act(view, "&Smaller type", QKeySequence.StandardKey.ZoomOut, lambda: self._scale(1 / 1.1))
@@ -172,12 +190,39 @@ class MainWindow(QMainWindow):
         self.side.setCurrentWidget(view.side)
         self.walk.show_step(step)
         self.step = step
+        for name, presenter in self._sleepers():
+            presenter.wake() if name == step else presenter.sleep()
+
+    def _sleepers(self) -> list[tuple[str, SetupPresenter | ResonancePresenter]]:
+        """The presenters that work only while their step is looked at."""
+        return [("Setup", self.setup_presenter), ("Resonance", self.resonance_presenter)]
+
+    def _workers(self) -> list[Jobs]:
+        return [self.presenter.jobs, self.presenter.previews.jobs, self.resonance_presenter.jobs,
+                self.resonance_presenter.measuring.jobs, self.setup_presenter.measuring.jobs, self.walking.jobs]
+
+    def _measurer(self) -> SetupPresenter | ResponsePresenter | ResonancePresenter:
+        """Whoever measures in the step that is looked at."""
+        return next((presenter for step, presenter in self._sleepers() if step == self.step), self.presenter)
+
+    def _measure(self) -> None:
+        self._measurer().measure()
+
+    def _cancel(self) -> None:
+        self._measurer().cancel()
+        self.walking.cancel()
+
+    def _main_figure(self) -> RuledFigure:
+        view = self.views[self.step]
+        return view.main_figure if isinstance(view, SetupView | ResonanceView) else self.response.level
 
     step = "Response"
     _closed = False
 
     def _show_states(self) -> None:
-        self.walk.show_states(self.session.states())
+        states = self.session.states()
+        self.walk.show_states(states)
+        self.setup.plan.show_states(states)
 
     # Messages
 
@@ -216,8 +261,9 @@ class MainWindow(QMainWindow):
             self.presenter.refresh()
 
     def _keep(self) -> None:
-        if self.step == "Logbook":
-            self.logbook.keep_current()
+        view = self.views[self.step]
+        if isinstance(view, LogbookView | SetupView | ResonanceView):
+            view.keep_current()
         else:
             self.response.keep_current()
 
@@ -257,12 +303,12 @@ class MainWindow(QMainWindow):
     def _save_figure(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Save figure", "response.svg", "Figures (*.svg *.png *.csv)")
         if name:
-            self._guarded(self.response.level.save, Path(name))
+            self._guarded(self._main_figure().save, Path(name))
 
     def change_book(self, book: Book) -> None:
         """Another book into this window."""
-        self.presenter.jobs.wait()
-        self.presenter.previews.jobs.wait()
+        for jobs in self._workers():
+            jobs.wait()
         old = self.session.book
         self.session.book = book
         self.setWindowTitle(f"Jiyuu: {book.path.name}" + (" (read only)" if book.read_only else ""))
@@ -360,8 +406,8 @@ class MainWindow(QMainWindow):
         if self._closed:
             return
         self._closed = True
-        self.presenter.jobs.wait()
-        self.presenter.previews.jobs.wait()
+        for jobs in self._workers():
+            jobs.wait()
         THEME.changed.disconnect(self._restyle)  # the theme outlives the window and its book
         settings = self._settings()
         settings.setValue("geometry", self.saveGeometry())

@@ -59,14 +59,16 @@ def body_place_hz(kind: Kind, cutoff_hz: float) -> float:
 
 
 def read_resonance(
-    position_percent: FloatArray, frequency_hz: FloatArray, level_db: FloatArray, *, cutoff_hz: float
+    position_percent: FloatArray, frequency_hz: FloatArray, level_db: FloatArray, *, cutoff_hz: float,
+    kind: Kind | None = None,
 ) -> ResonanceCurves:
-    """frequency_hz (n,) on a uniform logarithmic grid, level_db (p, n) one row a position, positions rising.
+    """frequency_hz (n,) on a uniform logarithmic grid, level_db (p, n) one row a position, positions rising. kind: of
+    the first position's curve, where it is known already.
 
     Raises MeasurementError for fewer than two positions or when body would lie outside the band."""
     if position_percent.size < 2 or (np.diff(position_percent) <= 0).any():
         raise MeasurementError("Resonance is compared over at least two rising positions of its control.")
-    first = read_curve(frequency_hz, level_db[0])
+    first = read_curve(frequency_hz, level_db[0], kind=kind)
     body_hz = body_place_hz(first.kind, cutoff_hz)
     if not frequency_hz[0] <= body_hz <= frequency_hz[-1]:
         raise MeasurementError(
@@ -140,19 +142,6 @@ def overload(position_percent: FloatArray, output_v: FloatArray, limit_v: float)
     highest_v = float(output_v[highest])
     trim = min(0.0, float(20 * np.log10(limit_v / max(highest_v, 1e-12))))
     return Overload(from_percent, highest_v, float(position_percent[highest]), trim)
-
-
-def overload_sentence(found: Overload, limit_v: float, *, onset_percent: float | None = None) -> str:
-    """What the next module sees, in words, with the trim that avoids it."""
-    if found.from_percent is None:
-        left = abs(20 * np.log10(found.highest_v / limit_v))
-        return f"Next module (±{limit_v:g} V): never over, {left:.1f} dB left at the loudest position."
-    start = "at every position" if found.from_percent <= 0 else f"from {found.from_percent:.0f} % on"
-    last = "" if onset_percent is None else ", below self-oscillation"
-    return (
-        f"Next module (±{limit_v:g} V): over {start}, up to {found.highest_v:.1f} V at "
-        f"{found.highest_percent:.0f} %{last}. Trim −{abs(found.trim_db):.1f} dB."
-    )
 
 
 def bass_loss_sentence(curves: ResonanceCurves, percent: float) -> str:

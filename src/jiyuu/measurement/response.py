@@ -154,7 +154,9 @@ def _offset(recording_v: FloatArray, place: int, sample_rate_hz: float) -> float
     """DC of unit and converter, from the silence ahead of the stimulus where there is enough of it. The mean of the
     whole holds the sweep's own, which would lean on the lowest octave."""
     lead = recording_v[: max(place - round(0.05 * sample_rate_hz), 0)]
-    return float(lead.mean()) if lead.size > 0.1 * sample_rate_hz else 0.0
+    if lead.size < 0.1 * sample_rate_hz:
+        return 0.0
+    return float(lead[lead.size // 2 :].mean())  # a recorder may begin with silence of its own
 
 
 def _stated(offset: ClockOffset) -> Uncertain:

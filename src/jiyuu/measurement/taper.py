@@ -14,7 +14,7 @@ from jiyuu.circuits.control import Taper, loaded_share, taper_share
 from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import MeasurementError
 
-FEWEST_POSITIONS = 21
+WIDEST_PERCENT = 5.0
 PEAK_CEILING_DB = 30.0  # a peak this high is a hair's breadth from self-oscillation; what follows is not travel
 DEAD_SHARE = 0.05  # dead: changes by less than this share of the control's average
 SHORTEST_DEAD_PERCENT = 3.0
@@ -53,10 +53,10 @@ def read_taper(
     """position_percent (p,) rising from 0, values_db (p,) finite. Positions past the onset do not count, nor does
     travel from where the values reach the ceiling.
 
-    Raises MeasurementError for fewer than 21 positions or where nothing changes."""
-    if position_percent.size < FEWEST_POSITIONS:
+    Raises MeasurementError for positions more than 5 % apart or where nothing changes."""
+    if position_percent.size < 2 or np.diff(position_percent).max() > WIDEST_PERCENT:
         raise MeasurementError(
-            f"A taper needs at least {FEWEST_POSITIONS} positions and there are {position_percent.size}; measure more."
+            f"A taper needs positions at most {WIDEST_PERCENT:g} % of the travel apart (21 in all); measure more."
         )
     last = 100.0 if onset_percent is None else min(onset_percent, 100.0)
     inside = position_percent < last if onset_percent is not None else np.ones(position_percent.size, dtype=bool)
@@ -141,16 +141,3 @@ def propose_taper(value_of_share: Callable[[FloatArray], FloatArray], *, onset_s
         table = tuple((round(float(t), 6), round(float(s), 6)) for t, s in zip(travel[::10], share[::10], strict=True))
         found.append(ProposedTaper(name, reading.evenness, table, resistor, to_ground))
     return tuple(sorted(found, key=lambda proposal: proposal.evenness))
-
-
-def taper_sentence(reading: TaperReading) -> str:
-    """Evenness, dead travel and the last stretch, in words."""
-    parts = [
-        f"{100 * reading.evenness:.0f} % of the change lies in the tenth of the travel that ends at "
-        f"{reading.steepest_percent:.0f} % (even would be 10 %)"
-    ]
-    for stretch in reading.dead:
-        parts.append(f"{stretch.from_percent:.0f} to {stretch.to_percent:.0f} % does next to nothing")
-    if reading.last_stretch_percent is not None:
-        parts.append(f"the last {reading.last_stretch_percent:.1f} % lead from a peak of 12 dB to self-oscillation")
-    return "; ".join(parts) + "."

@@ -135,6 +135,82 @@ QUANTITIES: dict[str, Quantity] = {
     ),
 }
 
+QUANTITIES |= {
+    "body_db": Quantity(
+        "Body kept", lambda f: f"Body {level_text(f)} at {shown_hz(f.settings['body_hz'])} re no resonance.",
+        "What turning up resonance does to the part of the sound that the filter lets through.",
+        "Level three octaves into the passband, less the same at no resonance.",
+    ),
+    "output_change_db": Quantity(
+        "Output", lambda f: f"Output {level_text(f)} re no resonance, for {f.settings['source']}.",
+        "How much louder or softer the source comes out.",
+        "Power of the source's harmonics or bands behind the response, against the same at no resonance.",
+    ),
+    "onset_percent": Quantity(
+        "Onset", lambda f: f"Self-oscillates from {f.value:.1f}{doubt_text(f, 1)} % of the travel.",
+        "Where the filter begins to whistle by itself.",
+        "Predicted: a pole pair reaches the axis. Measured: between the last position at which the sound dies away "
+        "and the first at which it does not.",
+    ),
+    "taper_evenness_percent": Quantity(
+        "Evenness", lambda f: f"{f.value:.0f} % of the change lies in the tenth of the travel that ends at "
+        f"{f.settings['ends_at_percent']:.0f} % (10 % is even).",
+        "Whether the control does its work evenly or all at once.",
+        "Largest share of the whole change of the peak, in dB, in any tenth of the travel below the onset.",
+    ),
+    "dead_travel_percent": Quantity(
+        "Dead travel", lambda f: f"{f.value:.0f} % of the travel does next to nothing: {f.settings['where']}.",
+        "Turning the control there is not heard.",
+        "Stretches of at least 3 % in which the peak moves by less than a twentieth of the average per cent.",
+    ),
+    "last_stretch_percent": Quantity(
+        "Last stretch", lambda f: f"The last {f.value:.1f} % lead from a peak of 12 dB to self-oscillation.",
+        "How much room there is between a strong peak and the howl.", "Onset less the position of a 12 dB peak.",
+    ),
+    "suddenness_db_per_percent": Quantity(
+        "Suddenness", lambda f: f"{f.value:.1f} dB per per cent over the last 5 % before the onset.",
+        "How fast the peak grows under the hand just before it whistles.",
+        "Peak half a per cent before the onset less that 5 % earlier, per per cent.",
+    ),
+    "proposed_evenness_percent": Quantity(
+        "Proposed taper", lambda f: f"A {f.settings['taper']} would bring that to {f.value:.0f} %.",
+        "What could be built to make the control even.",
+        "The same reading with every law of control one can buy and with resistors from the wiper, predicted.",
+    ),
+    "overload_from_percent": Quantity(
+        "Overload", lambda f: f"Next module (±{f.settings['limit_v']:g} V) over "
+        + ("at every position" if f.value <= 0 else f"from {f.value:.0f} % on")
+        + f", up to {f.settings['highest_v']:.1f} V; trim −{abs(f.settings['trim_db']):.1f} dB.",
+        "From where on the next module is driven over its limit.",
+        "Peak volts of the source chosen at each position, simulated with saturation where that has been done.",
+    ),
+    "headroom_db": Quantity(
+        "Headroom", lambda f: f"Next module (±{f.settings['limit_v']:g} V) never over; {f.value:.1f} dB left at "
+        f"{f.settings['highest_percent']:.0f} %.",
+        "What is left to the limit of the next module at the loudest position.",
+        "Limit over the highest peak volts of the source chosen.",
+    ),
+    "output_peak_v": Quantity(
+        "Output peak", lambda f: f"Output peak {f.value:.2f}{doubt_text(f, 2)} V for {f.settings['source']}.",
+        "The highest voltage that leaves the filter.", "Peak between the samples, four times oversampled.",
+    ),
+    "output_loudness_lufs": Quantity(
+        "Loudness", lambda f: f"Loudness {signed(f.value)} LUFS re {f.settings['full_scale_v']:g} V full scale.",
+        "How loud that is to the ear.", "Integrated loudness of ITU-R BS.1770.",
+    ),
+    "output_margin_db": Quantity(
+        "Margin", lambda f: f"{abs(f.value):.1f} dB " + ("under" if f.value >= 0 else "over")
+        + f" the limit of the next module (±{f.settings['limit_v']:g} V).",
+        "What is left to the limit of what comes next.", "Limit over output peak.",
+    ),
+    "hump_db": Quantity(
+        "Extra hump", lambda f: f"Extra hump {level_text(f)} at {shown_hz(f.settings['hump_hz'])}, "
+        f"{signed(f.settings['octaves'])} octaves from the cutoff.",
+        "A second rise beside the resonant peak; colours the sound like a second, weaker filter.",
+        "Every local maximum that stands out by 1 dB or more.",
+    ),
+}
+
 
 def sentence(finding: Finding) -> str:
     """The one place where a finding becomes words."""

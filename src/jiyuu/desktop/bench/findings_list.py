@@ -39,8 +39,9 @@ class FindingsList(QListWidget):
     def _lay_out(self) -> None:
         self.scheduleDelayedItemsLayout()
 
-    def show_logged(self, logged: Sequence[LoggedFinding]) -> None:
-        self._fill([(entry.finding, entry) for entry in logged])
+    def show_logged(self, logged: Sequence[LoggedFinding], predicted: Sequence[Finding] = ()) -> None:
+        """Measured ones, and under them what more the drawing says."""
+        self._fill([*((entry.finding, entry) for entry in logged), *((finding, None) for finding in predicted)])
 
     def show_predicted(self, findings: Sequence[Finding]) -> None:
         self._fill([(finding, None) for finding in findings])

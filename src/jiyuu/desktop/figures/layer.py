@@ -62,6 +62,9 @@ class Layer(pg.GraphicsObject):
     def set_line(self, name: str, x: FloatArray, y: FloatArray, pen: QPen) -> None:
         self._lines[name] = (polygon_of(x, y), pen)
 
+    def line_names(self) -> list[str]:
+        return list(self._lines)
+
     def set_band(self, name: str, x: FloatArray, low: FloatArray, high: FloatArray, colour: QColor, *,
                  hatched: bool) -> None:
         outline = polygon_of(np.concatenate([x, x[::-1]]), np.concatenate([high, low[::-1]]))
@@ -93,11 +96,13 @@ class Layer(pg.GraphicsObject):
         metrics, paper = QFontMetrics(font), QColor(THEME.palette.raised)
         paper.setAlpha(215)
         painter.setFont(font)
+        inside = to_screen.mapRect(QRectF(self._view.viewRect()))
         for label in self.labels.values():
             if not label.shown:
                 continue
             box = QRectF(metrics.boundingRect(label.text)).adjusted(-3, -1, 3, 1)
             box.moveCenter(to_screen.map(label.place))
+            box.moveLeft(min(max(box.left(), inside.left() + 2), inside.right() - box.width() - 2))
             painter.fillRect(box, paper)
             painter.setPen(label.colour)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label.text)

@@ -142,12 +142,14 @@ class RuledFigure(pg.PlotWidget):
     def say_why(self, text: str) -> None:
         """A line under the title, for what is out of date and why; empty to take it away."""
         self._why.setText(text, QColor(THEME.palette.stale))
+        self._why.setVisible(bool(text))
         self._place_captions()
 
     def say_note(self, text: str) -> None:
         """A line under the title about what the figure shows; empty to take it away."""
         self._note.setText(text, QColor(THEME.palette.quiet))
         self._note.setFont(THEME.font(px=SMALL_PX))
+        self._note.setVisible(bool(text))
         self._place_captions()
 
     def move_labels(self) -> None:
@@ -201,6 +203,7 @@ class RuledFigure(pg.PlotWidget):
         self._why.setFont(THEME.font(px=SMALL_PX, bold=True))
         for item in (self._title_item, self._reading, self._why, self._note):
             item.fill = pg.mkBrush(clear_colour(palette.raised, 215))
+            item.setVisible(bool(item.toPlainText()))
         self.restyle_lines()
         self._place_captions()
 
@@ -220,7 +223,9 @@ class RuledFigure(pg.PlotWidget):
     def _hover(self, event: tuple[QPointF]) -> None:
         view = self.getPlotItem().getViewBox()
         position = event[0]
-        if not view.sceneBoundingRect().contains(position):
+        inside = view.sceneBoundingRect().contains(position)
+        self._reading.setVisible(inside)
+        if not inside:
             self._reading.setText("")
             return
         point = view.mapSceneToView(position)

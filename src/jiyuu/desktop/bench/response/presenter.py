@@ -22,14 +22,12 @@ from jiyuu.circuits.linear import (
     onset,
 )
 from jiyuu.circuits.network import Network
+from jiyuu.desktop.bench.measuring import Measuring, compiled
 from jiyuu.desktop.bench.response.prediction import GRID_HZ, pole_map, predicted, read_prediction
 from jiyuu.desktop.bench.response.previews import Beside, PreviewRequest, Previews
-from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError
 from jiyuu.quantities import signed
-
-EMPTY_SHELF = "There is no filter on the shelf yet: add one (Ctrl+F), or drop a *.filter.json file on the window."
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -61,12 +59,12 @@ class ResponsePresenter(QObject):
         self._network: Network | None = None
         self._settled: dict[str, Any] = {}  # what the book holds; read once, not at every step of a drag
         self._trial: dict[str, Any] = {}
-        self._job_filter: int | None = None
-        self.jobs = Jobs(self)
-        self.jobs.stepped.connect(self._on_step)
-        self.jobs.finished.connect(lambda: self.busy.emit(False))
-        self.jobs.cancelled.connect(self._on_cancelled)
-        self.jobs.failed.connect(self._on_failed)
+        self.measuring = Measuring(session, self)
+        self.jobs = self.measuring.jobs
+        self.measuring.busy.connect(self.busy)
+        self.measuring.progress.connect(self.progress)
+        self.measuring.message.connect(self.message)
+        self.measuring.kept.connect(self._on_kept)
         self._document: Filter = Filter.model_construct()
         self.onset_gain: float | None = None
         self.band_shown = False
@@ -259,15 +257,11 @@ class ResponsePresenter(QObject):
 
     def measure(self) -> None:
         """Play the sweep through the simulated unit of the filter in hand."""
+        if not self.measuring.may_begin(needs_unit=True):
+            return
         shelved = self.shelved
-        if shelved is None:
-            self.message.emit(EMPTY_SHELF, True)
-            return
-        if self.jobs.busy:
-            return
-        if shelved.seed is None:
-            self.message.emit("This filter has no simulated unit: drop a stimulus and its recording instead.", True)
-            return
+        assert shelved is not None
+        assert shelved.seed is not None
         now, seed, document = self.current(), shelved.seed, self._document
         if growth_rate(
             document.network(), cutoff_hz=now["cutoff_hz"], gain=document.gain_at(now["resonance_percent"])
@@ -279,14 +273,10 @@ class ResponsePresenter(QObject):
             return
 
         def steps() -> Iterator[Any]:
-            from jiyuu.rig.response_run import Progress, ResponseRequest, expected_tolerances, run_response
+            from jiyuu.rig.response_run import ResponseRequest, expected_tolerances, run_response
             from jiyuu.rig.simulated import SimulatedRig
-            from jiyuu.simulation.kernels import compile_apart, is_compiled
 
-            if not is_compiled(document.network()):
-                # In a process of its own: compiling in this one would hold the window.
-                yield Progress("Compiling this circuit (once, some seconds)", 0.01)
-                compile_apart(document.circuit, document.parameters)
+            yield from compiled(document)
             request = ResponseRequest(
                 document, now["cutoff_hz"], now["resonance_percent"], (now["mode"],),
                 tolerances=expected_tolerances(now["cutoff_hz"]),
@@ -297,10 +287,10 @@ class ResponsePresenter(QObject):
 
     def measure_files(self, first: Path, second: Path) -> None:
         """Evaluate a stimulus and its recording, in whichever order they were dropped."""
-        shelved = self.shelved
-        if shelved is None:
-            self.message.emit(EMPTY_SHELF, True)
+        if not self.measuring.may_begin(needs_unit=False):
             return
+        shelved = self.shelved
+        assert shelved is not None
         now, document = self.current(), self._document
 
         def steps() -> Iterator[Any]:
@@ -320,41 +310,15 @@ class ResponsePresenter(QObject):
         self._begin(shelved, steps, f"{first.name}, {second.name}")
 
     def cancel(self) -> None:
-        self.jobs.cancel()
+        self.measuring.cancel()
 
     def _begin(self, shelved: Shelved, steps: Any, source: str) -> None:
         book = self._session.book
+        self.measuring.begin(shelved.id, steps, lambda run: keep_run(book, shelved.id, run, source=source))
 
-        def kept() -> Iterator[Any]:
-            from jiyuu.rig.response_run import ResponseRun
-
-            for step in steps():
-                if isinstance(step, ResponseRun):
-                    keep_run(book, shelved.id, step, source=source)  # on this thread: it writes megabytes
-                yield step
-
-        self._job_filter = shelved.id
-        self.busy.emit(True)
-        self.progress.emit("Starting", 0.0)
-        self.jobs.start(kept)
-
-    def _on_step(self, step: object) -> None:
-        from jiyuu.rig.response_run import Progress
-
-        if isinstance(step, Progress):
-            self.progress.emit(step.text, step.share)
-            return
-        self._session.book_changed.emit()
-        if self.shelved is not None and self.shelved.id == self._job_filter:
+    def _on_kept(self, filter_id: int) -> None:
+        if self.shelved is not None and self.shelved.id == filter_id:
             self.show_measured()
-
-    def _on_cancelled(self) -> None:
-        self.busy.emit(False)
-        self.message.emit("Measurement cancelled; nothing was kept of it.", False)
-
-    def _on_failed(self, text: str) -> None:
-        self.busy.emit(False)
-        self.message.emit(text, True)
 
     # What the book holds
 

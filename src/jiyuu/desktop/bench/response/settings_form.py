@@ -6,11 +6,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QSlider, QWidget
 
 from jiyuu.book.store import Shelved
+from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
 from jiyuu.desktop.bench.response.presenter import ResponsePresenter
 from jiyuu.desktop.bench.typed_value import TypedValue
 from jiyuu.desktop.theme.style import STEP
 from jiyuu.errors import JiyuuError
-from jiyuu.quantities import parse_frequency, parse_number, shown_hz
+from jiyuu.quantities import parse_number
 
 
 class SettingsForm(QWidget):
@@ -26,22 +27,7 @@ class SettingsForm(QWidget):
         self.mode = QComboBox()
         self.mode.setAccessibleName("Mode")
         self.mode.textActivated.connect(presenter.set_mode)
-        self.cutoff = TypedValue(
-            "Cutoff", parse=parse_frequency, show=shown_hz,
-            stepped=lambda value, way, fine: value * 2 ** (way * (0.1 if fine else 1.0) / 12),
-        )
-        self.cutoff.setToolTip("Pole frequency of the tuned stages: 1k2, 440, A4 or 0.5 V; arrows move a semitone.")
-        self.cutoff.entered.connect(presenter.set_cutoff)
-        self.cutoff.reset.connect(lambda: presenter.reset("cutoff_hz"))
-        self.cutoff.refused.connect(lambda text: presenter.message.emit(text, True))
-        self.resonance = TypedValue(
-            "Resonance", parse=_parse_percent, show=lambda value: f"{value:.4g} %",
-            stepped=lambda value, way, fine: value + way * (0.1 if fine else 1.0),
-        )
-        self.resonance.setToolTip("Per cent of the control's travel. Double-click goes back to the filter's file.")
-        self.resonance.entered.connect(presenter.set_resonance)
-        self.resonance.reset.connect(lambda: presenter.reset("resonance_percent"))
-        self.resonance.refused.connect(lambda text: presenter.message.emit(text, True))
+        self.cutoff, self.resonance = cutoff_field(presenter), resonance_field(presenter)
         self.travel = QSlider(Qt.Orientation.Horizontal)
         self.travel.setRange(0, 1000)
         self.travel.setAccessibleName("Resonance travel")
@@ -95,11 +81,4 @@ def _parse_level(text: str) -> float:
     value, unit = parse_number(text)
     if unit not in ("", "V") or not 0 <= value <= 100:
         raise JiyuuError(f"'{text}' is not a drive; type for example 2 V, or off.")
-    return value
-
-
-def _parse_percent(text: str) -> float:
-    value, unit = parse_number(text)
-    if unit not in ("", "%") or not 0 <= value <= 100:
-        raise JiyuuError(f"'{text}' is not a position of the control; type 0 to 100 %.")
     return value

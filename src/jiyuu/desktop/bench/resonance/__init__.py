@@ -1,0 +1,1 @@
+"""The Resonance step."""

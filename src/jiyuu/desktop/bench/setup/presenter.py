@@ -1,0 +1,247 @@
+"""State of the Setup step: the reach of the cutoff, the source in and out, what is not neutral, the session's plan."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from jiyuu.book.keeping import keep_levels
+from jiyuu.book.setup import Setup
+from jiyuu.book.store import LoggedFinding, Shelved
+from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
+from jiyuu.circuits.filter_file import Filter
+from jiyuu.circuits.linear import complex_gain, level_db
+from jiyuu.circuits.network import FloatArray
+from jiyuu.circuits.reach import Reach, dead_sentence, reach, reach_sentence
+from jiyuu.desktop.bench.measuring import Measuring, compiled
+from jiyuu.desktop.session import Session
+from jiyuu.errors import JiyuuError
+from jiyuu.measurement.levels import gain_staging
+from jiyuu.signals.source import RECORD_RATE_HZ, mixed_lines, mixed_record
+from jiyuu.simulation.source_through import SourceThrough
+
+_GRID_HZ = np.geomspace(16.0, 21_000.0, 481)
+SHOWN_S = 0.5
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Sounded:
+    """The source and what comes out of the chosen mode, by small signal: lines (m,) in dB re 1 V, traces (n,) in V."""
+
+    line_hz: FloatArray
+    source_db: FloatArray
+    output_db: FloatArray
+    source_v: FloatArray
+    output_v: FloatArray
+    sample_rate_hz: float
+    period_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class Advice:
+    """What is said beside the figures: the reach, dead travel, gain staging; and what is not neutral."""
+
+    reach: str
+    dead: tuple[str, ...]
+    staging: tuple[str, ...]
+    not_neutral: tuple[str, ...]
+
+
+class SetupPresenter(QObject):
+    """Only works while its step is looked at."""
+
+    settings = pyqtSignal(object, object)  # dict, Setup
+    reached = pyqtSignal(object)  # Reach
+    sounded = pyqtSignal(object)  # Sounded
+    advised = pyqtSignal(object)  # Advice
+    findings = pyqtSignal(object)  # list[LoggedFinding]
+    busy = pyqtSignal(bool)
+    progress = pyqtSignal(str, float)
+    message = pyqtSignal(str, bool)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._awake = False
+        self._fresh = False
+        self._document: Filter = Filter.model_construct()
+        self._made_for: tuple[Any, ...] = ()
+        self._record: FloatArray = np.zeros(1)
+        self._lines: tuple[FloatArray, FloatArray] = (np.ones(1), np.zeros(1))
+        self.measuring = Measuring(session, self)
+        self.measuring.busy.connect(self.busy)
+        self.measuring.progress.connect(self.progress)
+        self.measuring.message.connect(self.message)
+        self.measuring.kept.connect(lambda _: self.show_findings())
+        session.filter_changed.connect(self._changed)
+        session.settings_changed.connect(self._changed)
+        session.book_changed.connect(lambda: self.show_findings() if self._awake else None)
+
+    @property
+    def shelved(self) -> Shelved | None:
+        return self._session.in_hand
+
+    @property
+    def letter(self) -> str:
+        return self.shelved.letter if self.shelved else "A"
+
+    @property
+    def document(self) -> Filter:
+        return self._document
+
+    def wake(self) -> None:
+        """The step is looked at."""
+        self._awake = True
+        if not self._fresh:
+            self.refresh()
+
+    def sleep(self) -> None:
+        self._awake = False
+
+    def _changed(self) -> None:
+        self._fresh = False
+        if self._awake:
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Everything anew."""
+        if self.shelved is None:
+            return
+        self._fresh = True
+        self._document = self._session.document()
+        self._show(self._session.settings(), self._session.setup())
+        self.show_findings()
+
+    def _show(self, now: dict[str, Any], setup: Setup) -> None:
+        self.settings.emit(now, setup)
+        found = self._reach(now["cutoff_hz"], setup)
+        self.reached.emit(found)
+        output_v = self._sound(now, setup, found.now_hz)
+        headroom = self._document.entry.values(self._document.parameters).get("stage_headroom_v")
+        source_v = float(np.abs(self._record).max())
+        self.advised.emit(Advice(
+            reach_sentence(found), tuple(dead_sentence(part) for part in found.dead),
+            gain_staging(source_v, setup.drive_db, headroom, output_v, setup.next_limit_v,
+                         self._document.tolerances.rail_v),
+            tuple(setup.not_neutral(now["resonance_percent"])),
+        ))
+
+    def _reach(self, knob_hz: float, setup: Setup) -> Reach:
+        return reach(setup.controls(knob_hz), lowest_hz=setup.lowest_hz, highest_hz=setup.highest_hz)
+
+    def _sound(self, now: dict[str, Any], setup: Setup, standing_hz: float) -> float:
+        """Shows the source in and out; returns the peak volts that come out by small signal."""
+        if self._made_for != setup.inputs:
+            try:
+                self._record = mixed_record(setup.sources(), duration_s=SHOWN_S)
+                self._lines = mixed_lines(setup.sources())
+                self._made_for = setup.inputs
+            except JiyuuError as error:
+                self.message.emit(str(error), True)
+                return 0.0
+        drive = 10 ** (setup.drive_db / 20)
+        network, gain = self._document.network(), self._document.gain_at(now["resonance_percent"])
+        gains = complex_gain(network, _GRID_HZ, cutoff_hz=standing_hz, gain=gain, modes=[now["mode"]])[0]
+        output_v = drive * SourceThrough(self._record, RECORD_RATE_HZ).output_v(_GRID_HZ, gains)
+        hertz, volts = self._lines
+        source_db = 20 * np.log10(np.maximum(volts, 1e-9))
+        through = np.interp(np.log2(hertz), np.log2(_GRID_HZ), level_db(gains))
+        pitch = min((s.pitch_hz for s in setup.inputs), default=110.0)
+        self.sounded.emit(Sounded(
+            hertz, source_db, source_db + setup.drive_db + through, self._record, output_v, RECORD_RATE_HZ, 1 / pitch,
+        ))
+        return float(np.abs(output_v).max())
+
+    # What the person does
+
+    def try_cutoff(self, cutoff_hz: float) -> None:
+        """While the line is dragged: the figures follow, the book waits."""
+        if self.shelved is not None:
+            moved = min(max(cutoff_hz, CUTOFF_MINIMUM_HZ), CUTOFF_MAXIMUM_HZ)
+            self._show({**self._session.settings(), "cutoff_hz": moved}, self._session.setup())
+
+    def set_cutoff(self, cutoff_hz: float) -> None:
+        self._session.change({"cutoff_hz": round(min(max(cutoff_hz, CUTOFF_MINIMUM_HZ), CUTOFF_MAXIMUM_HZ), 3)})
+
+    def set_resonance(self, percent: float) -> None:
+        self._session.change({"resonance_percent": round(min(max(percent, 0.0), 100.0), 2)})
+
+    def reset(self, name: str) -> None:
+        self._session.reset(name)
+
+    def change(self, **changes: Any) -> None:
+        """Something of the set-up; what cannot be is said and not taken."""
+        try:
+            self._session.change_setup(**changes)
+        except JiyuuError as error:
+            self.message.emit(str(error), True)
+            self._changed()
+
+    def change_input(self, index: int, **changes: Any) -> None:
+        inputs = [setting.model_dump(mode="json") for setting in self._session.setup().inputs]
+        inputs[index].update(changes)
+        self.change(inputs=inputs)
+
+    def add_input(self) -> None:
+        inputs = [setting.model_dump(mode="json") for setting in self._session.setup().inputs]
+        if len(inputs) < 3:
+            self.change(inputs=[*inputs, {"kind": "sine", "pitch_hz": 55.0, "level_v": 2.5}])
+
+    def remove_input(self, index: int) -> None:
+        inputs = [setting.model_dump(mode="json") for setting in self._session.setup().inputs]
+        if len(inputs) > 1:
+            del inputs[index]
+            self.change(inputs=inputs)
+
+    def change_cv(self, index: int, **changes: Any) -> None:
+        cvs = [cv.model_dump(mode="json") for cv in self._session.setup().cvs]
+        cvs[index].update(changes)
+        self.change(cvs=cvs)
+
+    def set_neutral(self) -> None:
+        self._session.set_neutral()
+        self.message.emit("Neutral: nothing but the knob moves the cutoff. Ctrl+Z takes it back.", False)
+
+    # Measurement
+
+    def measure(self) -> None:
+        """Play the source through the simulated unit and measure what comes out."""
+        if not self.measuring.may_begin(needs_unit=True):
+            return
+        shelved, now, setup = self.shelved, self._session.settings(), self._session.setup()
+        assert shelved is not None
+        assert shelved.seed is not None
+        document, seed, book = self._document, shelved.seed, self._session.book
+        standing_hz = self._reach(now["cutoff_hz"], setup).now_hz
+
+        def steps() -> Iterator[Any]:
+            from jiyuu.rig.level_run import LevelRequest, run_levels
+            from jiyuu.rig.simulated import SimulatedRig
+
+            yield from compiled(document)
+            request = LevelRequest(
+                document, standing_hz, now["resonance_percent"], now["mode"], setup.sources(), setup.drive_db,
+                setup.next_limit_v, knob_hz=now["cutoff_hz"],
+            )
+            yield from run_levels(request, SimulatedRig(document, seed=seed))
+
+        self.measuring.begin(shelved.id, steps, lambda run: keep_levels(book, shelved.id, run, source="simulated rig"))
+
+    def cancel(self) -> None:
+        self.measuring.cancel()
+
+    def toggle_kept(self, logged: LoggedFinding) -> None:
+        """Into the logbook, or out of it."""
+        self._session.book.keep(logged.id, kept=not logged.kept)
+        self._session.book_changed.emit()
+
+    def show_findings(self) -> None:
+        """Of the newest run of this step."""
+        if self.shelved is None:
+            return
+        runs = self._session.book.runs(self.shelved.id, "Setup")
+        self.findings.emit(self._session.book.findings_of_run(runs[0].id) if runs else [])

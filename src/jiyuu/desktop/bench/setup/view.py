@@ -1,0 +1,218 @@
+"""The Setup step as widgets: the reach of the cutoff large, the source in and out under it, what to set beside."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QPen
+from PyQt6.QtWidgets import (
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QProgressBar,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jiyuu.book.setup import Setup
+from jiyuu.circuits.reach import Reach
+from jiyuu.desktop.bench.findings_list import FindingsList
+from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
+from jiyuu.desktop.bench.response.support import page_buttons
+from jiyuu.desktop.bench.setup.pages import CutoffPage, SourcePage
+from jiyuu.desktop.bench.setup.plan_page import PlanPage
+from jiyuu.desktop.bench.setup.presenter import Advice, SetupPresenter, Sounded
+from jiyuu.desktop.figures.reach_figure import ReachFigure
+from jiyuu.desktop.figures.ruled import PlotCurve
+from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
+from jiyuu.desktop.figures.time_figure import TimeFigure, triggered
+from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.quantities import shown_hz
+
+SOURCE, OUTPUT = "source", "output"
+SHOWN_PERIODS = 3
+
+
+class SetupView:
+    """`figures` and `side` are placed by the window; everything else goes through the presenter."""
+
+    def __init__(self, presenter: SetupPresenter) -> None:
+        self._presenter = presenter
+        self._reach: Reach | None = None
+        self._sounded: Sounded | None = None
+        self._build_figures()
+        self._build_side()
+        presenter.settings.connect(self._show_settings)
+        presenter.reached.connect(self._show_reach)
+        presenter.sounded.connect(self._show_sounded)
+        presenter.advised.connect(self._show_advice)
+        presenter.findings.connect(self._show_findings)
+        presenter.busy.connect(self._show_busy)
+        presenter.progress.connect(lambda _, share: self.bar.setValue(round(1000 * share)))
+
+    # Building
+
+    def _build_figures(self) -> None:
+        self.reach = ReachFigure()
+        self.reach.cutoff_dragged.connect(self._presenter.try_cutoff)
+        self.reach.cutoff_dropped.connect(self._presenter.set_cutoff)
+        self.reach.cutoff_reset.connect(lambda: self._presenter.reset("cutoff_hz"))
+        self.spectrum = SpectrumFigure("Harmonics in and out, dB re 1 V")
+        self.trace = TimeFigure("Trace, volts")
+        below = QSplitter(Qt.Orientation.Horizontal)
+        below.addWidget(self.spectrum)
+        below.addWidget(self.trace)
+        self.figures = QSplitter(Qt.Orientation.Vertical)
+        self.figures.addWidget(self.reach)
+        self.figures.addWidget(below)
+        self.figures.setStretchFactor(0, 50)
+        self.figures.setStretchFactor(1, 50)
+        for splitter in (below, self.figures):
+            splitter.setChildrenCollapsible(False)
+            splitter.setHandleWidth(STEP)
+
+    def _build_side(self) -> None:
+        presenter = self._presenter
+        self.side = QWidget()
+        column = QVBoxLayout(self.side)
+        column.setContentsMargins(2 * STEP, STEP, 2 * STEP, STEP)
+        column.setSpacing(STEP)
+        self.circuit = QLabel()
+        self.circuit.setProperty("role", "heading")
+        self.circuit.setWordWrap(True)
+        column.addWidget(self.circuit)
+        form = QFormLayout()
+        form.setHorizontalSpacing(2 * STEP)
+        form.setVerticalSpacing(STEP)
+        self.cutoff, self.resonance = cutoff_field(presenter), resonance_field(presenter)
+        form.addRow("Cutoff", self.cutoff)
+        form.addRow("Resonance", self.resonance)
+        column.addLayout(form)
+        buttons = QHBoxLayout()
+        self.neutral = QPushButton("Set neutral  N")
+        self.neutral.setToolTip("Resonance, fine, key follow, CVs and drive to nothing, one 5 V source; one undo.")
+        self.neutral.clicked.connect(presenter.set_neutral)
+        self.measure = QPushButton("Measure  M")
+        self.measure.setProperty("main", True)
+        self.measure.setToolTip("Plays the source through the simulated unit and measures what comes out.")
+        self.measure.clicked.connect(presenter.measure)
+        self.cancel = QPushButton("Cancel  Esc")
+        self.cancel.clicked.connect(presenter.cancel)
+        self.cancel.hide()
+        for button in (self.neutral, self.measure, self.cancel):
+            buttons.addWidget(button, 1)
+        column.addLayout(buttons)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 1000)
+        self.bar.setTextVisible(False)
+        self.bar.setAccessibleName("Progress of the measurement")
+        self.bar.hide()
+        column.addWidget(self.bar)
+        self.source_page, self.cutoff_page = SourcePage(presenter), CutoffPage(presenter)
+        self.plan = PlanPage()
+        checks = QWidget()
+        checked = QVBoxLayout(checks)
+        checked.setContentsMargins(0, 0, 0, 0)
+        checked.setSpacing(STEP)
+        self.checklist = QLabel()
+        self.checklist.setAccessibleName("What is not neutral")
+        self.advice = QListWidget()
+        self.advice.setProperty("role", "notes")
+        self.advice.setWordWrap(True)
+        self.advice.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.advice.setAccessibleName("Reach and levels")
+        self.heading = QLabel()
+        for label in (self.checklist, self.heading):
+            label.setWordWrap(True)
+        self.heading.setProperty("role", "quiet")
+        checked.addWidget(self.checklist)
+        checked.addWidget(self.advice, 3)
+        checked.addWidget(self.heading)
+        self.findings = FindingsList()
+        self.findings.keep_toggled.connect(presenter.toggle_kept)
+        checked.addWidget(self.findings, 2)
+        self.pages = QStackedWidget()
+        for page in (checks, self.source_page, self.cutoff_page, self.plan):
+            self.pages.addWidget(page)
+        row, self.page_choice = page_buttons(("Checks", "Source", "Cutoff", "Plan"), self.pages)
+        column.addLayout(row)
+        column.addWidget(self.pages, 1)
+
+    @property
+    def main_figure(self) -> ReachFigure:
+        return self.reach
+
+    def keep_current(self) -> None:
+        if not self.findings.keep_current():
+            self._presenter.message.emit("Measure first (M), then choose a finding to keep.", False)
+
+    # What the presenter says
+
+    def _show_settings(self, settings: dict[str, Any], setup: Setup) -> None:
+        document = self._presenter.document
+        self.circuit.setText(f"{self._presenter.letter}  {document.name}, {document.entry.title}")
+        self.cutoff.set_value(settings["cutoff_hz"])
+        self.resonance.set_value(settings["resonance_percent"])
+        self.source_page.show_setup(setup)
+        self.cutoff_page.show_setup(setup)
+        self.reach.show_cutoff(settings["cutoff_hz"], f"knob {shown_hz(settings['cutoff_hz'])}")
+
+    def _show_reach(self, found: Reach) -> None:
+        self._reach = found
+        self.reach.show_reach(found, THEME.palette.ink_of(self._presenter.letter).colour)
+
+    def _show_sounded(self, sounded: Sounded) -> None:
+        self._sounded = sounded
+        palette = THEME.palette
+        quiet, ink = QPen(QColor(palette.quiet), 1.2), QPen(QColor(palette.ink_of(self._presenter.letter).colour), 2.4)
+        for pen in (quiet, ink):
+            pen.setCosmetic(True)
+        self.spectrum.show_lines(SOURCE, sounded.line_hz, sounded.source_db, quiet)
+        self.spectrum.show_lines(OUTPUT, sounded.line_hz, sounded.output_db, ink)
+        rate = sounded.sample_rate_hz
+        start = triggered(sounded.source_v, rate, after_s=0.1)
+        span_s = min(max(SHOWN_PERIODS * sounded.period_s, 0.004), 0.2)
+        count = min(round(span_s * rate), sounded.source_v.size - start)
+        milliseconds = 1000 * np.arange(count) / rate
+        for name, record, pen in ((SOURCE, sounded.source_v, quiet), (OUTPUT, sounded.output_v, ink)):
+            self.trace.show_curve(PlotCurve(name, milliseconds, record[start : start + count]), pen, labelled=True,
+                                  colour=pen.color().name())
+        highest = max(float(np.abs(sounded.source_v).max()), float(np.abs(sounded.output_v).max()), 0.1)
+        self.trace.show_span(float(milliseconds[-1]), highest)
+        self.trace.place_labels()
+
+    def _show_advice(self, advice: Advice) -> None:
+        self.advice.clear()
+        self.advice.addItems([advice.reach, *advice.dead, *advice.staging])
+        if advice.not_neutral:
+            text = "Not neutral:\n" + "\n".join(f"  {line}" for line in advice.not_neutral)
+        else:
+            text = "Neutral: only the knob moves the cutoff, no resonance, one source of 5 V."
+        self.checklist.setText(text)
+        self.neutral.setEnabled(bool(advice.not_neutral))
+
+    def _show_findings(self, logged: list[Any]) -> None:
+        self.heading.setText(
+            "Measured. Choose one, K keeps it." if logged else "Nothing measured yet: M plays the source and listens."
+        )
+        self.findings.show_logged(logged)
+
+    def _show_busy(self, busy: bool) -> None:
+        self.measure.setVisible(not busy)
+        self.cancel.setVisible(busy)
+        self.bar.setVisible(busy)
+        if not busy:
+            self.bar.setValue(0)
+
+    def restyle(self) -> None:
+        """Draw again in the theme's colours."""
+        if self._reach is not None:
+            self._show_reach(self._reach)
+        if self._sounded is not None:
+            self._show_sounded(self._sounded)

@@ -1,0 +1,174 @@
+"""The Resonance step on a rig: a sweep at every position of the control, the onset by halving, the taper.
+
+Below the onset each position is a response; from the first position at which the filter whistles on there is nothing
+a sweep could measure, and the onset is narrowed down between the last that dies away and the first that does not.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jiyuu.circuits.filter_file import Filter
+from jiyuu.circuits.network import FloatArray
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.finding import Finding
+from jiyuu.measurement.findings import read_response
+from jiyuu.measurement.resonance_curves import ResonanceCurves, body_place_hz, read_resonance
+from jiyuu.measurement.resonance_findings import control_findings, position_findings
+from jiyuu.measurement.response import MeasuredResponse, measure_response
+from jiyuu.measurement.taper import PEAK_CEILING_DB, TaperReading, read_taper
+from jiyuu.rig.protocol import PanelSettings, Rig
+from jiyuu.rig.response_run import Progress
+from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+
+SMALL_V = 0.02  # near the onset a peak of 30 dB must still be small beside the stages' headroom
+POSITIONS = 21
+FINEST_PERCENT = 0.1
+BURST_S, WAIT_S = 0.02, 0.6
+DAWDLE_PERCENT = 0.15  # so close to the onset, growing and dying away take longer than one waits
+
+
+@dataclass(frozen=True, slots=True)
+class ResonanceRequest:
+    """Everything a run needs. position_percent: rising, the first one 0 for a taper."""
+
+    document: Filter
+    cutoff_hz: float
+    mode: str
+    position_percent: tuple[float, ...] = tuple(np.linspace(0.0, 100.0, POSITIONS).tolist())
+    plan: SweepPlan = field(default_factory=lambda: SweepPlan(level_v=SMALL_V, sweep_s=1.0, silence_s=0.35))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ResonanceRun:
+    """Measured positions below the onset: level_db (p, n) over frequency_hz (n,), read as curves; the onset with its
+    uncertainty (both None when the filter never whistled); the taper, None with why. recordings_v: (p, m) raw."""
+
+    settings: Mapping[str, Any]
+    stimulus_v: FloatArray
+    recordings_v: FloatArray
+    sample_rate_hz: float
+    frequency_hz: FloatArray
+    level_db: FloatArray
+    curves: ResonanceCurves
+    onset_percent: float | None
+    onset_uncertainty: float | None
+    taper: TaperReading | None
+    why_no_taper: str
+    findings: tuple[Finding, ...]
+
+
+def run_resonance(
+    request: ResonanceRequest, rig: Rig, *, resonance_percent: float
+) -> Iterator[Progress | ResonanceRun]:
+    """Yields progress, then the run. The findings of a position are those at resonance_percent. Stop iterating to
+    cancel. Raises MeasurementError when fewer than two positions can be measured."""
+    stimulus_v = sweep_stimulus(request.plan, sample_rate_hz=rig.sample_rate_hz)
+    recordings, jobs, onset = [], [], None
+    wanted = request.position_percent
+    measured_percent: list[float] = []
+    with ThreadPoolExecutor(2) as pool:
+        for i, percent in enumerate(wanted):
+            yield Progress(f"Resonance {percent:.0f} %", 0.9 * i / len(wanted))
+            recording = rig.play(stimulus_v, PanelSettings(request.cutoff_hz, percent), [request.mode])[0]
+            if _whistles(recording, stimulus_v, rig.sample_rate_hz):
+                onset = (measured_percent[-1] if measured_percent else 0.0, percent)
+                break
+            recordings.append(recording)
+            measured_percent.append(percent)
+            jobs.append(pool.submit(measure_response, stimulus_v, recording, rig.sample_rate_hz))
+        responses = [job.result() for job in jobs]
+    if len(responses) < 2:
+        raise MeasurementError("The filter whistles from the first positions on; turn its resonance trim down first.")
+    onset_percent = onset_doubt = None
+    if onset is not None:
+        low, high = onset
+        while high - low > FINEST_PERCENT:
+            yield Progress(f"Onset between {low:.1f} and {high:.1f} %", 0.9 + 0.1 * FINEST_PERCENT / (high - low))
+            middle = 0.5 * (low + high)
+            low, high = (low, middle) if _grows(request, rig, middle) else (middle, high)
+        onset_percent, onset_doubt = 0.5 * (low + high), 0.5 * (high - low) + DAWDLE_PERCENT
+    yield _run(request, rig, resonance_percent, stimulus_v, recordings, measured_percent, responses, onset_percent,
+               onset_doubt)
+
+
+def _whistles(recording_v: FloatArray, stimulus_v: FloatArray, sample_rate_hz: float) -> bool:
+    """Whether the end of the recording, long after the last sweep, is as loud as a tenth of what came before."""
+    tail = recording_v[-round(0.1 * sample_rate_hz) :]
+    before = recording_v[: stimulus_v.size]
+    return float(np.std(tail)) > 0.1 * float(np.std(before))
+
+
+def _grows(request: ResonanceRequest, rig: Rig, percent: float) -> bool:
+    """Whether a knock on the filter grows rather than dies away."""
+    rate = rig.sample_rate_hz
+    knock = np.zeros(round((BURST_S + WAIT_S) * rate))
+    knock[: round(BURST_S * rate)] = request.plan.level_v * np.random.default_rng(5).standard_normal(
+        round(BURST_S * rate)
+    )
+    recording = rig.play(knock, PanelSettings(request.cutoff_hz, percent), [request.mode])[0]
+    start, half = round((BURST_S + 0.1) * rate), round((WAIT_S - 0.1) / 2 * rate)
+    early, late = recording[start : start + half], recording[start + half : start + 2 * half]
+    # What whistles at its full level does not grow any more, so as loud as before is enough.
+    return float(np.std(late)) > max(0.97 * float(np.std(early)), 0.02 * request.plan.level_v)
+
+
+def _stretch_with(clear: NDArray[np.bool_], frequency_hz: FloatArray, place_hz: float) -> slice:
+    """The stretch of clear points around a frequency: the noisiest position bounds what is read at every one."""
+    here = int(np.argmin(np.abs(frequency_hz - place_hz)))
+    if not clear[here]:
+        raise MeasurementError(f"At {place_hz:.0f} Hz, where body is read, the noise is too strong; raise the level.")
+    broken = np.flatnonzero(~clear)
+    before, after = broken[broken < here], broken[broken > here]
+    return slice(int(before[-1]) + 1 if before.size else 0, int(after[0]) if after.size else clear.size)
+
+
+def _run(
+    request: ResonanceRequest, rig: Rig, resonance_percent: float, stimulus_v: FloatArray, recordings: list[FloatArray],
+    percent: list[float], responses: list[MeasuredResponse], onset_percent: float | None, onset_doubt: float | None,
+) -> ResonanceRun:
+    frequency_hz = responses[0].frequency_hz
+    level_db = np.stack([
+        np.interp(np.log2(frequency_hz), np.log2(r.frequency_hz), r.level_db) for r in responses
+    ])
+    clear = np.all(
+        [np.interp(np.log2(frequency_hz), np.log2(r.frequency_hz), r.snr_db) > 10 for r in responses], axis=0
+    )
+    kind = read_response(responses[0]).reading.kind
+    keep = _stretch_with(clear, frequency_hz, body_place_hz(kind, request.cutoff_hz))
+    positions = np.array(percent)
+    curves = read_resonance(
+        positions, frequency_hz[keep], level_db[:, keep], cutoff_hz=request.cutoff_hz, kind=kind
+    )
+    document = request.document
+    settings = {
+        "circuit": document.circuit, "mode": request.mode, "cutoff_hz": request.cutoff_hz,
+        "parameters": dict(document.parameters), "level_v": request.plan.level_v,
+    }
+    taper, why, amount = None, "", curves.amount_db
+    if amount is None:
+        why = "This mode has no peak to judge the control by."
+    else:
+        try:
+            taper = read_taper(positions, amount, onset_percent=onset_percent, ceiling_db=PEAK_CEILING_DB)
+        except MeasurementError as error:
+            why = str(error)
+    at = min(resonance_percent, percent[-1])
+    findings = position_findings(curves, at, settings, measured=True) + control_findings(
+        taper, (), onset_percent, settings, measured=True, onset_uncertainty=onset_doubt
+    )
+    length = max(recording.size for recording in recordings)
+    raw = np.stack([np.pad(recording, (0, length - recording.size)) for recording in recordings])
+    return ResonanceRun(
+        {**settings, "resonance_percent": resonance_percent, "position_percent": percent,
+         "peak_db": [None if np.isnan(v) else float(v) for v in curves.peak_db],
+         "body_db": [float(v) for v in curves.body_db], "highest_db": [float(v) for v in curves.highest_db]},
+        stimulus_v, raw, rig.sample_rate_hz, frequency_hz[keep], level_db[:, keep], curves, onset_percent, onset_doubt,
+        taper, why, tuple(findings),
+    )
