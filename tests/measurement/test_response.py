@@ -94,22 +94,22 @@ def test_a_single_sweep_is_measured_too_without_a_clock_offset():
 
 @pytest.mark.parametrize(("circuit_id", "mode", "cutoff_hz", "gain", "closest"), [
     ("transistor-ladder", "lowpass-24", 820.0, 2.0,
-     {"passband_db": 0.1, "cutoff_3db_hz": 0.003 * 990, "slope_db_per_octave": 0.3, "q": 0.02 * 2.4}),
+     {"passband_db": 0.1, "cutoff_3db_hz": 0.003 * 990, "slope_db_per_octave": 0.2, "q": 0.02 * 2.4}),
     ("state-variable", "bandpass", 1200.0, 1.6, {"passband_db": 0.1, "q": 0.02 * 2.5, "low_3db_hz": 0.003 * 984}),
     ("pole-mixer", "notch", 700.0, 0.0, {"notch_hz": 0.002 * 700, "passband_db": 0.1}),
 ])
 def test_readings_of_noisy_records_are_close_and_their_uncertainty_holds_the_truth(
     circuit_id, mode, cutoff_hz, gain, closest
 ):
-    """Twelve recordings at -60 dB: 95 % intervals may miss sometimes, and may not be idle either."""
-    stimulus = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=2.5), sample_rate_hz=RATE)
+    """Eight recordings at -60 dB: 95 % intervals may miss sometimes, and may not be idle either."""
+    stimulus = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=4.0), sample_rate_hz=RATE)
     clean = through(stimulus, circuit_id, mode, cutoff_hz=cutoff_hz, gain=gain)
     noise_v = 1e-3 * np.sqrt(np.mean(clean[: stimulus.size][stimulus != 0] ** 2))
     fine_hz = 10.0 * 2 ** (np.arange(768 * 11) / 768)
     exact = complex_gain(circuit(circuit_id).network(), fine_hz, cutoff_hz=cutoff_hz, gain=gain, modes=[mode])[0]
     truth = read_curve(fine_hz, 20 * np.log10(np.abs(exact)))
     shares = []
-    for seed in range(12):
+    for seed in range(8):
         noise = np.random.default_rng(seed).normal(0, noise_v, clean.size)
         read = read_response(measure_response(stimulus, clean + noise, RATE))
         for name, allowed in closest.items():

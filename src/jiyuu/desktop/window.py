@@ -406,6 +406,8 @@ class MainWindow(QMainWindow):
         if self._closed:
             return
         self._closed = True
+        for _, presenter in self._sleepers():
+            presenter.sleep()  # no pause may end on a closed book
         for jobs in self._workers():
             jobs.wait()
         THEME.changed.disconnect(self._restyle)  # the theme outlives the window and its book
