@@ -163,7 +163,9 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, tmp_p
     arguments = ("characterise", "state-variable", "--seed", 4, "--cutoff", 700, "--mode", "lowpass", "--out", folder)
     code, _, _ = run(*arguments)
     assert code == 0
-    assert {p.name for p in folder.iterdir()} == {"findings.json", "response-lowpass.csv", "report.html", "report.pdf"}
+    assert {p.name for p in folder.iterdir()} == {
+        "findings.json", "response-lowpass.csv", "resonance-lowpass.csv", "report.html", "report.pdf",
+    }
     findings = json.loads((folder / "findings.json").read_text())
     named = {f["quantity"] for f in findings["steps"]["response"]["modes"]["lowpass"]["findings"]}
     assert {"cutoff_3db_hz", "slope_db_per_octave", "polarity"} <= named

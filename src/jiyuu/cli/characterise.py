@@ -7,26 +7,31 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from rich.console import Console
 from rich.progress import Progress as Bar
 
 from jiyuu import __version__
 from jiyuu.book.report import html_report, pdf_report
 from jiyuu.cli.measure import curve_csv
-from jiyuu.cli.options import Chosen
-from jiyuu.errors import JiyuuError
+from jiyuu.cli.options import Chosen, uncertain
+from jiyuu.errors import JiyuuError, MeasurementError
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.wording import sentence
+from jiyuu.rig.level_run import LevelRequest, run_levels
+from jiyuu.rig.resonance_run import ResonanceRequest, ResonanceRun, run_resonance
 from jiyuu.rig.response_run import Progress, ResponseRequest, ResponseRun, run_response
 from jiyuu.rig.simulated import SimulatedRig
 from jiyuu.whole_file import write_text, written_whole
 
 
 def characterise(chosen: Chosen, *, seed: int, folder: Path, only_mode: bool) -> dict[str, Any]:
-    """Measures every mode (or the chosen one); writes findings.json, response-MODE.csv, report.html, report.pdf."""
+    """Measures levels, every mode (or the chosen one) and the resonance of the chosen one; writes findings.json,
+    response-MODE.csv, resonance-MODE.csv, report.html, report.pdf."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -40,18 +45,38 @@ def characterise(chosen: Chosen, *, seed: int, folder: Path, only_mode: bool) ->
     modes = (chosen.mode,) if only_mode else document.entry.modes
     done = _already_done(folder, identity, modes)
     missing = tuple(mode for mode in modes if mode not in done)
+    before = _steps_done(folder, identity)
+    rig = SimulatedRig(document, seed=seed)
     with Bar(console=Console(file=sys.stderr), transient=True) as bar:
-        task = bar.add_task("Response", total=1.0)
+        task = bar.add_task("Setup", total=3.0)
+
+        def went(step: Progress, behind: float) -> None:
+            bar.update(task, completed=behind + step.share, description=step.text)
+
+        def written() -> dict[str, Any]:
+            return _write_findings(folder, identity, {mode: done[mode] for mode in modes if mode in done}, before)
+
+        if "setup" not in before:
+            for step in run_levels(LevelRequest(document, chosen.cutoff_hz, resonance, chosen.mode), rig):
+                if isinstance(step, Progress):
+                    went(step, 0.0)
+                else:
+                    before["setup"] = {"findings": [_finding(f) for f in step.findings]}
+            written()
         if missing:
             request = ResponseRequest(document, chosen.cutoff_hz, resonance, missing)
-            for step in run_response(request, SimulatedRig(document, seed=seed)):
-                if isinstance(step, Progress):
-                    bar.update(task, completed=step.share, description=step.text)
+            for run in run_response(request, rig):
+                if isinstance(run, Progress):
+                    went(run, 1.0)
                     continue
-                done[step.mode] = _as_json(step)
-                write_text(folder / f"response-{step.mode}.csv", curve_csv(step.response))
-                _write_findings(folder, identity, {mode: done[mode] for mode in modes if mode in done})
-    summary = _write_findings(folder, identity, {mode: done[mode] for mode in modes})
+                done[run.mode] = _as_json(run)
+                write_text(folder / f"response-{run.mode}.csv", curve_csv(run.response))
+                written()
+        if before.get("resonance", {}).get("mode") != chosen.mode or not (
+            folder / f"resonance-{chosen.mode}.csv"
+        ).is_file():
+            before["resonance"] = _resonance(chosen, resonance, rig, folder, lambda step: went(step, 2.0))
+        summary = written()
     curves = {mode: folder / f"response-{mode}.csv" for mode in modes}
     write_text(folder / "report.html", html_report(document, summary, curves))
     with written_whole(folder / "report.pdf") as temporary:
@@ -59,10 +84,55 @@ def characterise(chosen: Chosen, *, seed: int, folder: Path, only_mode: bool) ->
     return summary
 
 
-def _write_findings(folder: Path, identity: dict[str, Any], modes: dict[str, Any]) -> dict[str, Any]:
-    summary = {**identity, "steps": {"response": {"modes": modes}}}
+def _resonance(
+    chosen: Chosen, percent: float, rig: SimulatedRig, folder: Path, went: Callable[[Progress], None]
+) -> dict[str, Any]:
+    """The Resonance step; what cannot be measured says why in the summary and does not stop the rest."""
+    request = ResonanceRequest(chosen.document, chosen.cutoff_hz, chosen.mode)
+    try:
+        for step in run_resonance(request, rig, resonance_percent=percent):
+            if isinstance(step, Progress):
+                went(step)
+                continue
+            write_text(folder / f"resonance-{chosen.mode}.csv", resonance_csv(step))
+            return {
+                "mode": chosen.mode, "findings": [_finding(f) for f in step.findings],
+                "onset_percent": None if step.onset_percent is None else uncertain(
+                    step.onset_percent, step.onset_uncertainty
+                ),
+                "why_no_taper": step.why_no_taper or None,
+            }
+    except MeasurementError as error:
+        return {"mode": chosen.mode, "findings": [], "why": str(error)}
+    return {}
+
+
+def resonance_csv(run: ResonanceRun) -> str:
+    """A row a position: what resonance does there; empty where there is no such thing."""
+    curves = run.curves
+    columns = (curves.position_percent, curves.body_db, curves.peak_db, curves.peak_hz, curves.q, curves.highest_db)
+    rows = ["position_percent,body_db,peak_db,peak_hz,q,highest_db"]
+    rows += [",".join("" if np.isnan(v) else f"{v:.9g}" for v in row) for row in zip(*columns, strict=True)]
+    return "\n".join(rows) + "\n"
+
+
+def _write_findings(
+    folder: Path, identity: dict[str, Any], modes: dict[str, Any], others: dict[str, Any]
+) -> dict[str, Any]:
+    summary = {**identity, "steps": {**others, "response": {"modes": modes}}}
     write_text(folder / "findings.json", json.dumps(summary, indent=2, ensure_ascii=False, allow_nan=False) + "\n")
     return summary
+
+
+def _steps_done(folder: Path, identity: dict[str, Any]) -> dict[str, Any]:
+    """Steps besides the response that an earlier call with the same settings has finished."""
+    try:
+        before = json.loads((folder / "findings.json").read_text(encoding="utf-8"))
+        if {key: before[key] for key in identity} != identity:
+            return {}
+        return {step: before["steps"][step] for step in ("setup", "resonance") if step in before["steps"]}
+    except (OSError, ValueError, KeyError, TypeError):
+        return {}
 
 
 def _already_done(folder: Path, identity: dict[str, Any], modes: tuple[str, ...]) -> dict[str, Any]:

@@ -24,6 +24,7 @@ from jiyuu.cli.options import (
     notice,
     print_json,
 )
+from jiyuu.cli.stimulus import stimulus_app
 from jiyuu.errors import CircuitError, SignalError
 from jiyuu.whole_file import write_text
 
@@ -37,7 +38,6 @@ app = typer.Typer(
     help="A bench for voltage-controlled filters. Without a command: the window ('jiyuu --demo', 'jiyuu BOOK').",
 )
 app.add_typer(measure_app, name="measure")
-stimulus_app = typer.Typer(help="Write a stimulus to be played through a real unit.", no_args_is_help=True)
 app.add_typer(stimulus_app, name="stimulus")
 
 
@@ -270,30 +270,6 @@ def render(
     write_recording(output_wav, np.array(outputs), source.sample_rate_hz, full_scale_v=full_scale_v)
 
 
-@stimulus_app.command("sweep")
-def stimulus_sweep(
-    out: Annotated[Path, typer.Argument(metavar="OUT.wav")],
-    rate: Annotated[int, typer.Option("--rate", help="Sample rate, Hz.")] = 48_000,
-    level_v: Annotated[float, typer.Option("--level-v", help="Peak level, volts.")] = 5.0,
-    seconds: Annotated[float, typer.Option("--seconds", help="Length of one sweep.")] = 5.0,
-    full_scale_v: FullScale = 10.0,
-) -> None:
-    """Two identical exponential sweeps with silence around them."""
-    from jiyuu.signals.recordings import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, write_recording
-    from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
-
-    if not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
-        raise SignalError(f"--rate {rate} is out of range; give {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz.")
-    if not 0.5 <= seconds <= 120:
-        raise SignalError(f"--seconds {seconds:g} is out of range; give 0.5 to 120.")
-    if not 0 < level_v <= full_scale_v:
-        raise SignalError(f"--level-v {level_v:g} is out of range; give more than 0 and at most {full_scale_v:g}.")
-    plan = SweepPlan(level_v=level_v, sweep_s=seconds, to_hz=min(21_500.0, 0.46 * rate))
-    record = sweep_stimulus(plan, sample_rate_hz=rate)
-    write_recording(out, record, rate, full_scale_v=full_scale_v)
-    notice(f"{out}: {record.size / rate:.1f} s; keep the level low at first, a sweep reaches the ear's sharpest band.")
-
-
 @app.command()
 def validate(file: Path, json: Json = False) -> None:
     """Check a filter file or a book."""
@@ -329,7 +305,7 @@ def characterise(
     resonance: Resonance = None,
     json: Json = False,
 ) -> None:
-    """The walk on the simulated rig; so far its Response step. A broken run goes on where it stopped."""
+    """The walk on the simulated rig: levels, response, resonance. A broken run goes on where it stopped."""
     from jiyuu.cli.characterise import characterise as walk
 
     chosen = choose(

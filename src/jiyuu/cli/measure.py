@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
+import numpy as np
 import typer
 
 from jiyuu.cli.options import FullScale, Json, Out, print_json, uncertain
 from jiyuu.whole_file import write_text
+
+if TYPE_CHECKING:
+    from jiyuu.circuits.network import FloatArray
+    from jiyuu.measurement.curve_reading import CurveReading
 
 measure_app = typer.Typer(help="Measure recordings.", no_args_is_help=True)
 CURVE_STEP = 4  # 48 rows an octave
@@ -16,13 +22,23 @@ CURVE_STEP = 4  # 48 rows an octave
 
 @measure_app.command("response")
 def response(
-    stimulus: Annotated[Path, typer.Argument(metavar="STIMULUS.wav")],
-    recording: Annotated[Path, typer.Argument(metavar="RECORDING.wav")],
+    stimulus: Annotated[Path, typer.Argument(metavar="STIMULUS.wav|CURVE.csv")],
+    recording: Annotated[Path | None, typer.Argument(metavar="RECORDING.wav")] = None,
     out: Out = None,
     full_scale_v: FullScale = 10.0,
     json: Json = False,
 ) -> None:
-    """Response, cutoffs, slope, peak, polarity, latency from a stimulus and its recording."""
+    """Response, cutoffs, slope, peak, polarity, latency from a stimulus (sweep, noise or stepped tones; told apart
+    without asking) and its recording; or cutoffs, slope and peak from another instrument's curve (Hz, dB, degrees)."""
+    from jiyuu.errors import MeasurementError
+
+    if stimulus.suffix.lower() == ".csv":
+        if recording is not None:
+            raise MeasurementError("a curve is read alone; give the CSV, or a stimulus and its recording.")
+        _response_of_table(stimulus, out, json)
+        return
+    if recording is None:
+        raise MeasurementError("give the recording too, after the stimulus; or one curve as CSV.")
     from jiyuu.measurement.findings import read_response, response_findings
     from jiyuu.measurement.response import measure_response
     from jiyuu.measurement.wording import sentence
@@ -37,30 +53,146 @@ def response(
         for finding in response_findings(measured, read, {}):
             typer.echo(sentence(finding))
         return
-    reading, doubt = read.reading, read.uncertainty
-
-    def value(name: str) -> dict[str, float | None] | None:
-        return uncertain(getattr(reading, name), doubt.get(name))
-
     offset = measured.clock_offset_ppm
     print_json({
-        "kind": reading.kind.value,
-        "cutoff_3db_hz": value("cutoff_3db_hz"), "low_3db_hz": value("low_3db_hz"),
-        "high_3db_hz": value("high_3db_hz"), "peak_hz": value("peak_hz"), "peak_db": value("peak_db"),
-        "passband_db": value("passband_db"), "slope_db_per_octave": value("slope_db_per_octave"),
-        "low_slope_db_per_octave": value("low_slope_db_per_octave"),
-        "first_octave_drop_db": value("first_octave_drop_db"), "q": value("q"),
-        "notch_hz": value("notch_hz"), "notch_depth_db": value("notch_depth_db"),
+        **_read_values(read.reading, read.uncertainty),
         "polarity": measured.polarity,
         "latency_s": uncertain(measured.latency_s.value, measured.latency_s.uncertainty),
         "clock_offset_ppm": None if offset is None else uncertain(offset.value, offset.uncertainty),
         "noise_floor_db": measured.noise_floor_db,
+        "coherence": None if measured.coherence is None else float(np.median(measured.coherence)),
+    })
+
+
+def _read_values(reading: CurveReading, doubt: Mapping[str, float]) -> dict[str, Any]:
+    """What was read from a curve, as the command line gives it."""
+    names = (
+        "cutoff_3db_hz", "low_3db_hz", "high_3db_hz", "peak_hz", "peak_db", "passband_db", "slope_db_per_octave",
+        "low_slope_db_per_octave", "first_octave_drop_db", "q", "notch_hz", "notch_depth_db",
+    )
+    return {
+        "kind": reading.kind.value,
+        **{name: uncertain(getattr(reading, name), doubt.get(name)) for name in names},
         "humps": [
             {"frequency_hz": h.frequency_hz, "level_db": h.level_db, "prominence_db": h.prominence_db,
              "octaves_from_cutoff": h.octaves_from_cutoff}
             for h in reading.humps
         ],
-    })
+    }
+
+
+def _response_of_table(path: Path, out: Path | None, json: bool) -> None:
+    """What a curve says by itself: no latency, no polarity, and no uncertainty but its own."""
+    from jiyuu.measurement.curve_reading import read_curve
+    from jiyuu.measurement.finding import Finding
+    from jiyuu.measurement.findings import READ_FROM_CURVE
+    from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
+    from jiyuu.measurement.wording import sentence
+    from jiyuu.signals.response_table import on_even_grid, read_response_table
+
+    curve = on_even_grid(read_response_table(path), per_octave=POINTS_PER_OCTAVE)
+    reading = read_curve(curve.frequency_hz, curve.level_db, level_uncertainty_db=curve.uncertainty_db)
+    if out is not None:
+        phase = np.zeros(curve.level_db.size) if curve.phase_deg is None else curve.phase_deg
+        rows = ["frequency_hz,magnitude_db,phase_deg"]
+        rows += [f"{f:.9g},{db:.9g},{deg:.9g}" for f, db, deg in
+                 zip(curve.frequency_hz[::CURVE_STEP], curve.level_db[::CURVE_STEP], phase[::CURVE_STEP], strict=True)]
+        write_text(out, "\n".join(rows) + "\n")
+    if json:
+        print_json({**_read_values(reading, {}), "polarity": None, "latency_s": None, "clock_offset_ppm": None,
+                    "noise_floor_db": None, "coherence": None})
+        return
+    for name, unit in READ_FROM_CURVE:
+        if getattr(reading, name) is not None:
+            typer.echo(sentence(Finding(name, getattr(reading, name), unit)))
+
+
+@measure_app.command("levels")
+def levels(
+    recordings: Annotated[list[Path], typer.Argument(metavar="RECORDING.wav …")],
+    positions: Annotated[str | None, typer.Option(
+        "--positions", help="Positions of the control in %, one a recording: 0,25,50,75,100.")] = None,
+    limit_v: Annotated[float, typer.Option("--limit-v", help="What the next module takes, volts peak.")] = 5.0,
+    full_scale_v: FullScale = 10.0,
+    json: Json = False,
+) -> None:
+    """Peak, RMS, crest, loudness and what is left to the next module's limit; with --positions also from where on it is
+    overloaded, and (from 21 positions) how even the control is."""
+    from jiyuu.errors import MeasurementError
+    from jiyuu.measurement.levels import measure_levels
+    from jiyuu.quantities import signed
+    from jiyuu.signals.recordings import read_recording
+
+    at = _positions(positions, len(recordings))
+    found = []
+    for path in recordings:
+        record = read_recording(path, full_scale_v=full_scale_v)
+        try:
+            found.append(measure_levels(record.loudest_v, record.sample_rate_hz, limit_v=limit_v,
+                                        full_scale_v=full_scale_v))
+        except MeasurementError as error:
+            raise MeasurementError(f"{path}: {error}") from error
+    result: dict[str, Any] = {"limit_v": limit_v, "recordings": [
+        {
+            "file": str(path), "position_percent": None if at is None else float(at[i]), "peak_v": one.peak_v,
+            "rms_v": one.rms_v, "crest_db": one.crest_db, "dc_v": one.dc_v, "loudness_lufs": one.loudness_lufs,
+            "headroom_db": one.headroom_db, "over_share": one.over_share, "first_over_s": one.first_over_s,
+            "trim_db": one.trim_db,
+            "output_change_db": float(20 * np.log10(max(one.rms_v, 1e-12) / max(found[0].rms_v, 1e-12))),
+        }
+        for i, (path, one) in enumerate(zip(recordings, found, strict=True))
+    ]}
+    result.update(result["recordings"][0] if len(found) == 1 else {})
+    if at is not None:
+        result.update(_over_the_control(at, np.array([one.peak_v for one in found]),
+                                        np.array([one.rms_v for one in found]), limit_v))
+    if json:
+        print_json(result)
+        return
+    for one in result["recordings"]:
+        place = "" if one["position_percent"] is None else f"{one['position_percent']:g} %: "
+        loud = "" if one["loudness_lufs"] is None else f", {signed(one['loudness_lufs'])} LUFS"
+        margin = (f"{one['headroom_db']:.1f} dB under" if one["headroom_db"] >= 0
+                  else f"{-one['headroom_db']:.1f} dB over, trim −{-one['trim_db']:.1f} dB;")
+        typer.echo(f"{place}{one['peak_v']:.3f} V peak, {one['rms_v']:.3f} V RMS{loud}; {margin} ±{limit_v:g} V.")
+
+
+def _positions(text: str | None, count: int) -> FloatArray | None:
+    from jiyuu.errors import MeasurementError
+
+    if text is None:
+        return None
+    try:
+        found = np.array([float(part) for part in text.split(",")])
+    except ValueError as error:
+        raise MeasurementError(f"--positions '{text}' are not numbers; write for example 0,25,50,75,100.") from error
+    if found.size != count:
+        raise MeasurementError(f"--positions names {found.size} and there are {count} recordings; give one for each.")
+    if not np.isfinite(found).all() or found.min() < 0 or found.max() > 100 or (np.diff(found) <= 0).any():
+        raise MeasurementError("--positions must rise from one recording to the next, within 0 to 100 %.")
+    return found
+
+
+def _over_the_control(at: FloatArray, peak_v: FloatArray, rms_v: FloatArray, limit_v: float) -> dict[str, Any]:
+    """Overload over the travel, and the taper where there are positions enough."""
+    from jiyuu.errors import MeasurementError
+    from jiyuu.measurement.resonance_curves import overload
+    from jiyuu.measurement.taper import read_taper
+
+    over = overload(at, peak_v, limit_v)
+    result: dict[str, Any] = {
+        "overload_from_percent": over.from_percent, "highest_v": over.highest_v,
+        "highest_percent": over.highest_percent, "trim_db": over.trim_db, "taper": None,
+    }
+    try:
+        taper = read_taper(at, 20 * np.log10(np.maximum(rms_v, 1e-12)))
+    except MeasurementError:
+        return result
+    result["taper"] = {
+        "evenness": taper.evenness, "steepest_percent": taper.steepest_percent, "dead_percent": taper.dead_percent,
+        "dead": [{"from_percent": d.from_percent, "to_percent": d.to_percent} for d in taper.dead],
+    }
+    return result
 
 
 def curve_csv(measured: Any) -> str:

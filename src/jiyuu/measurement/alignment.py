@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
+from scipy.ndimage import uniform_filter1d
 
 from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import MeasurementError
@@ -16,12 +17,14 @@ HIGHEST_OFFSET_PPM = 1000.0
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Passages:
-    """One sweep and how often the stimulus plays it: first sample, period in samples (0 when played once)."""
+    """One sweep and how often the stimulus plays it: first sample, period in samples (0 when played once); whether it
+    is noise rather than a sweep."""
 
     passage_v: FloatArray
     start: int
     period: int
     count: int
+    noisy: bool = False
 
 
 def find_passages(stimulus_v: FloatArray) -> Passages:
@@ -44,16 +47,30 @@ def find_passages(stimulus_v: FloatArray) -> Passages:
             np.abs(sound[i * lag : i * lag + length] - first).max() < 2e-3 * np.abs(first).max() for i in range(count)
         )
         if same and count > 1:
-            return Passages(first, start, lag, count)
-    return Passages(sound, start, 0, 1)
+            return Passages(first, start, lag, count, is_noise(first))
+    return Passages(sound, start, 0, 1, is_noise(sound))
 
 
-def impulse_response(record: FloatArray, passage: FloatArray, *, regularisation: float = 1e-7) -> FloatArray:
-    """Record deconvolved by a passage; negative times stand at the end of the array (length ≥ both together)."""
-    size = next_fast_len(record.size + passage.size, real=True)
-    spectrum = rfft(passage, size)
+def is_noise(passage_v: FloatArray) -> bool:
+    """Whether a stimulus is noise rather than a sweep: the power of its bins scatters as that of noise does, whose
+    logarithm lies 0.58 under that of its mean; a sweep's is smooth."""
+    power = np.abs(np.fft.rfft(passage_v)) ** 2
+    middle = power[power.size // 100 : power.size // 3]
+    blocks = middle[: middle.size // 64 * 64].reshape(-1, 64)
+    means = np.maximum(blocks.mean(axis=1), 1e-300)
+    gap = np.mean(np.log(np.maximum(blocks, 1e-12 * means[:, np.newaxis])), axis=1) - np.log(means)
+    return bool(np.median(gap) < -0.3)
+
+
+def impulse_response(record: FloatArray, passages: Passages, *, regularisation: float = 1e-7) -> FloatArray:
+    """Record deconvolved by one passage; negative times stand at the end of the array (length ≥ both together).
+
+    The bins of noise have deep holes, which must not be blown up: there the floor is a share of their surroundings."""
+    size = next_fast_len(record.size + passages.passage_v.size, real=True)
+    spectrum = rfft(passages.passage_v, size)
     power = np.abs(spectrum) ** 2
-    return np.asarray(irfft(rfft(record, size) * np.conj(spectrum) / (power + regularisation * power.max()), size))
+    floor = 0.1 * uniform_filter1d(power, 4096) if passages.noisy else regularisation * power.max()
+    return np.asarray(irfft(rfft(record, size) * np.conj(spectrum) / (power + floor), size))
 
 
 def find_place(record: FloatArray, passages: Passages, sample_rate_hz: float) -> int:
@@ -61,7 +78,7 @@ def find_place(record: FloatArray, passages: Passages, sample_rate_hz: float) ->
 
     Looks for the place where the energy of the impulse responses of all passages together is largest.
     Raises MeasurementError when nothing stands out."""
-    response = impulse_response(record, passages.passage_v)
+    response = impulse_response(record, passages)
     energy = response**2
     width = max(int(0.004 * sample_rate_hz), 1)
     smooth = np.convolve(energy, np.ones(width) / width, mode="same")
@@ -71,7 +88,8 @@ def find_place(record: FloatArray, passages: Passages, sample_rate_hz: float) ->
     place = int(np.argmax(total[: record.size]))
     # An early stretch may wrap round: a recording that begins inside the first passage.
     floor = float(np.median(smooth[: record.size]))
-    if not smooth[place] > 100 * floor:
+    # Noise deconvolved leaves noise of its own, but hardly ever twice its median over such a window.
+    if not smooth[place] > (10 if passages.noisy else 100) * floor:
         raise MeasurementError(
             "The stimulus is not to be found in the recording; check that the two files belong together and that the "
             "recording is neither silent nor mostly noise."

@@ -1,4 +1,4 @@
-"""Frequency response from a played sweep and its recording.
+"""Frequency response from a played sweep, noise or stepped tones, and the recording.
 
 The recording is aligned (place, polarity, clock), deconvolved by the sweep, and the impulse response cut out of its
 surroundings, which leaves the harmonics of distortion and most of the noise behind (Farina 2000, AES 108th
@@ -27,6 +27,7 @@ from jiyuu.measurement.alignment import (
     impulse_response,
 )
 from jiyuu.measurement.minimum_phase import Continuation, minimum_phase_rad
+from jiyuu.measurement.noise_response import Estimate, estimate_by_noise
 from jiyuu.measurement.smoothing import (
     POINTS_PER_OCTAVE,
     WINDOWS,
@@ -36,6 +37,7 @@ from jiyuu.measurement.smoothing import (
     pick,
     smoothed,
 )
+from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 
 DRAWS = 64
@@ -60,6 +62,7 @@ class MeasuredResponse:
     clock_offset_ppm: Uncertain | None
     noise_floor_db: float
     passages: int
+    coherence: FloatArray | None = None  # (n,) share of the output that the input explains; measured with noise
 
     @property
     def level_db(self) -> FloatArray:
@@ -90,6 +93,9 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
             raise MeasurementError(f"The {name} holds samples that are not numbers; export it again.")
         if not record.any():
             raise MeasurementError(f"The {name} is silent; check cable and level.")
+    tones = tones_of(stimulus_v, sample_rate_hz)
+    if tones:
+        return _by_tones(stimulus_v, recording_v, tones, sample_rate_hz)
     # Offsets of unit and converter lie outside the sweep's band, where deconvolution would only raise them.
     stimulus_v, recording_v = stimulus_v - _resting(stimulus_v), recording_v - recording_v.mean()
     passages = find_passages(stimulus_v)
@@ -100,6 +106,51 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
     if offset is not None and abs(offset.ppm) > 0.02:
         record = at_player_clock(recording_v, offset.ppm)
         place = find_place(record, passages, sample_rate_hz)
+    estimate = _by_noise if passages.noisy else _by_sweep
+    found = estimate(record, stimulus_v, passages, place, sample_rate_hz)
+    latency_s, polarity, latency_unc = excess_delay(
+        found.frequency_hz, found.gain, found.deviation, sample_rate_hz
+    )
+    turn = np.exp(2j * np.pi * found.frequency_hz * latency_s)
+    total = (place - passages.start) / sample_rate_hz + latency_s
+    return MeasuredResponse(
+        frequency_hz=found.frequency_hz,
+        gain=found.gain * turn,
+        deviation=found.deviation,
+        draws=found.draws * turn,
+        latency_s=Uncertain(total, latency_unc),
+        polarity=polarity,
+        clock_offset_ppm=None if offset is None else _stated(offset),
+        noise_floor_db=_noise_floor_db(record, passages, place),
+        passages=found.passages,
+        coherence=found.coherence,
+    )
+
+
+def _by_tones(
+    stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float
+) -> MeasuredResponse:
+    place, ppm, found, noise_db = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=DRAWS)
+    latency_s, polarity, doubt_s = excess_delay(found.frequency_hz, found.gain, found.deviation, sample_rate_hz)
+    turn = np.exp(2j * np.pi * found.frequency_hz * latency_s)
+    return MeasuredResponse(
+        frequency_hz=found.frequency_hz, gain=found.gain * turn, deviation=found.deviation, draws=found.draws * turn,
+        latency_s=Uncertain(place / sample_rate_hz + latency_s, doubt_s), polarity=polarity,
+        clock_offset_ppm=Uncertain(ppm.value, max(ppm.uncertainty, 0.01)), noise_floor_db=noise_db, passages=1,
+    )
+
+
+def _by_noise(
+    record: FloatArray, stimulus_v: FloatArray, passages: Passages, place: int, sample_rate_hz: float
+) -> Estimate:
+    return estimate_by_noise(
+        record, passages, place, band_hz=_band_hz(passages, sample_rate_hz), sample_rate_hz=sample_rate_hz, draws=DRAWS
+    )
+
+
+def _by_sweep(
+    record: FloatArray, stimulus_v: FloatArray, passages: Passages, place: int, sample_rate_hz: float
+) -> Estimate:
     impulses, gate_before, gate_after = _gated(record, passages, place, sample_rate_hz)
     signal = np.mean([impulse for impulse, _ in impulses], axis=0)
     grid = _grid(passages, sample_rate_hz, (gate_before + gate_after) / sample_rate_hz)
@@ -129,20 +180,7 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
     # Noise differs from point to point; what is systematic leans the same way along the whole curve.
     lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
     drawn_gain = pick(again, chosen_windows(again, deviations)) * lean
-    latency_s, polarity, latency_unc = _latency(grid.frequency_hz, gain, spread, sample_rate_hz)
-    turn = np.exp(2j * np.pi * grid.frequency_hz * latency_s)
-    total = (place - passages.start) / sample_rate_hz + latency_s
-    return MeasuredResponse(
-        frequency_hz=grid.frequency_hz,
-        gain=gain * turn,
-        deviation=spread,
-        draws=drawn_gain * turn,
-        latency_s=Uncertain(total, latency_unc),
-        polarity=polarity,
-        clock_offset_ppm=None if offset is None else _stated(offset),
-        noise_floor_db=_noise_floor_db(record, passages, place),
-        passages=len(impulses),
-    )
+    return Estimate(grid.frequency_hz, gain, spread, drawn_gain, len(impulses), None)
 
 
 def _resting(stimulus_v: FloatArray) -> float:
@@ -186,7 +224,7 @@ def _gated(
         if high - low < passages.passage_v.size * 0.98:
             continue  # this passage is not wholly in the recording
         piece[low - begin : high - begin] = record[low:high]
-        response = impulse_response(piece, passages.passage_v)
+        response = impulse_response(piece, passages)
         quiet = response[before + after : 2 * (before + after)]
         if quiet.size < window.size:
             quiet = np.resize(quiet, window.size) if quiet.size else np.zeros(window.size)
@@ -198,8 +236,8 @@ def _gated(
     return impulses, before, after
 
 
-def _grid(passages: Passages, sample_rate_hz: float, gate_s: float) -> FineGrid:
-    """The band in which the sweep has its level: within 10 dB of its middle, energy per octave or per hertz."""
+def _band_hz(passages: Passages, sample_rate_hz: float) -> tuple[float, float]:
+    """The band in which the stimulus has its level: within 10 dB of its middle, energy per octave or per hertz."""
     size = 1 << int(np.ceil(np.log2(passages.passage_v.size)))
     power = np.abs(np.fft.rfft(passages.passage_v, size)) ** 2
     frequency = np.fft.rfftfreq(size, 1 / sample_rate_hz)
@@ -217,7 +255,11 @@ def _grid(passages: Passages, sample_rate_hz: float, gate_s: float) -> FineGrid:
             break
     if inside.size < 24:
         raise MeasurementError("The stimulus covers less than an octave; use a sweep, such as 'jiyuu stimulus sweep'.")
-    first, last = candidates[inside[0]] * 1.03, candidates[inside[-1]] * 0.99
+    return float(candidates[inside[0]] * 1.03), float(candidates[inside[-1]] * 0.99)
+
+
+def _grid(passages: Passages, sample_rate_hz: float, gate_s: float) -> FineGrid:
+    first, last = _band_hz(passages, sample_rate_hz)
     count = int(np.floor(np.log2(last / first) * POINTS_PER_OCTAVE)) + 1
     grid_hz = first * 2 ** (np.arange(count) / POINTS_PER_OCTAVE)
     padded = 1 << int(np.ceil(np.log2(gate_s * sample_rate_hz))) + 2
@@ -230,7 +272,7 @@ def _deviation_per_bin(noise: ComplexArray, grid: FineGrid) -> FloatArray:
     return np.sqrt(np.maximum(uniform_filter1d(power, POINTS_PER_OCTAVE // 2, mode="nearest"), 1e-30))
 
 
-def _latency(
+def excess_delay(
     frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray, sample_rate_hz: float
 ) -> tuple[float, int, float]:
     """Delay and sign that the minimum phase of the level does not account for: (s, ±1, 95 % uncertainty in s)."""
