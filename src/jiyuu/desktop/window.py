@@ -5,12 +5,11 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Protocol
 
-from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QMenu,
     QPushButton,
@@ -35,6 +34,8 @@ from jiyuu.desktop.circuit_chooser import CircuitChooser
 from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.help import KeysWindow
 from jiyuu.desktop.jobs import Jobs
+from jiyuu.desktop.notice import Notice
+from jiyuu.desktop.remembered import recent_books, remember_book, window_state
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.shelf import ShelfView
 from jiyuu.desktop.signal_path import SignalPathView
@@ -104,14 +105,7 @@ class MainWindow(QMainWindow):
         for view in self.views.values():
             self.figures.addWidget(view.figures)
             self.side.addWidget(view.side)
-        self.notice = QLabel()
-        self.notice.setWordWrap(True)
-        self.notice.setContentsMargins(3 * STEP, STEP, 2 * STEP, STEP)
-        self.notice.hide()
-        self.notice.setAccessibleName("Message")
-        self._notice_timer = QTimer(self)
-        self._notice_timer.setSingleShot(True)
-        self._notice_timer.timeout.connect(self.notice.hide)
+        self.notice = Notice()
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(STEP)
@@ -228,17 +222,7 @@ class MainWindow(QMainWindow):
 
     def say(self, text: str, error: bool = False) -> None:
         """Say something in place; an error stays until the next thing is said or Esc is pressed."""
-        self.notice.setText(text)
-        self.notice.setProperty("role", "error" if error else "message")
-        style = self.notice.style()
-        assert style is not None
-        style.unpolish(self.notice)
-        style.polish(self.notice)
-        self.notice.show()
-        if error:
-            self._notice_timer.stop()
-        else:
-            self._notice_timer.start(6000)
+        self.notice.say(text, error=error)
 
     def _guarded(self, do: object, *arguments: object) -> None:
         try:
@@ -328,6 +312,9 @@ class MainWindow(QMainWindow):
         elif endings == {".json"}:
             for path in paths:
                 self._guarded(self._add_filter, path)
+        elif endings == {".csv"} and len(paths) == 1:
+            self.go("Response")
+            self._guarded(self.presenter.read_table, paths[0])
         elif endings <= {".wav", ".flac"} and len(paths) == 2:
             self.go("Response")
             self._guarded(self.presenter.measure_files, paths[0], paths[1])
@@ -336,8 +323,8 @@ class MainWindow(QMainWindow):
         else:
             names = ", ".join(path.name for path in paths)
             self.say(
-                f"{names}: nothing to be done with that here. Drop a book (*.jiyuu), a filter (*.filter.json), or a "
-                "stimulus with its recording (WAV or FLAC).", error=True,
+                f"{names}: nothing to be done with that here. Drop a book (*.jiyuu), a filter (*.filter.json), a "
+                "stimulus with its recording (WAV or FLAC), or a curve (CSV: Hz, dB, degrees).", error=True,
             )
 
     def _add_filter(self, path: Path) -> None:
@@ -373,26 +360,15 @@ class MainWindow(QMainWindow):
 
     # Remembering
 
-    def _settings(self) -> QSettings:
-        return QSettings("jiyuu", "jiyuu")
-
     def _remember(self, path: Path) -> None:
-        recent = [str(path), *(name for name in self._recent_names() if name != str(path))][:8]
-        self._settings().setValue("recent", recent)
-        self._show_recent()
-
-    def _recent_names(self) -> list[str]:
-        found = self._settings().value("recent", [])
-        return [found] if isinstance(found, str) else list(found or [])
-
-    def _show_recent(self) -> None:
+        remember_book(path)
         assert self._recent is not None
         self._recent.clear()
-        for name in self._recent_names():
+        for name in recent_books():
             self._act(self._recent, name, "", lambda path=name: self.open_files([Path(path)]))
 
     def _restore(self) -> None:
-        settings = self._settings()
+        settings = window_state()
         geometry = settings.value("geometry")
         if geometry is not None:
             self.restoreGeometry(geometry)
@@ -411,7 +387,7 @@ class MainWindow(QMainWindow):
         for jobs in self._workers():
             jobs.wait()
         THEME.changed.disconnect(self._restyle)  # the theme outlives the window and its book
-        settings = self._settings()
+        settings = window_state()
         settings.setValue("geometry", self.saveGeometry())
         settings.setValue("step", self.step)
         settings.setValue("theme", THEME.palette.name)

@@ -22,10 +22,11 @@ READING_HZ = 10.0 * 2 ** (np.arange(192 * 11 + 1) / 192)
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Predicted:
-    """Over GRID_HZ: level of every mode (r, n) in dB; phase (n,) in degrees, local slope and group delay (n,) of the
-    chosen one; the poles in units of the cutoff."""
+    """Over GRID_HZ: gain (r, n) and level (r, n) in dB of every mode; phase (n,) in degrees, local slope and group
+    delay (n,) of the chosen one; the poles in units of the cutoff."""
 
     modes: tuple[str, ...]
+    gain: ComplexArray
     level_db: FloatArray
     phase_deg: FloatArray
     slope_db_per_octave: FloatArray
@@ -41,7 +42,7 @@ def predicted(network: Network, mode: str, *, cutoff_hz: float, gain: float) -> 
     level, chosen = level_db(gains), network.outputs.index(mode)
     phase = phase_deg(network, GRID_HZ, gains[chosen], mode, cutoff_hz=cutoff_hz, gain=gain)
     return Predicted(
-        modes=network.outputs, level_db=level, phase_deg=phase,
+        modes=network.outputs, gain=gains, level_db=level, phase_deg=phase,
         slope_db_per_octave=np.gradient(level[chosen], np.log2(GRID_HZ)),
         group_delay_ms=1e3 * -np.gradient(np.deg2rad(phase), 2 * np.pi * GRID_HZ),
         poles=poles(network, cutoff_hz=cutoff_hz, gain=gain) / (2 * np.pi * cutoff_hz), chosen=chosen,

@@ -9,7 +9,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from jiyuu.book.keeping import keep_run
+from jiyuu.book.keeping import keep_run, keep_table
 from jiyuu.book.store import LoggedFinding, Shelved, StoredCurve
 from jiyuu.book.walk import moved_since
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
@@ -23,8 +23,9 @@ from jiyuu.circuits.linear import (
 )
 from jiyuu.circuits.network import Network
 from jiyuu.desktop.bench.measuring import Measuring, compiled
-from jiyuu.desktop.bench.response.prediction import GRID_HZ, pole_map, predicted, read_prediction
+from jiyuu.desktop.bench.response.prediction import GRID_HZ, Predicted, pole_map, predicted, read_prediction
 from jiyuu.desktop.bench.response.previews import Beside, PreviewRequest, Previews
+from jiyuu.desktop.bench.sounding import Sounded, Sounding
 from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError
 from jiyuu.quantities import signed
@@ -59,6 +60,7 @@ class ResponsePresenter(QObject):
         self._network: Network | None = None
         self._settled: dict[str, Any] = {}  # what the book holds; read once, not at every step of a drag
         self._trial: dict[str, Any] = {}
+        self._sounding = Sounding()
         self.measuring = Measuring(session, self)
         self.jobs = self.measuring.jobs
         self.measuring.busy.connect(self.busy)
@@ -196,6 +198,16 @@ class ResponsePresenter(QObject):
 
     # Prediction
 
+    def sound(self, found: Predicted) -> Sounded | None:
+        """The source of the set-up through every mode; None, and said why, where it cannot be played."""
+        setup = self._session.setup()
+        try:
+            self._sounding.take(setup)
+        except JiyuuError as error:
+            self.message.emit(str(error), True)
+            return None
+        return self._sounding.sounded(found.modes, GRID_HZ, found.gain, drive_db=setup.drive_db)
+
     def _predict(self) -> None:
         assert self._network is not None
         now = self.current()
@@ -308,6 +320,19 @@ class ResponsePresenter(QObject):
             )
 
         self._begin(shelved, steps, f"{first.name}, {second.name}")
+
+    def read_table(self, path: Path) -> None:
+        """Another instrument's curve as the measured one of the chosen mode. Raises JiyuuError where it is none."""
+        if not self.measuring.may_begin(needs_unit=False):
+            return
+        shelved, now, document = self.shelved, self.current(), self._document
+        assert shelved is not None
+        keep_table(self._session.book, shelved.id, path, {
+            "circuit": document.circuit, "mode": now["mode"], "cutoff_hz": now["cutoff_hz"],
+            "parameters": dict(document.parameters), "resonance_percent": now["resonance_percent"],
+        })
+        self._session.book_changed.emit()
+        self.show_measured()
 
     def cancel(self) -> None:
         self.measuring.cancel()

@@ -1,49 +1,38 @@
-"""The supporting figures of the Response step: phase, group delay or poles on the left, local slope on the right."""
+"""The supporting figures of the Response step: phase, group delay or poles left; right_figures has the right one."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from jiyuu.book.store import StoredCurve
+from jiyuu.desktop.bench.page_buttons import page_buttons
 from jiyuu.desktop.bench.response.prediction import GRID_HZ, Predicted
+from jiyuu.desktop.bench.response.right_figures import PREDICTED, RightFigures
+from jiyuu.desktop.bench.sounding import Sounded
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.pole_map import PoleFigure, PoleMap
 from jiyuu.desktop.figures.ruled import PlotCurve
-from jiyuu.desktop.theme.style import STEP
 from jiyuu.measurement.curve_reading import local_slope
 
-PREDICTED, MEASURED = "predicted", "measured"
+MEASURED = "measured"
 CLEAR_SNR_DB = 17.0  # below that the phase wanders by more than 10°
 STEEP_SNR_DB = 25.0  # a slope is a difference: it needs more
-
-
-def page_buttons(names: tuple[str, ...], stack: QStackedWidget) -> tuple[QHBoxLayout, QButtonGroup]:
-    """A row of flat buttons that turn the pages of a stack."""
-    row, group = QHBoxLayout(), QButtonGroup(stack)
-    row.setSpacing(STEP)
-    for i, name in enumerate(names):
-        button = QPushButton(name)
-        button.setProperty("role", "page")
-        button.setCheckable(True)
-        button.setChecked(i == 0)
-        group.addButton(button, i)
-        row.addWidget(button)
-    row.addStretch(1)
-    group.idClicked.connect(stack.setCurrentIndex)
-    return row, group
 
 
 class SupportFigures(QSplitter):
     """Knows how the chosen mode is shown in each of them."""
 
-    def __init__(self) -> None:
+    def __init__(self, sound: Callable[[Predicted], Sounded | None]) -> None:
         super().__init__(Qt.Orientation.Horizontal)
+        self.right = RightFigures(sound)
+        self.slope = self.right.slope
         self.phase = FrequencyFigure(
             title="Phase, chosen mode", unit="°", level_steps=(45.0, 90.0, 180.0), strong_step=180.0, hertz=False
         )
@@ -52,11 +41,7 @@ class SupportFigures(QSplitter):
             strong_step=10.0, hertz=False,
         )
         self.poles = PoleFigure("Poles and zeros, chosen mode, re the cutoff")
-        self.slope = FrequencyFigure(
-            title="Local slope, dB per octave", unit="dB/oct", level_steps=(6.0, 12.0), strong_step=12.0, hertz=False
-        )
-        self.slope.getPlotItem().setYRange(-32, 20, padding=0)
-        self.over_frequency = (self.phase, self.delay, self.slope)
+        self.over_frequency = (self.phase, self.delay, *self.right.over_frequency)
         self._pole_map: PoleMap | None = None
         self._predicted: Predicted | None = None
         self._pen = QPen()
@@ -72,12 +57,12 @@ class SupportFigures(QSplitter):
         column.addLayout(row)
         column.addWidget(self._stack, 1)
         self.addWidget(left)
-        self.addWidget(self.slope)
+        self.addWidget(self.right)
 
     def show_predicted(self, predicted: Predicted, pen: QPen) -> None:
         self._predicted = predicted
         self._pen = pen
-        self.slope.show_curve(PlotCurve(PREDICTED, GRID_HZ, predicted.slope_db_per_octave), pen)
+        self.right.show_predicted(predicted, pen)
         self._draw_chosen()
 
     def _draw_chosen(self) -> None:
@@ -109,6 +94,8 @@ class SupportFigures(QSplitter):
                 phase = phase - 360 * np.round(np.median(phase - expected) / 360)
             self.phase.show_curve(PlotCurve(MEASURED, frequency_hz, phase), pen, still=True)
             self.fit_phase()
+        loud = curve.snr_db > CLEAR_SNR_DB
+        self.right.offer(MEASURED, curve.frequency_hz[loud], curve.level_db[loud])
         sure = curve.snr_db > STEEP_SNR_DB
         if sure.sum() > 48:
             slope = local_slope(curve.frequency_hz[sure], curve.level_db[sure])
@@ -118,6 +105,7 @@ class SupportFigures(QSplitter):
     def forget_measured(self) -> None:
         for figure in self.over_frequency:
             figure.forget(MEASURED)
+        self.right.withdraw(MEASURED)
 
     def fit(self) -> None:
         """Ranges that hold what is shown."""

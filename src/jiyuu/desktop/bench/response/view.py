@@ -21,12 +21,13 @@ from PyQt6.QtWidgets import (
 from jiyuu.circuits.components import Components
 from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.bench.findings_list import FindingsList
+from jiyuu.desktop.bench.page_buttons import page_buttons
 from jiyuu.desktop.bench.response.circuit_page import CircuitPage
 from jiyuu.desktop.bench.response.prediction import GRID_HZ, Predicted
 from jiyuu.desktop.bench.response.presenter import Measured, ResponsePresenter
 from jiyuu.desktop.bench.response.previews import AtLevel, Beside
 from jiyuu.desktop.bench.response.settings_form import SettingsForm
-from jiyuu.desktop.bench.response.support import MEASURED, SupportFigures, page_buttons
+from jiyuu.desktop.bench.response.support import MEASURED, SupportFigures
 from jiyuu.desktop.bench.still_label import StillLabel
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure, follow_each_other
 from jiyuu.desktop.figures.pole_map import PoleMap
@@ -72,7 +73,7 @@ class ResponseView:
         self.level = FrequencyFigure(
             title="Level re the input, dB", unit="dB", level_steps=(6.0, 12.0, 24.0), strong_step=12.0
         )
-        self.support = SupportFigures()
+        self.support = SupportFigures(self._presenter.sound)
         self.phase, self.slope = self.support.phase, self.support.slope
         self._over_frequency = (self.level, *self.support.over_frequency)
         follow_each_other(*self._over_frequency)
@@ -193,9 +194,11 @@ class ResponseView:
         self.form.offer_beside(self._presenter.others(), self._presenter.current()["beside"])
         if self._beside_name is not None and (other is None or other.name != self._beside_name):
             self.level.forget(self._beside_name)
+            self.support.right.withdraw(self._beside_name)
             self._beside_name = None
         if other is not None:
             self._beside_name = other.name
+            self.support.right.offer(other.name, GRID_HZ, level)
             ink = THEME.palette.ink_of(other.letter)
             self.level.show_curve(PlotCurve(other.name, GRID_HZ, level), ink.pen(1.8), labelled=True, colour=ink.colour)
 
@@ -327,6 +330,7 @@ class ResponseView:
     def _show_predicted_findings(self, findings: tuple[Any, ...]) -> None:
         self._last_predicted = findings
         self.level.place_labels()  # the hand has slowed down
+        self.support.right.settle()
         if not self._has_logged:
             self.findings.show_predicted(findings)
 
@@ -349,3 +353,4 @@ class ResponseView:
             return
         self._draw_predicted()
         self._show_measured(self._measured)
+        self.support.right.restyle()

@@ -14,31 +14,15 @@ from jiyuu.book.setup import Setup
 from jiyuu.book.store import LoggedFinding, Shelved
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.filter_file import Filter
-from jiyuu.circuits.linear import complex_gain, level_db
-from jiyuu.circuits.network import FloatArray
+from jiyuu.circuits.linear import complex_gain
 from jiyuu.circuits.reach import Reach, dead_sentence, reach, reach_sentence
 from jiyuu.desktop.bench.measuring import Measuring, compiled
+from jiyuu.desktop.bench.sounding import Sounding
 from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.levels import gain_staging
-from jiyuu.signals.source import RECORD_RATE_HZ, mixed_lines, mixed_record
-from jiyuu.simulation.source_through import SourceThrough
 
 _GRID_HZ = np.geomspace(16.0, 21_000.0, 481)
-SHOWN_S = 0.5
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Sounded:
-    """The source and what comes out of the chosen mode, by small signal: lines (m,) in dB re 1 V, traces (n,) in V."""
-
-    line_hz: FloatArray
-    source_db: FloatArray
-    output_db: FloatArray
-    source_v: FloatArray
-    output_v: FloatArray
-    sample_rate_hz: float
-    period_s: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,9 +53,7 @@ class SetupPresenter(QObject):
         self._awake = False
         self._fresh = False
         self._document: Filter = Filter.model_construct()
-        self._made_for: tuple[Any, ...] = ()
-        self._record: FloatArray = np.zeros(1)
-        self._lines: tuple[FloatArray, FloatArray] = (np.ones(1), np.zeros(1))
+        self._sounding = Sounding()
         self.measuring = Measuring(session, self)
         self.measuring.busy.connect(self.busy)
         self.measuring.progress.connect(self.progress)
@@ -120,9 +102,8 @@ class SetupPresenter(QObject):
         self.settings.emit(now, setup)
         found = self._reach(now["cutoff_hz"], setup)
         self.reached.emit(found)
-        output_v = self._sound(now, setup, found.now_hz)
+        source_v, output_v = self._sound(now, setup, found.now_hz)
         headroom = self._document.entry.values(self._document.parameters).get("stage_headroom_v")
-        source_v = float(np.abs(self._record).max())
         self.advised.emit(Advice(
             reach_sentence(found), tuple(dead_sentence(part) for part in found.dead),
             gain_staging(source_v, setup.drive_db, headroom, output_v, setup.next_limit_v,
@@ -133,28 +114,18 @@ class SetupPresenter(QObject):
     def _reach(self, knob_hz: float, setup: Setup) -> Reach:
         return reach(setup.controls(knob_hz), lowest_hz=setup.lowest_hz, highest_hz=setup.highest_hz)
 
-    def _sound(self, now: dict[str, Any], setup: Setup, standing_hz: float) -> float:
-        """Shows the source in and out; returns the peak volts that come out by small signal."""
-        if self._made_for != setup.inputs:
-            try:
-                self._record = mixed_record(setup.sources(), duration_s=SHOWN_S)
-                self._lines = mixed_lines(setup.sources())
-                self._made_for = setup.inputs
-            except JiyuuError as error:
-                self.message.emit(str(error), True)
-                return 0.0
-        drive = 10 ** (setup.drive_db / 20)
+    def _sound(self, now: dict[str, Any], setup: Setup, standing_hz: float) -> tuple[float, float]:
+        """Shows the source in and out; returns the peak volts of it and of what comes out by small signal."""
+        try:
+            self._sounding.take(setup)
+        except JiyuuError as error:
+            self.message.emit(str(error), True)
+            return 0.0, 0.0
         network, gain = self._document.network(), self._document.gain_at(now["resonance_percent"])
-        gains = complex_gain(network, _GRID_HZ, cutoff_hz=standing_hz, gain=gain, modes=[now["mode"]])[0]
-        output_v = drive * SourceThrough(self._record, RECORD_RATE_HZ).output_v(_GRID_HZ, gains)
-        hertz, volts = self._lines
-        source_db = 20 * np.log10(np.maximum(volts, 1e-9))
-        through = np.interp(np.log2(hertz), np.log2(_GRID_HZ), level_db(gains))
-        pitch = min((s.pitch_hz for s in setup.inputs), default=110.0)
-        self.sounded.emit(Sounded(
-            hertz, source_db, source_db + setup.drive_db + through, self._record, output_v, RECORD_RATE_HZ, 1 / pitch,
-        ))
-        return float(np.abs(output_v).max())
+        gains = complex_gain(network, _GRID_HZ, cutoff_hz=standing_hz, gain=gain, modes=[now["mode"]])
+        sounded = self._sounding.sounded([now["mode"]], _GRID_HZ, gains, drive_db=setup.drive_db)
+        self.sounded.emit(sounded)
+        return float(np.abs(sounded.source_v).max()), float(np.abs(sounded.output_v).max())
 
     # What the person does
 

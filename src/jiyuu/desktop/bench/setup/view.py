@@ -24,10 +24,11 @@ from jiyuu.book.setup import Setup
 from jiyuu.circuits.reach import Reach
 from jiyuu.desktop.bench.findings_list import FindingsList
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
-from jiyuu.desktop.bench.response.support import page_buttons
+from jiyuu.desktop.bench.page_buttons import page_buttons
 from jiyuu.desktop.bench.setup.pages import CutoffPage, SourcePage
 from jiyuu.desktop.bench.setup.plan_page import PlanPage
-from jiyuu.desktop.bench.setup.presenter import Advice, SetupPresenter, Sounded
+from jiyuu.desktop.bench.setup.presenter import Advice, SetupPresenter
+from jiyuu.desktop.bench.sounding import Sounded
 from jiyuu.desktop.figures.reach_figure import ReachFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
@@ -174,16 +175,16 @@ class SetupView:
         for pen in (quiet, ink):
             pen.setCosmetic(True)
         self.spectrum.show_lines(SOURCE, sounded.line_hz, sounded.source_db, quiet)
-        self.spectrum.show_lines(OUTPUT, sounded.line_hz, sounded.output_db, ink)
+        self.spectrum.show_lines(OUTPUT, sounded.line_hz, sounded.output_db[0], ink)
         rate = sounded.sample_rate_hz
         start = triggered(sounded.source_v, rate, after_s=0.1)
         span_s = min(max(SHOWN_PERIODS * sounded.period_s, 0.004), 0.2)
         count = min(round(span_s * rate), sounded.source_v.size - start)
         milliseconds = 1000 * np.arange(count) / rate
-        for name, record, pen in ((SOURCE, sounded.source_v, quiet), (OUTPUT, sounded.output_v, ink)):
+        for name, record, pen in ((SOURCE, sounded.source_v, quiet), (OUTPUT, sounded.output_v[0], ink)):
             self.trace.show_curve(PlotCurve(name, milliseconds, record[start : start + count]), pen, labelled=True,
                                   colour=pen.color().name())
-        highest = max(float(np.abs(sounded.source_v).max()), float(np.abs(sounded.output_v).max()), 0.1)
+        highest = max(float(np.abs(sounded.source_v).max()), float(np.abs(sounded.output_v[0]).max()), 0.1)
         self.trace.show_span(float(milliseconds[-1]), highest)
         self.trace.place_labels()
 

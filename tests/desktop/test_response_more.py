@@ -1,0 +1,119 @@
+"""More of the Response step: slope ruler, curve minus curve, harmonics, trace, another instrument's curve."""
+
+import numpy as np
+import pytest
+
+from jiyuu.book.walk import StepState
+from jiyuu.circuits.linear import complex_gain, level_db
+from jiyuu.desktop.bench.response.prediction import GRID_HZ
+from jiyuu.desktop.figures.rulers import volts_of_hz
+from jiyuu.measurement.curve_reading import SlopeWindow, read_curve
+
+
+@pytest.fixture
+def right(window):
+    return window.response.support.right
+
+
+def test_the_slope_ruler_stands_one_to_three_octaves_past_the_cutoff_and_reads(window, right):
+    found = read_curve(GRID_HZ, window.response.level.curve("lowpass-24").values)
+    low, high = right.ruler.region.getRegion()
+    edge = float(volts_of_hz(np.array([found.cutoff_3db_hz]))[0])
+    assert (low, high) == pytest.approx((edge + 1, edge + 3), abs=1e-6)
+    assert f"{abs(found.slope_db_per_octave):.1f} dB/oct" in right.slope._note.toPlainText()
+    assert "of 4" in right.slope._note.toPlainText()
+
+
+def test_the_ruler_is_dragged_and_reads_its_own_stretch(window, right):
+    edge = right.ruler._cutoff_octave
+    right.ruler.region.setRegion((edge + 2.0, edge + 3.5))
+    assert right.ruler.window == SlopeWindow(2.0, 3.5)
+    values = window.response.level.curve("lowpass-24").values
+    own = read_curve(GRID_HZ, values, window=SlopeWindow(2.0, 3.5)).slope_db_per_octave
+    assert right.ruler.reading.slope_db_per_octave == pytest.approx(own)
+    assert "2 to 3.5 oct" in right.slope._note.toPlainText()
+
+
+def test_a_highpass_is_ruled_on_its_lower_side(window, right):
+    window.presenter.set_mode("highpass-24")
+    low, high = right.ruler.region.getRegion()
+    edge = right.ruler._cutoff_octave
+    assert (low, high) == pytest.approx((edge - 3, edge - 1))
+    window.presenter.set_mode("notch")
+    assert not right.ruler.region.isVisible() or right.ruler.reading.slope_db_per_octave is None
+
+
+def test_one_mode_minus_another(window, right):
+    right.choice.button(1).click()
+    right.one.setCurrentText("lowpass-12")
+    right.other.setCurrentText("lowpass-24")
+    right.one.activated.emit(0)
+    shown = right.difference.curve("difference")
+    level = window.response.level
+    expected = level.curve("lowpass-12").values - level.curve("lowpass-24").values
+    assert shown.values == pytest.approx(expected, abs=1e-9)
+    assert "lowpass-12 − lowpass-24" in right.difference._note.toPlainText()
+
+
+def test_measured_and_another_filter_can_be_taken_away(window, right, qtbot):
+    with qtbot.waitSignal(window.presenter.jobs.finished, timeout=60_000):
+        window.presenter.measure()
+    window.presenter.set_beside(window.session.shelf[2].id)
+    names = [right.other.itemText(i) for i in range(right.other.count())]
+    assert "measured" in names
+    assert any(name.startswith("C ") for name in names)
+    right.choice.button(1).click()
+    right.other.setCurrentText("measured")
+    right.other.activated.emit(0)
+    shown = right.difference.curve("difference")
+    inside = (shown.places > 30) & (shown.places < 1500)
+    assert np.abs(shown.values[inside]).max() < 1.0  # a unit differs from its drawing by its tolerances
+    assert np.abs(shown.values[inside]).max() > 0.01
+    window.presenter.set_beside(None)
+    assert not any(right.other.itemText(i).startswith("C ") for i in range(right.other.count()))
+
+
+def test_harmonics_and_traces_are_the_source_behind_the_response(window, right):
+    right.choice.button(2).click()
+    source, output = right.spectrum.curve("source"), right.spectrum.curve("output")
+    now, document = window.session.settings(), window.session.document()
+    exact = level_db(complex_gain(document.network(), source.places, cutoff_hz=now["cutoff_hz"],
+                                  gain=document.gain_at(45.0), modes=["lowpass-24"]))[0]
+    assert (output.values - source.values)[:12] == pytest.approx(exact[:12], abs=0.05)
+    assert "output" in right.spectrum.reading_at(float(volts_of_hz(np.array([220.0]))[0]), 0.0)
+    right.choice.button(3).click()
+    assert set(right.trace.shown_names()) == {"source", *document.entry.modes}
+    trace = right.trace.curve("source")
+    assert trace.values[0] >= 0  # the trigger: upwards through 0 V
+    assert trace.places[-1] == pytest.approx(3000 / 110, rel=0.01)
+
+
+def curve_file(path, shift_db=0.0):
+    hz = np.geomspace(20, 20_000, 300)
+    gain = complex_gain(window_network(), hz, cutoff_hz=820.0, gain=1.0, modes=["lowpass-24"])[0]
+    rows = zip(hz, 20 * np.log10(np.abs(gain)) + shift_db, np.degrees(np.angle(gain)), strict=True)
+    path.write_text("Hz,dB,degrees\n" + "\n".join(",".join(f"{v:.6f}" for v in row) for row in rows))
+    return path
+
+
+def window_network():
+    from jiyuu.circuits.catalogue import circuit
+
+    return circuit("transistor-ladder").network()
+
+
+def test_another_instruments_curve_is_dropped_on_the_window(window, tmp_path):
+    window.open_files([curve_file(tmp_path / "bench.csv")])
+    shown = window.response.level.curve("measured")
+    expected = level_db(complex_gain(window_network(), shown.places, cutoff_hz=820.0, gain=1.0, modes=["lowpass-24"]))
+    assert shown.values == pytest.approx(expected[0], abs=0.02)
+    assert window.session.book.runs(window.session.in_hand.id, "Response")[0].source == "bench.csv"
+    assert window.session.states()["Response"] is StepState.DONE
+
+
+def test_a_file_that_is_no_curve_is_refused_and_nothing_is_kept(window, tmp_path):
+    path = tmp_path / "list.csv"
+    path.write_text("screws,12\nwashers,40\n")
+    window.open_files([path])
+    assert "at least 24" in window.notice.text()
+    assert window.session.book.runs(window.session.in_hand.id, "Response") == []
