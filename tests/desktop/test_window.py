@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QListWidget, QSlider, QTableWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QListWidget, QSlider, QTableWidget
 
 from jiyuu.book.store import Book
 from jiyuu.book.walk import STEPS, StepState
@@ -335,7 +335,7 @@ def test_hover_reads_frequency_note_and_the_nearest_curve(window):
 
 def test_the_keys_window_lists_the_keys_and_the_cautions(window):
     QTest.keyClick(window, Qt.Key.Key_F1)
-    words = " ".join(label.text() for label in window._keys.findChildren(type(window.notice)))
+    words = " ".join(label.text() for label in window._keys.findChildren(QLabel))
     assert "measure the filter in hand" in words
     assert "Mains voltage" in words
     window._keys.close()

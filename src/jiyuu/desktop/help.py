@@ -9,7 +9,10 @@ from jiyuu.desktop.theme.style import STEP
 
 KEYS = (
     ("M", "measure the filter in hand"), ("Esc", "cancel the measurement"), ("K", "keep the chosen finding"),
-    ("← →", "cutoff by a semitone; with Shift by 10 cents"), ("+ − Home", "zoom the figure; show all"),
+    ("N", "set everything neutral"), ("Ctrl+W", "do the whole walk: every step that is open or out of date"),
+    ("← →", "cutoff by a semitone; with Shift by 10 cents"),
+    ("↑ ↓", "on the map: resonance by 1 %; with Shift by 0.1 %"),
+    ("+ − Home", "zoom the figure; show all"),
     ("Ctrl+1 … Ctrl+0", "the ten steps"), ("Alt+1 … Alt+6", "filters A to F"),
     ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"), ("Ctrl+T", "paper or night"), ("Ctrl++, Ctrl+−", "larger, smaller type"),
     ("B", "band of 1000 builds"),

@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 import sys
 import tempfile
+import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -71,10 +73,44 @@ def main(folder: Path) -> None:
         window.session.take(0)
         window.go("Logbook")
         shoot("logbook")
+        _steps_before_and_after(window, app, shoot)
         window.go("Response")
         THEME.apply("night")
         shoot("response-night")
+        window.go("Resonance")
+        _wait(window, app)
+        shoot("resonance-night")
         window.close()
+
+
+def _steps_before_and_after(window: Any, app: Any, shoot: Callable[[str], None]) -> None:
+    """Setup with an envelope that holds the filter open; its plan; Resonance of a measured unit."""
+    window.go("Setup")
+    window.session.change_setup(
+        cvs=[{"amount_percent": 80, "now_v": 5.0}, {"amount_percent": -40, "low_v": -5.0}, {"low_v": -5.0}],
+        key_follow_percent=100,
+    )
+    window.setup_presenter.measure()
+    _wait(window, app)
+    shoot("setup")
+    window.undo()
+    window.session.take(1)
+    window.go("Resonance")
+    window.resonance_presenter.measure()
+    _wait(window, app)
+    shoot("resonance")
+    window.go("Setup")
+    _press(window.setup.page_choice.button(3))
+    shoot("plan")
+    _press(window.setup.page_choice.button(0))
+    window.session.take(0)
+
+
+def _wait(window: Any, app: Any) -> None:
+    """Until nothing is computed any more; a study waits a moment before it begins."""
+    until = time.monotonic() + 0.3
+    while time.monotonic() < until or any(jobs.busy for jobs in window.workers()):
+        app.processEvents()
 
 
 def _press(*buttons: Any) -> None:

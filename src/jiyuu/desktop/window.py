@@ -191,7 +191,8 @@ class MainWindow(QMainWindow):
         """The presenters that work only while their step is looked at."""
         return [("Setup", self.setup_presenter), ("Resonance", self.resonance_presenter)]
 
-    def _workers(self) -> list[Jobs]:
+    def workers(self) -> list[Jobs]:
+        """Everything that computes off the interface thread."""
         return [self.presenter.jobs, self.presenter.previews.jobs, self.resonance_presenter.jobs,
                 self.resonance_presenter.measuring.jobs, self.setup_presenter.measuring.jobs, self.walking.jobs]
 
@@ -210,8 +211,7 @@ class MainWindow(QMainWindow):
         view = self.views[self.step]
         return view.main_figure if isinstance(view, SetupView | ResonanceView) else self.response.level
 
-    step = "Response"
-    _closed = False
+    step, _closed = "Response", False
 
     def _show_states(self) -> None:
         states = self.session.states()
@@ -291,7 +291,7 @@ class MainWindow(QMainWindow):
 
     def change_book(self, book: Book) -> None:
         """Another book into this window."""
-        for jobs in self._workers():
+        for jobs in self.workers():
             jobs.wait()
         old = self.session.book
         self.session.book = book
@@ -384,7 +384,7 @@ class MainWindow(QMainWindow):
         self._closed = True
         for _, presenter in self._sleepers():
             presenter.sleep()  # no pause may end on a closed book
-        for jobs in self._workers():
+        for jobs in self.workers():
             jobs.wait()
         THEME.changed.disconnect(self._restyle)  # the theme outlives the window and its book
         settings = window_state()

@@ -8,8 +8,6 @@ from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 from jiyuu.desktop.theme.style import STEP
 
 _PURPOSE = {
-    "Setup": "put a filter on the bench, set everything neutral, see the range the cutoff can really reach",
-    "Resonance": "bass loss, peak, humps and taper against the resonance control, with a map of both",
     "Self-oscillation": "onset, purity, level and tuning of the whistle",
     "Tracking": "volts per octave, usable span and trim advice",
     "Drive": "clean to saturated, and what that does to resonance and loudness",
@@ -28,7 +26,7 @@ class NotBuiltView:
         layout.setContentsMargins(8 * STEP, 8 * STEP, 8 * STEP, 8 * STEP)
         heading = QLabel(f"{step}: not built yet")
         heading.setProperty("role", "heading")
-        text = QLabel(f"It will be for this: {_PURPOSE[step]}.\nResponse and Logbook work today.")
+        text = QLabel(f"It will be for this: {_PURPOSE[step]}.\nSetup, Response, Resonance and Logbook work today.")
         text.setWordWrap(True)
         layout.addWidget(heading)
         layout.addWidget(text)

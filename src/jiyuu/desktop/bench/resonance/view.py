@@ -127,6 +127,8 @@ class ResonanceView:
             button = QPushButton(name)
             button.setProperty("role", "page")
             button.setAccessibleName(f"Resonance {percent:.0f} %")
+            if percent == 100:
+                button.setToolTip("At the end of its travel a filter may howl at full level: listen low.")
             button.clicked.connect(lambda _=False, value=percent: presenter.set_resonance(value))
             self.audition[name] = button
             row.addWidget(button)
