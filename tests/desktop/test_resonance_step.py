@@ -127,8 +127,8 @@ def test_the_map_reads_saves_and_zooms(window, resonance, tmp_path):
     assert figure.getPlotItem().getViewBox().viewRange()[1] == pytest.approx([0, 100])
 
 
-@pytest.mark.parametrize("theme", ["paper", "night"])
-def test_both_themes_draw_the_map(window, resonance, theme):
-    window._turn_theme() if theme == "night" else None
-    picture = resonance.map.grab().toImage()
-    assert len({picture.pixel(x, 200) for x in range(60, picture.width() - 20, 7)}) > 6
+def test_both_themes_draw_the_map(window, resonance):
+    for _ in range(2):
+        picture = resonance.map.grab().toImage()
+        assert len({picture.pixel(x, 200) for x in range(60, picture.width() - 20, 7)}) > 6
+        window._turn_theme()

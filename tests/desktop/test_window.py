@@ -135,7 +135,7 @@ def test_a_measurement_can_be_cancelled_and_leaves_nothing(window, qtbot):
         QTest.keyClick(window, Qt.Key.Key_Escape)
     window.presenter.jobs.wait()
     assert window.session.book.runs(window.session.in_hand.id, "Response") == []
-    assert not window.response.bar.isVisible()
+    assert not window.response.bar.bar.isVisible()
     assert "cancelled" in window.notice.text()
 
 

@@ -59,6 +59,17 @@ class TimeFigure(RuledFigure):
         view.setYRange(-1.15 * highest_v, 1.15 * highest_v, padding=0)
 
 
+SHOWN_PERIODS = 3
+
+
+def shown_piece(record_v: FloatArray, sample_rate_hz: float, period_s: float) -> tuple[slice, FloatArray]:
+    """Some periods of a record from its trigger on: (which samples, milliseconds from the trigger)."""
+    start = triggered(record_v, sample_rate_hz, after_s=0.1)
+    span_s = min(max(SHOWN_PERIODS * period_s, 0.004), 0.2)
+    count = min(round(span_s * sample_rate_hz), record_v.size - start)
+    return slice(start, start + count), 1000 * np.arange(count) / sample_rate_hz
+
+
 def triggered(record_v: FloatArray, sample_rate_hz: float, *, level_v: float = 0.0, after_s: float = 0.0) -> int:
     """First sample after a time at which the record passes a level upwards; that time where it never does."""
     start = round(after_s * sample_rate_hz)

@@ -7,15 +7,15 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 
 from jiyuu.book.keeping import keep_resonance
-from jiyuu.book.store import LoggedFinding, Shelved, StoredRun
+from jiyuu.book.store import LoggedFinding, StoredRun
 from jiyuu.book.walk import moved_since
-from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import FloatArray, Network
-from jiyuu.desktop.bench.measuring import Measuring, compiled
+from jiyuu.desktop.bench.measuring import compiled
+from jiyuu.desktop.bench.step_presenter import StepPresenter, within_cutoffs, within_travel
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.session import Session
 from jiyuu.measurement.finding import Finding
@@ -75,35 +75,24 @@ class MeasuredResonance:
     stale_why: str | None
 
 
-class ResonancePresenter(QObject):
-    """Only the step that is looked at works: `wake` and `sleep` say so."""
+class ResonancePresenter(StepPresenter):
+    """The view asks with methods; signals carry finished values."""
 
     mapped = pyqtSignal(object)  # ResonanceMap
     studied = pyqtSignal(object)  # Studied, or None while it is out of date
     settings = pyqtSignal(object)  # dict
     findings = pyqtSignal(object)  # Said
     measured = pyqtSignal(object)  # MeasuredResonance or None
-    busy = pyqtSignal(bool)
-    progress = pyqtSignal(str, float)
-    message = pyqtSignal(str, bool)
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self._session = session
-        self._awake = False
-        self._fresh = False
+        super().__init__(session)
         self._network: Network | None = None
-        self._document: Filter = Filter.model_construct()
         self._settled: dict[str, Any] = {}
         self._trial: dict[str, Any] = {}
         self._onset_of: tuple[Any, ...] = ()
         self._studied: Studied | None = None
         self._logged: list[LoggedFinding] = []
         self.onset_percent: float | None = None
-        self.measuring = Measuring(session, self)
-        self.measuring.busy.connect(self.busy)
-        self.measuring.progress.connect(self.progress)
-        self.measuring.message.connect(self.message)
         self.measuring.kept.connect(lambda _: self.show_measured())
         self.jobs = Jobs(self)
         self.jobs.stepped.connect(self._on_studied)
@@ -113,39 +102,13 @@ class ResonancePresenter(QObject):
         self._pause.setSingleShot(True)
         self._pause.setInterval(80)
         self._pause.timeout.connect(self._study)
-        session.filter_changed.connect(self._changed)
-        session.settings_changed.connect(self._changed)
-
-    @property
-    def shelved(self) -> Shelved | None:
-        return self._session.in_hand
-
-    @property
-    def letter(self) -> str:
-        """Of the filter in hand."""
-        return self.shelved.letter if self.shelved else "A"
-
-    @property
-    def document(self) -> Filter:
-        return self._document
 
     def current(self) -> dict[str, Any]:
         return {**self._settled, **self._trial}
 
-    def wake(self) -> None:
-        """The step is looked at."""
-        self._awake = True
-        if not self._fresh:
-            self.refresh()
-
     def sleep(self) -> None:
-        self._awake = False
+        super().sleep()
         self._pause.stop()
-
-    def _changed(self) -> None:
-        self._fresh = False
-        if self._awake:
-            self.refresh()
 
     def refresh(self) -> None:
         """Everything anew."""
@@ -163,18 +126,12 @@ class ResonancePresenter(QObject):
     # What the person does
 
     def try_cutoff(self, cutoff_hz: float) -> None:
-        self._trial["cutoff_hz"] = min(max(cutoff_hz, CUTOFF_MINIMUM_HZ), CUTOFF_MAXIMUM_HZ)
+        self._trial["cutoff_hz"] = within_cutoffs(cutoff_hz)
         self._follow()
 
     def try_resonance(self, percent: float) -> None:
-        self._trial["resonance_percent"] = min(max(percent, 0.0), 100.0)
+        self._trial["resonance_percent"] = within_travel(percent)
         self._follow()
-
-    def set_cutoff(self, cutoff_hz: float) -> None:
-        self._session.change({"cutoff_hz": round(min(max(cutoff_hz, CUTOFF_MINIMUM_HZ), CUTOFF_MAXIMUM_HZ), 3)})
-
-    def set_resonance(self, percent: float) -> None:
-        self._session.change({"resonance_percent": round(min(max(percent, 0.0), 100.0), 2)})
 
     def set_mode(self, mode: str) -> None:
         self._session.change({"mode": mode})
@@ -192,9 +149,6 @@ class ResonancePresenter(QObject):
         best = studied.study.proposals[0]
         self.set_taper([list(pair) for pair in best.table])
         self.message.emit(f"In the drawing now: {best.name}. Ctrl+Z takes it back.", False)
-
-    def reset(self, name: str) -> None:
-        self._session.reset(name)
 
     def measure(self) -> None:
         """Sweep the simulated unit at 21 positions and narrow down its onset."""
@@ -218,13 +172,8 @@ class ResonancePresenter(QObject):
             shelved.id, steps, lambda run: keep_resonance(book, shelved.id, run, source="simulated rig")
         )
 
-    def cancel(self) -> None:
-        self.measuring.cancel()
-
     def toggle_kept(self, logged: LoggedFinding) -> None:
-        """Into the logbook, or out of it."""
-        self._session.book.keep(logged.id, kept=not logged.kept)
-        self._session.book_changed.emit()
+        super().toggle_kept(logged)
         self.show_measured()
 
     def show_measured(self) -> None:

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
     QLabel,
-    QProgressBar,
     QPushButton,
     QSplitter,
     QVBoxLayout,
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import (
 from jiyuu.circuits.control import Taper
 from jiyuu.desktop.bench.findings_list import FindingsList
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
+from jiyuu.desktop.bench.measure_bar import MeasureBar
 from jiyuu.desktop.bench.resonance.presenter import (
     AUDITION_PERCENT,
     MeasuredResonance,
@@ -59,7 +59,7 @@ class ResonanceView:
         presenter.studied.connect(self._show_studied)
         presenter.findings.connect(self._show_findings)
         presenter.measured.connect(self._show_measured)
-        presenter.busy.connect(self._show_busy)
+        presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
         presenter.progress.connect(self._show_progress)
 
     # Building
@@ -137,24 +137,10 @@ class ResonanceView:
         self.propose.setToolTip("Puts the most even taper that could be built into the drawing; Ctrl+Z takes it back.")
         self.propose.clicked.connect(presenter.try_proposal)
         column.addWidget(self.propose)
-        buttons = QHBoxLayout()
-        self.measure = QPushButton("Measure  M")
-        self.measure.setProperty("main", True)
-        self.measure.setToolTip("Sweeps the unit at 21 positions of its control and narrows down the onset.")
-        self.measure.clicked.connect(presenter.measure)
-        self.cancel = QPushButton("Cancel  Esc")
-        self.cancel.clicked.connect(presenter.cancel)
-        self.cancel.hide()
-        self.keep = QPushButton("Keep  K")
-        self.keep.clicked.connect(self.keep_current)
-        for button in (self.measure, self.cancel, self.keep):
-            buttons.addWidget(button, 1)
-        column.addLayout(buttons)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 1000)
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName("Progress of the measurement")
-        self.bar.hide()
+        self.bar = MeasureBar("Sweeps the unit at 21 positions of its control and narrows down the onset.")
+        self.bar.measured.connect(presenter.measure)
+        self.bar.cancelled.connect(presenter.cancel)
+        self.bar.kept.connect(self.keep_current)
         column.addWidget(self.bar)
         self.heading = QLabel("Predicted from the circuit.")
         self.heading.setProperty("role", "quiet")
@@ -276,17 +262,10 @@ class ResonanceView:
     def _show_findings(self, said: Said) -> None:
         self.heading.setText(said.heading)
         self.findings.show_logged(said.logged, said.predicted)
-        self.keep.setEnabled(bool(said.logged))
-
-    def _show_busy(self, busy: bool) -> None:
-        self.measure.setVisible(not busy)
-        self.cancel.setVisible(busy)
-        self.bar.setVisible(busy)
-        if not busy:
-            self.bar.setValue(0)
+        self.bar.keep.setEnabled(bool(said.logged))
 
     def _show_progress(self, text: str, share: float) -> None:
-        self.bar.setValue(round(1000 * share))
+        self.bar.show_share(share)
         self.heading.setText(f"{text} …")
 
     def restyle(self) -> None:

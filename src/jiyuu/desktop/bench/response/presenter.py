@@ -12,7 +12,6 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from jiyuu.book.keeping import keep_run, keep_table
 from jiyuu.book.store import LoggedFinding, Shelved, StoredCurve
 from jiyuu.book.walk import moved_since
-from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.components import error_cents, preferred, shown
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.linear import (
@@ -26,6 +25,7 @@ from jiyuu.desktop.bench.measuring import Measuring, compiled
 from jiyuu.desktop.bench.response.prediction import GRID_HZ, Predicted, pole_map, predicted, read_prediction
 from jiyuu.desktop.bench.response.previews import Beside, PreviewRequest, Previews
 from jiyuu.desktop.bench.sounding import Sounded, Sounding
+from jiyuu.desktop.bench.step_presenter import within_cutoffs, within_travel
 from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError
 from jiyuu.quantities import signed
@@ -124,18 +124,18 @@ class ResponsePresenter(QObject):
 
     def try_cutoff(self, cutoff_hz: float) -> None:
         """While the line is dragged: the figure follows, the book waits."""
-        self._trial["cutoff_hz"] = _within(cutoff_hz)
+        self._trial["cutoff_hz"] = within_cutoffs(cutoff_hz)
         self._follow()
 
     def try_resonance(self, percent: float) -> None:
-        self._trial["resonance_percent"] = min(max(percent, 0.0), 100.0)
+        self._trial["resonance_percent"] = within_travel(percent)
         self._follow()
 
     def set_cutoff(self, cutoff_hz: float) -> None:
-        self._session.change({"cutoff_hz": round(_within(cutoff_hz), 3)})
+        self._session.change({"cutoff_hz": round(within_cutoffs(cutoff_hz), 3)})
 
     def set_resonance(self, percent: float) -> None:
-        self._session.change({"resonance_percent": round(min(max(percent, 0.0), 100.0), 2)})
+        self._session.change({"resonance_percent": round(within_travel(percent), 2)})
 
     def set_mode(self, mode: str) -> None:
         self._session.change({"mode": mode})
@@ -367,7 +367,3 @@ class ResponsePresenter(QObject):
         self._session.book.keep(logged.id, kept=not logged.kept)
         self._session.book_changed.emit()
         self.show_measured()
-
-
-def _within(cutoff_hz: float) -> float:
-    return float(min(max(cutoff_hz, CUTOFF_MINIMUM_HZ), CUTOFF_MAXIMUM_HZ))

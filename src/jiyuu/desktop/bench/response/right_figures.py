@@ -17,7 +17,7 @@ from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.ruled import FloatArray, PlotCurve, clear_colour
 from jiyuu.desktop.figures.rulers import volts_of_hz
 from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
-from jiyuu.desktop.figures.time_figure import TimeFigure, triggered
+from jiyuu.desktop.figures.time_figure import TimeFigure, shown_piece
 from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.curve_reading import CurveReading, SlopeWindow, read_curve
@@ -26,7 +26,6 @@ from jiyuu.quantities import signed
 PREDICTED = "predicted"
 DIFFERENCE = "difference"
 SLOPE, MINUS, HARMONICS, TRACE = range(4)
-SHOWN_PERIODS = 3
 
 
 class SlopeRuler:
@@ -232,12 +231,7 @@ class RightFigures(QWidget):
             self.spectrum.show_lines("source", sounded.line_hz, sounded.source_db, quiet)
             self.spectrum.show_lines("output", sounded.line_hz, sounded.output_db[predicted.chosen], solid)
             return
-        rate = sounded.sample_rate_hz
-        start = triggered(sounded.source_v, rate, after_s=0.1)
-        span_s = min(max(SHOWN_PERIODS * sounded.period_s, 0.004), 0.2)
-        count = min(round(span_s * rate), sounded.source_v.size - start)
-        milliseconds = 1000 * np.arange(count) / rate
-        piece = slice(start, start + count)
+        piece, milliseconds = shown_piece(sounded.source_v, sounded.sample_rate_hz, sounded.period_s)
         self.trace.forget(*(name for name in self.trace.shown_names() if name not in ("source", *sounded.modes)))
         self.trace.show_curve(PlotCurve("source", milliseconds, sounded.source_v[piece]), quiet, labelled=True)
         for i, mode in enumerate(sounded.modes):

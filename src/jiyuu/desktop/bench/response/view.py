@@ -8,10 +8,7 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import (
-    QHBoxLayout,
     QLabel,
-    QProgressBar,
-    QPushButton,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -21,6 +18,7 @@ from PyQt6.QtWidgets import (
 from jiyuu.circuits.components import Components
 from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.bench.findings_list import FindingsList
+from jiyuu.desktop.bench.measure_bar import MeasureBar
 from jiyuu.desktop.bench.page_buttons import page_buttons
 from jiyuu.desktop.bench.response.circuit_page import CircuitPage
 from jiyuu.desktop.bench.response.prediction import GRID_HZ, Predicted
@@ -59,7 +57,7 @@ class ResponseView:
         presenter.measured.connect(self._show_measured)
         presenter.findings.connect(self._show_findings)
         presenter.predicted_findings.connect(self._show_predicted_findings)
-        presenter.busy.connect(self._show_busy)
+        presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
         presenter.progress.connect(self._show_progress)
         presenter.poles_traced.connect(self._show_poles)
         presenter.components.connect(self._show_components)
@@ -108,32 +106,17 @@ class ResponseView:
         column.addWidget(self.form)
         self.gain = StillLabel(lines=2)
         column.addWidget(self.gain)
-        buttons = QHBoxLayout()
-        self.measure = QPushButton("Measure  M")
-        self.measure.setProperty("main", True)
-        self.measure.setToolTip("Plays two sweeps through the simulated unit and measures the recording.")
-        self.measure.clicked.connect(presenter.measure)
-        self.cancel = QPushButton("Cancel  Esc")
-        self.cancel.clicked.connect(presenter.cancel)
-        self.cancel.hide()
-        self.keep = QPushButton("Keep  K")
-        self.keep.setToolTip("Puts the chosen finding into the logbook, or takes it out.")
-        buttons.addWidget(self.measure, 1)
-        buttons.addWidget(self.cancel, 1)
-        buttons.addWidget(self.keep, 1)
-        column.addLayout(buttons)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 1000)
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName("Progress of the measurement")
-        self.bar.hide()
+        self.bar = MeasureBar("Plays two sweeps through the simulated unit and measures the recording.")
+        self.bar.measured.connect(presenter.measure)
+        self.bar.cancelled.connect(presenter.cancel)
+        self.bar.kept.connect(self.keep_current)
+        self.measure, self.cancel, self.keep = self.bar.measure, self.bar.cancel, self.bar.keep
         column.addWidget(self.bar)
         self.heading = QLabel("Findings")
         self.heading.setProperty("role", "quiet")
         self.heading.setWordWrap(True)
         self.findings = FindingsList()
         self.findings.keep_toggled.connect(presenter.toggle_kept)
-        self.keep.clicked.connect(self.keep_current)
         found = QWidget()
         found_column = QVBoxLayout(found)
         found_column.setContentsMargins(0, 0, 0, 0)
@@ -334,15 +317,8 @@ class ResponseView:
         if not self._has_logged:
             self.findings.show_predicted(findings)
 
-    def _show_busy(self, busy: bool) -> None:
-        self.measure.setVisible(not busy)
-        self.cancel.setVisible(busy)
-        self.bar.setVisible(busy)
-        if not busy:
-            self.bar.setValue(0)
-
     def _show_progress(self, text: str, share: float) -> None:
-        self.bar.setValue(round(1000 * share))
+        self.bar.show_share(share)
         self.heading.setText(f"{text} …")
 
     def restyle(self) -> None:

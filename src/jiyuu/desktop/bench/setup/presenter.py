@@ -7,17 +7,15 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
 from jiyuu.book.keeping import keep_levels
 from jiyuu.book.setup import Setup
-from jiyuu.book.store import LoggedFinding, Shelved
-from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
-from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.circuits.reach import Reach, dead_sentence, reach, reach_sentence
-from jiyuu.desktop.bench.measuring import Measuring, compiled
+from jiyuu.desktop.bench.measuring import compiled
 from jiyuu.desktop.bench.sounding import Sounding
+from jiyuu.desktop.bench.step_presenter import StepPresenter, within_cutoffs
 from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.levels import gain_staging
@@ -35,59 +33,20 @@ class Advice:
     not_neutral: tuple[str, ...]
 
 
-class SetupPresenter(QObject):
-    """Only works while its step is looked at."""
+class SetupPresenter(StepPresenter):
+    """The view asks with methods; signals carry finished values."""
 
     settings = pyqtSignal(object, object)  # dict, Setup
     reached = pyqtSignal(object)  # Reach
     sounded = pyqtSignal(object)  # Sounded
     advised = pyqtSignal(object)  # Advice
     findings = pyqtSignal(object)  # list[LoggedFinding]
-    busy = pyqtSignal(bool)
-    progress = pyqtSignal(str, float)
-    message = pyqtSignal(str, bool)
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self._session = session
-        self._awake = False
-        self._fresh = False
-        self._document: Filter = Filter.model_construct()
+        super().__init__(session)
         self._sounding = Sounding()
-        self.measuring = Measuring(session, self)
-        self.measuring.busy.connect(self.busy)
-        self.measuring.progress.connect(self.progress)
-        self.measuring.message.connect(self.message)
         self.measuring.kept.connect(lambda _: self.show_findings())
-        session.filter_changed.connect(self._changed)
-        session.settings_changed.connect(self._changed)
         session.book_changed.connect(lambda: self.show_findings() if self._awake else None)
-
-    @property
-    def shelved(self) -> Shelved | None:
-        return self._session.in_hand
-
-    @property
-    def letter(self) -> str:
-        return self.shelved.letter if self.shelved else "A"
-
-    @property
-    def document(self) -> Filter:
-        return self._document
-
-    def wake(self) -> None:
-        """The step is looked at."""
-        self._awake = True
-        if not self._fresh:
-            self.refresh()
-
-    def sleep(self) -> None:
-        self._awake = False
-
-    def _changed(self) -> None:
-        self._fresh = False
-        if self._awake:
-            self.refresh()
 
     def refresh(self) -> None:
         """Everything anew."""
@@ -132,17 +91,8 @@ class SetupPresenter(QObject):
     def try_cutoff(self, cutoff_hz: float) -> None:
         """While the line is dragged: the figures follow, the book waits."""
         if self.shelved is not None:
-            moved = min(max(cutoff_hz, CUTOFF_MINIMUM_HZ), CUTOFF_MAXIMUM_HZ)
+            moved = within_cutoffs(cutoff_hz)
             self._show({**self._session.settings(), "cutoff_hz": moved}, self._session.setup())
-
-    def set_cutoff(self, cutoff_hz: float) -> None:
-        self._session.change({"cutoff_hz": round(min(max(cutoff_hz, CUTOFF_MINIMUM_HZ), CUTOFF_MAXIMUM_HZ), 3)})
-
-    def set_resonance(self, percent: float) -> None:
-        self._session.change({"resonance_percent": round(min(max(percent, 0.0), 100.0), 2)})
-
-    def reset(self, name: str) -> None:
-        self._session.reset(name)
 
     def change(self, **changes: Any) -> None:
         """Something of the set-up; what cannot be is said and not taken."""
@@ -201,14 +151,6 @@ class SetupPresenter(QObject):
             yield from run_levels(request, SimulatedRig(document, seed=seed))
 
         self.measuring.begin(shelved.id, steps, lambda run: keep_levels(book, shelved.id, run, source="simulated rig"))
-
-    def cancel(self) -> None:
-        self.measuring.cancel()
-
-    def toggle_kept(self, logged: LoggedFinding) -> None:
-        """Into the logbook, or out of it."""
-        self._session.book.keep(logged.id, kept=not logged.kept)
-        self._session.book_changed.emit()
 
     def show_findings(self) -> None:
         """Of the newest run of this step."""

@@ -9,10 +9,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import (
     QFormLayout,
-    QHBoxLayout,
     QLabel,
     QListWidget,
-    QProgressBar,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -24,6 +22,7 @@ from jiyuu.book.setup import Setup
 from jiyuu.circuits.reach import Reach
 from jiyuu.desktop.bench.findings_list import FindingsList
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
+from jiyuu.desktop.bench.measure_bar import MeasureBar
 from jiyuu.desktop.bench.page_buttons import page_buttons
 from jiyuu.desktop.bench.setup.pages import CutoffPage, SourcePage
 from jiyuu.desktop.bench.setup.plan_page import PlanPage
@@ -32,12 +31,11 @@ from jiyuu.desktop.bench.sounding import Sounded
 from jiyuu.desktop.figures.reach_figure import ReachFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
-from jiyuu.desktop.figures.time_figure import TimeFigure, triggered
+from jiyuu.desktop.figures.time_figure import TimeFigure, shown_piece
 from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.quantities import shown_hz
 
 SOURCE, OUTPUT = "source", "output"
-SHOWN_PERIODS = 3
 
 
 class SetupView:
@@ -54,8 +52,8 @@ class SetupView:
         presenter.sounded.connect(self._show_sounded)
         presenter.advised.connect(self._show_advice)
         presenter.findings.connect(self._show_findings)
-        presenter.busy.connect(self._show_busy)
-        presenter.progress.connect(lambda _, share: self.bar.setValue(round(1000 * share)))
+        presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
+        presenter.progress.connect(lambda _, share: self.bar.show_share(share))
 
     # Building
 
@@ -95,25 +93,14 @@ class SetupView:
         form.addRow("Cutoff", self.cutoff)
         form.addRow("Resonance", self.resonance)
         column.addLayout(form)
-        buttons = QHBoxLayout()
-        self.neutral = QPushButton("Set neutral  N")
+        self.neutral = QPushButton("Neutral  N")
         self.neutral.setToolTip("Resonance, fine, key follow, CVs and drive to nothing, one 5 V source; one undo.")
         self.neutral.clicked.connect(presenter.set_neutral)
-        self.measure = QPushButton("Measure  M")
-        self.measure.setProperty("main", True)
-        self.measure.setToolTip("Plays the source through the simulated unit and measures what comes out.")
-        self.measure.clicked.connect(presenter.measure)
-        self.cancel = QPushButton("Cancel  Esc")
-        self.cancel.clicked.connect(presenter.cancel)
-        self.cancel.hide()
-        for button in (self.neutral, self.measure, self.cancel):
-            buttons.addWidget(button, 1)
-        column.addLayout(buttons)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 1000)
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName("Progress of the measurement")
-        self.bar.hide()
+        self.bar = MeasureBar("Plays the source through the simulated unit and measures what comes out.",
+                              lead=self.neutral)
+        self.bar.measured.connect(presenter.measure)
+        self.bar.cancelled.connect(presenter.cancel)
+        self.bar.kept.connect(self.keep_current)
         column.addWidget(self.bar)
         self.source_page, self.cutoff_page = SourcePage(presenter), CutoffPage(presenter)
         self.plan = PlanPage()
@@ -176,13 +163,9 @@ class SetupView:
             pen.setCosmetic(True)
         self.spectrum.show_lines(SOURCE, sounded.line_hz, sounded.source_db, quiet)
         self.spectrum.show_lines(OUTPUT, sounded.line_hz, sounded.output_db[0], ink)
-        rate = sounded.sample_rate_hz
-        start = triggered(sounded.source_v, rate, after_s=0.1)
-        span_s = min(max(SHOWN_PERIODS * sounded.period_s, 0.004), 0.2)
-        count = min(round(span_s * rate), sounded.source_v.size - start)
-        milliseconds = 1000 * np.arange(count) / rate
+        piece, milliseconds = shown_piece(sounded.source_v, sounded.sample_rate_hz, sounded.period_s)
         for name, record, pen in ((SOURCE, sounded.source_v, quiet), (OUTPUT, sounded.output_v[0], ink)):
-            self.trace.show_curve(PlotCurve(name, milliseconds, record[start : start + count]), pen, labelled=True,
+            self.trace.show_curve(PlotCurve(name, milliseconds, record[piece]), pen, labelled=True,
                                   colour=pen.color().name())
         highest = max(float(np.abs(sounded.source_v).max()), float(np.abs(sounded.output_v[0]).max()), 0.1)
         self.trace.show_span(float(milliseconds[-1]), highest)
@@ -203,13 +186,7 @@ class SetupView:
             "Measured. Choose one, K keeps it." if logged else "Nothing measured yet: M plays the source and listens."
         )
         self.findings.show_logged(logged)
-
-    def _show_busy(self, busy: bool) -> None:
-        self.measure.setVisible(not busy)
-        self.cancel.setVisible(busy)
-        self.bar.setVisible(busy)
-        if not busy:
-            self.bar.setValue(0)
+        self.bar.keep.setEnabled(bool(logged))
 
     def restyle(self) -> None:
         """Draw again in the theme's colours."""
