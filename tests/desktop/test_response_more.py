@@ -8,6 +8,7 @@ from jiyuu.circuits.linear import complex_gain, level_db
 from jiyuu.desktop.bench.response.prediction import GRID_HZ
 from jiyuu.desktop.figures.rulers import volts_of_hz
 from jiyuu.measurement.curve_reading import SlopeWindow, read_curve
+from jiyuu.quantities import parse_frequency
 
 
 @pytest.fixture
@@ -117,3 +118,32 @@ def test_a_file_that_is_no_curve_is_refused_and_nothing_is_kept(window, tmp_path
     window.open_files([path])
     assert "at least 24" in window.notice.text()
     assert window.session.book.runs(window.session.in_hand.id, "Response") == []
+
+
+def test_the_figure_names_the_cutoff_by_the_definition_chosen(window, qtbot):
+    label = window.response.level.cutoff_line.label
+    named = window.response.form.named
+    assert label.format == "cutoff (pole) 820.0 Hz"
+    found = read_curve(GRID_HZ, window.response.level.curve("lowpass-24").values)
+    for name, value in (("−3 dB", found.cutoff_3db_hz), ("peak", found.peak_hz), ("oscillation", 820.0)):
+        named.textActivated.emit(name)
+        assert label.format.startswith(f"{name} ")
+        assert label.format.endswith("pole 820.0 Hz")
+        shown = label.format.removeprefix(name).split(",")[0]
+        assert parse_frequency(shown) == pytest.approx(value, rel=2e-3)
+    window.presenter.set_mode("notch")
+    named.textActivated.emit("−3 dB")
+    assert "no −3 dB here" in label.format
+    window.undo()
+    assert label.format.startswith("oscillation")
+
+
+def test_a_run_less_the_run_before_it(window, right, tmp_path):
+    window.open_files([curve_file(tmp_path / "first.csv")])
+    assert right.one.findText("measured before") < 0
+    window.open_files([curve_file(tmp_path / "second.csv", shift_db=1.5)])
+    right.choice.button(1).click()
+    right.one.setCurrentText("measured")
+    right.other.setCurrentText("measured before")
+    right.other.activated.emit(0)
+    assert right.difference.curve("difference").values == pytest.approx(1.5, abs=1e-3)

@@ -58,6 +58,7 @@ class Session(QObject):
             "level_v": None,
             "beside": None,
             "resonance_taper": None,
+            "cutoff_named": "pole",
         }
         found = {name: self.book.setting(chosen.id, name, value) for name, value in start.items()}
         return {**found, "parameters": self._parameters(chosen)}

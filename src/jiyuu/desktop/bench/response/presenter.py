@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -28,7 +28,8 @@ from jiyuu.desktop.bench.sounding import Sounded, Sounding
 from jiyuu.desktop.bench.step_presenter import within_cutoffs, within_travel
 from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError
-from jiyuu.quantities import signed
+from jiyuu.measurement.finding import Finding
+from jiyuu.quantities import shown_hz, signed
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -44,6 +45,7 @@ class ResponsePresenter(QObject):
 
     predicted = pyqtSignal(object)  # Predicted
     measured = pyqtSignal(object)  # Measured or None
+    measured_before = pyqtSignal(object)  # StoredCurve of the run before it, or None
     predicted_findings = pyqtSignal(object)  # tuple[Finding, ...]
     findings = pyqtSignal(object)  # list[LoggedFinding]
     settings = pyqtSignal(object)  # dict
@@ -69,6 +71,7 @@ class ResponsePresenter(QObject):
         self.measuring.kept.connect(self._on_kept)
         self._document: Filter = Filter.model_construct()
         self.onset_gain: float | None = None
+        self._onset_share: float | None = None
         self.band_shown = False
         self._beside_now: Beside | None = None
         self._beside_network: Network | None = None
@@ -112,6 +115,7 @@ class ResponsePresenter(QObject):
         self._network = self._document.network()
         found = onset(self._network, cutoff_hz=self.current()["cutoff_hz"])
         self.onset_gain = None if found is None else found.gain
+        self._onset_share = None if found is None else found.frequency_hz / self.current()["cutoff_hz"]
         self.settings.emit(self.current())
         self.components.emit(self._session.components())
         self._beside_now = self._beside()
@@ -139,6 +143,22 @@ class ResponsePresenter(QObject):
 
     def set_mode(self, mode: str) -> None:
         self._session.change({"mode": mode})
+
+    def name_cutoff(self, named: str) -> None:
+        """Which of the four cutoffs labels the figure."""
+        self._session.change({"cutoff_named": named})
+
+    def cutoff_said(self, predicted: Sequence[Finding]) -> str:
+        """The cutoff line's label, by the definition chosen; the pole beside it, for that is what the line moves."""
+        now = self.current()
+        pole, named = shown_hz(now["cutoff_hz"]), now["cutoff_named"]
+        if named == "pole":
+            return f"cutoff (pole) {pole}"
+        values = {finding.quantity: finding.value for finding in predicted}
+        if self._onset_share is not None:
+            values["oscillation"] = self._onset_share * now["cutoff_hz"]
+        value = values.get({"−3 dB": "cutoff_3db_hz", "peak": "peak_hz"}.get(named, named))
+        return f"no {named} here, pole {pole}" if value is None else f"{named} {shown_hz(value)}, pole {pole}"
 
     def reset(self, name: str) -> None:
         self._session.reset(name)
@@ -354,6 +374,7 @@ class ResponsePresenter(QObject):
             return
         now, book = self.current(), self._session.book
         runs = [run for run in book.runs(shelved.id, "Response") if run.settings.get("mode") == now["mode"]]
+        self.measured_before.emit(book.curve(runs[1].id) if len(runs) > 1 else None)
         if not runs:
             self.measured.emit(None)
             self.findings.emit([])

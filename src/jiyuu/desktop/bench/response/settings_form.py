@@ -13,6 +13,8 @@ from jiyuu.desktop.theme.style import STEP
 from jiyuu.errors import JiyuuError
 from jiyuu.quantities import parse_number
 
+CUTOFF_NAMES = ("pole", "−3 dB", "peak", "oscillation")
+
 
 class SettingsForm(QWidget):
     """Every control goes straight to the presenter."""
@@ -56,6 +58,15 @@ class SettingsForm(QWidget):
         )
         self.beside.activated.connect(lambda index: presenter.set_beside(self.beside.itemData(index)))
         form.addRow("Beside", self.beside)
+        self.named = QComboBox()
+        self.named.setAccessibleName("Cutoff labelled by")
+        self.named.addItems(CUTOFF_NAMES)
+        self.named.setToolTip(
+            "Which of the four cutoffs the figure names: the pole the knob sets, the half-power point of data sheets, "
+            "the peak the ear follows, or the pitch at which it would whistle."
+        )
+        self.named.textActivated.connect(presenter.name_cutoff)
+        form.addRow("Label", self.named)
         self.band = QCheckBox("Band of 1000 builds (B)")
         self.band.setToolTip("Where 5 to 95 % of builds lie when the filter's tolerances are drawn a thousand times.")
         self.band.toggled.connect(presenter.show_band)

@@ -21,7 +21,7 @@ from jiyuu.desktop.figures.pole_map import PoleFigure, PoleMap
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.measurement.curve_reading import local_slope
 
-MEASURED = "measured"
+MEASURED, BEFORE = "measured", "measured before"
 CLEAR_SNR_DB = 17.0  # below that the phase wanders by more than 10°
 STEEP_SNR_DB = 25.0  # a slope is a difference: it needs more
 
@@ -101,6 +101,14 @@ class SupportFigures(QSplitter):
             slope = local_slope(curve.frequency_hz[sure], curve.level_db[sure])
             whole = slice(8, -8)  # a sixth of an octave: beyond, the window reaches over the end
             self.slope.show_curve(PlotCurve(MEASURED, curve.frequency_hz[sure][whole], slope[whole]), pen, still=True)
+
+    def show_measured_before(self, curve: StoredCurve | None) -> None:
+        """The run before the newest: nothing to look at, but to be taken away from another curve."""
+        if curve is None:
+            self.right.withdraw(BEFORE)
+        else:
+            loud = curve.snr_db > CLEAR_SNR_DB
+            self.right.offer(BEFORE, curve.frequency_hz[loud], curve.level_db[loud])
 
     def forget_measured(self) -> None:
         for figure in self.over_frequency:

@@ -31,7 +31,7 @@ from jiyuu.desktop.figures.frequency_figure import FrequencyFigure, follow_each_
 from jiyuu.desktop.figures.pole_map import PoleMap
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.theme.style import STEP, THEME
-from jiyuu.quantities import note_and_cents, shown_hz, signed
+from jiyuu.quantities import note_and_cents, signed
 
 BUILDS = "builds"
 STALE_BAND_DB = 2.0  # half width of the hatching around a curve that is out of date
@@ -55,6 +55,7 @@ class ResponseView:
         presenter.settings.connect(self._show_settings)
         presenter.predicted.connect(self._show_predicted)
         presenter.measured.connect(self._show_measured)
+        presenter.measured_before.connect(lambda curve: self.support.show_measured_before(curve))
         presenter.findings.connect(self._show_findings)
         presenter.predicted_findings.connect(self._show_predicted_findings)
         presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
@@ -169,9 +170,13 @@ class ResponseView:
         note, cents = note_and_cents(settings["cutoff_hz"])
         share = "" if onset is None else f", {100 * gain / onset:.0f} % of onset"
         self.gain.setText(f"{note} {signed(cents, 0)} cents. Loop gain k = {gain:.3g}{share}.")
-        text = f"cutoff (pole) {shown_hz(settings['cutoff_hz'])}"
+        self.form.named.setCurrentText(settings["cutoff_named"])
+        self._show_cutoff(settings["cutoff_hz"])
+
+    def _show_cutoff(self, cutoff_hz: float) -> None:
+        text = self._presenter.cutoff_said(self._last_predicted)
         for figure in self._over_frequency:
-            figure.show_cutoff(settings["cutoff_hz"], text if figure is self.level else "")
+            figure.show_cutoff(cutoff_hz, text if figure is self.level else "")
 
     def _show_beside(self, other: Beside | None, level: Any) -> None:
         self.form.offer_beside(self._presenter.others(), self._presenter.current()["beside"])
@@ -312,6 +317,7 @@ class ResponseView:
 
     def _show_predicted_findings(self, findings: tuple[Any, ...]) -> None:
         self._last_predicted = findings
+        self._show_cutoff(self._presenter.current()["cutoff_hz"])
         self.level.place_labels()  # the hand has slowed down
         self.support.right.settle()
         if not self._has_logged:
