@@ -9,7 +9,7 @@ from jiyuu.desktop.theme.style import STEP
 
 
 class MeasureBar(QWidget):
-    """`lead` stands first in the row, for what a step does before it measures."""
+    """`lead` stands above the row, for what a step does before it measures."""
 
     measured = pyqtSignal()
     cancelled = pyqtSignal()
@@ -20,6 +20,8 @@ class MeasureBar(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(STEP)
+        if lead is not None:
+            column.addWidget(lead)
         row = QHBoxLayout()
         self.measure = QPushButton("Measure  M")
         self.measure.setProperty("main", True)
@@ -31,9 +33,8 @@ class MeasureBar(QWidget):
         self.keep = QPushButton("Keep  K")
         self.keep.setToolTip("Puts the chosen finding into the logbook, or takes it out.")
         self.keep.clicked.connect(self.kept)
-        for button in (lead, self.measure, self.cancel, self.keep):
-            if button is not None:
-                row.addWidget(button, 1)
+        for button in (self.measure, self.cancel, self.keep):
+            row.addWidget(button, 1)
         column.addLayout(row)
         self.bar = QProgressBar()
         self.bar.setRange(0, 1000)

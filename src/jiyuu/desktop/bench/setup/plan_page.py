@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QListWidget, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.book.walk import BUILT, STEPS, StepState
@@ -31,6 +31,7 @@ class PlanPage(QWidget):
         self.steps = QListWidget()
         self.steps.setProperty("role", "notes")
         self.steps.setWordWrap(True)
+        self.steps.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.steps.setAccessibleName("Session plan")
         self.steps.itemActivated.connect(lambda item: self.go.emit(STEPS[self.steps.row(item)]))
         column.addWidget(self.steps, 1)

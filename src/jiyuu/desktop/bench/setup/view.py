@@ -93,7 +93,7 @@ class SetupView:
         form.addRow("Cutoff", self.cutoff)
         form.addRow("Resonance", self.resonance)
         column.addLayout(form)
-        self.neutral = QPushButton("Neutral  N")
+        self.neutral = QPushButton("Set neutral  N")
         self.neutral.setToolTip("Resonance, fine, key follow, CVs and drive to nothing, one 5 V source; one undo.")
         self.neutral.clicked.connect(presenter.set_neutral)
         self.bar = MeasureBar("Plays the source through the simulated unit and measures what comes out.",
