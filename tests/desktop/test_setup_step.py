@@ -92,6 +92,23 @@ def test_what_cannot_be_is_said_and_not_taken(window, setup):
         assert window.session.setup() == before
 
 
+def test_a_source_of_no_volts_is_no_trouble(window, setup, qtbot):
+    typed(setup.source_page.rows[0].level, "0")
+    assert window.session.setup().inputs[0].level_v == 0
+    window.go("Resonance")
+    qtbot.waitUntil(lambda: window.resonance_presenter._studied is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.resonance_presenter.jobs.busy, timeout=60_000)
+    assert np.isfinite(window.resonance_presenter._studied.output.output_db).all()
+
+
+def test_limits_the_wrong_way_round_are_refused(window, setup):
+    before = window.session.setup()
+    typed(setup.cutoff_page.limits[0], "30k")
+    assert "must lie under its highest" in window.notice.text()
+    assert window.session.setup() == before
+    assert setup.cutoff_page.limits[0].text() == "16.00 Hz"
+
+
 def test_dragging_the_knob_moves_the_figures_and_not_yet_the_book(window, setup):
     before = setup.reach._moving.line_names()
     setup.reach.cutoff_line.setValue(3.0)

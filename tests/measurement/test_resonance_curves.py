@@ -64,6 +64,11 @@ def test_a_source_as_lines_through_a_curve():
     )
 
 
+def test_a_source_turned_down_to_nothing_has_a_level_re_itself_all_the_same():
+    level = np.full((2, HZ.size), -6.0)
+    assert output_level_db(np.array([100.0, 900.0]), np.zeros(2), HZ, level) == pytest.approx([-6.0, -6.0])
+
+
 def test_body_outside_the_band_is_refused():
     with pytest.raises(MeasurementError, match="set the cutoff"):
         read_resonance(POSITIONS, HZ, np.zeros((5, HZ.size)), cutoff_hz=20.0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.reach import ControlSpan
@@ -67,6 +67,13 @@ class Setup(_Part):
     )
     lowest_hz: Annotated[float, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ, allow_inf_nan=False)] = 16.0
     highest_hz: Annotated[float, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ, allow_inf_nan=False)] = 22_000.0
+
+    @model_validator(mode="after")
+    def _limits_in_order(self) -> Setup:
+        if self.lowest_hz >= self.highest_hz:
+            raise ValueError(f"the circuit's lowest cutoff {self.lowest_hz:g} Hz must lie under its highest, "
+                             f"{self.highest_hz:g} Hz")
+        return self
 
     def sources(self) -> list[Source]:
         return [setting.source() for setting in self.inputs]

@@ -80,7 +80,8 @@ class Session(QObject):
         except ValidationError as error:
             first = error.errors()[0]
             name = ".".join(str(part) for part in first["loc"])
-            raise CircuitError(f"{name}: {first['msg'].lower()}.") from error
+            said = first["msg"].removeprefix("Value error, ")
+            raise CircuitError(f"{name}: {said.lower()}." if name else f"{said[:1].upper()}{said[1:]}.") from error
         kept = after.model_dump(mode="json")
         if kept != before:
             self.book.set_values(chosen.id, {"setup": kept}, before={"setup": before})

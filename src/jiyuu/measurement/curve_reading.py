@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.curve_peaks import local_maxima, prominence_of
 
 HALF_POWER_DB = 10 * np.log10(2)
 HUMP_PROMINENCE_DB = 1.0
@@ -264,30 +265,13 @@ def _first_run(wanted: NDArray[np.bool_], length: int) -> slice | None:
 def _humps(curve: _Curve, passband_db: float, reference: float | None) -> tuple[Hump, ...]:
     humps = []
     for i in local_maxima(curve.level):
-        prominence = _prominence(curve.level, int(i))
+        prominence = prominence_of(curve.level, int(i))
         if prominence < HUMP_PROMINENCE_DB:
             continue
         octave, level = curve.extremum(int(i))
         away = None if reference is None else octave - reference
         humps.append(Hump(curve.hz(octave), level - passband_db, prominence, away))
     return tuple(humps)
-
-
-def local_maxima(level: FloatArray) -> NDArray[np.intp]:
-    """Inner points higher than both neighbours; of a flat top its first."""
-    rises = np.diff(level)
-    turns = np.flatnonzero(rises)
-    falls_next = (rises[turns[:-1]] > 0) & (rises[turns[1:]] < 0)
-    return np.asarray(turns[:-1][falls_next] + 1)
-
-
-def _prominence(level: FloatArray, peak: int) -> float:
-    """How far one must come down from a peak, on its gentler side, before going higher than it."""
-    higher = np.flatnonzero(level > level[peak])
-    left, right = higher[higher < peak], higher[higher > peak]
-    start = int(left[-1]) if left.size else 0
-    stop = int(right[0]) + 1 if right.size else level.size
-    return float(level[peak] - max(level[start : peak + 1].min(), level[peak:stop].min()))
 
 
 def _bandwidth(curve: _Curve, index: int, peak_level: float) -> tuple[float | None, float | None]:

@@ -111,7 +111,9 @@ def output_level_db(
     place = np.log2(line_hz)
     octave = np.log2(frequency_hz)
     through = np.stack([np.interp(place, octave, row) for row in level_db])
-    share = line_power / line_power.sum()
+    total = float(line_power.sum())
+    # A source turned down to nothing still has a shape: its lines count alike.
+    share = line_power / total if total > 0 else np.full(line_power.size, 1 / line_power.size)
     return np.asarray(10 * np.log10(np.maximum(10 ** (through / 10) @ share, 1e-40)))
 
 

@@ -68,8 +68,6 @@ class ReachFigure(FrequencyFigure):
             row = float(self._rows.names.index(control.name))
             others = now - control.now
             left, right = sorted((others + control.low, others + control.high))
-            if control is found.controls[0]:
-                left, right = sorted((others + control.low, others + control.high))
             live_left, live_right = min(max(left, low_end), high_end), min(max(right, low_end), high_end)
             self._bar(control.name, live_left, live_right, row - _HALF, row + _HALF, clear_colour(ink, 120),
                       hatched=False)
