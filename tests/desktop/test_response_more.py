@@ -3,7 +3,9 @@
 import numpy as np
 import pytest
 
-from jiyuu.book.walk import StepState
+from jiyuu.book.walk import StepState, moved_since
+from jiyuu.circuits.control import Taper
+from jiyuu.circuits.filter_file import neutral_filter
 from jiyuu.circuits.linear import complex_gain, level_db
 from jiyuu.desktop.bench.response.prediction import GRID_HZ
 from jiyuu.desktop.figures.rulers import volts_of_hz
@@ -138,12 +140,54 @@ def test_the_figure_names_the_cutoff_by_the_definition_chosen(window, qtbot):
     assert label.format.startswith("oscillation")
 
 
-def test_a_run_less_the_run_before_it(window, right, tmp_path):
-    window.open_files([curve_file(tmp_path / "first.csv")])
-    assert right.one.findText("measured before") < 0
-    window.open_files([curve_file(tmp_path / "second.csv", shift_db=1.5)])
+def test_a_run_less_an_older_one_of_this_mode_or_another(window, right, tmp_path):
+    def runs_offered():
+        return [text for i in range(right.other.count()) if "run " in (text := right.other.itemText(i))]
+
+    before = set(runs_offered())
+    for number in range(3):
+        window.open_files([curve_file(tmp_path / f"{number}.csv", shift_db=1.5 * number)])
+    window.presenter.set_mode("lowpass-12")
+    window.open_files([curve_file(tmp_path / "other.csv", shift_db=-2.0)])
     right.choice.button(1).click()
     right.one.setCurrentText("measured")
-    right.other.setCurrentText("measured before")
-    right.other.activated.emit(0)
-    assert right.difference.curve("difference").values == pytest.approx(1.5, abs=1e-3)
+    older = [name for name in runs_offered() if name not in before and "lowpass-24" in name]
+    assert len(older) == 3
+    for name, apart in zip(sorted(older, key=lambda name: int(name.split()[1].rstrip(":"))), (-2.0, -3.5, -5.0),
+                           strict=True):
+        right.other.setCurrentText(name)
+        right.other.activated.emit(0)
+        assert right.difference.curve("difference").values == pytest.approx(apart, abs=1e-3)
+
+
+def test_runs_of_another_filter_can_be_taken_away(window, right, tmp_path):
+    window.open_files([curve_file(tmp_path / "here.csv")])
+    letter = window.session.in_hand.letter
+    window.session.take(1)
+    assert any(right.other.itemText(i).startswith(f"{letter} run ") for i in range(right.other.count()))
+
+
+def test_phase_between_modes(window):
+    """The outputs of one ladder: 45 degrees a pole at the cutoff, so two poles apart are 90 degrees apart."""
+    support = window.response.support
+    window.presenter.set_mode("lowpass-24")
+    window.presenter.set_resonance(0.0)
+    cutoff_hz = window.presenter.current()["cutoff_hz"]
+    support.reference.setCurrentText("lowpass-12")
+    support.reference.activated.emit(0)
+    curve = support.phase.curve("predicted")
+    at = np.interp(np.log2(cutoff_hz), np.log2(curve.places), curve.values)
+    assert at == pytest.approx(-90.0, abs=0.5)
+    assert support.phase.curve("measured") is None
+    window.presenter.set_mode("lowpass-12")  # against itself there is nothing to say
+    assert support.reference.currentText() == "the input"
+
+
+def test_another_taper_makes_runs_out_of_date_unless_resonance_was_down():
+    document = neutral_filter("transistor-ladder")
+    made = {"cutoff_hz": 1000.0, "resonance_percent": 30.0, "control": document.control}
+    other = document.model_copy(update={"resonance_taper": Taper.LOG})
+    assert moved_since({**made, "control": document.control}, made) is None
+    assert "taper" in moved_since({**made, "control": other.control}, made)
+    down = {**made, "resonance_percent": 0.0}
+    assert moved_since({**down, "control": other.control}, down) is None

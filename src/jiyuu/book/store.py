@@ -25,6 +25,7 @@ from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import BookError
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.measurement.wording import sentence
+from jiyuu.quantities import shown_hz
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +70,17 @@ class StoredRun:
     settings: Mapping[str, Any]
     source: str
     made_at: str
+
+    @property
+    def title(self) -> str:
+        """'run 7: lowpass-24, 800 Hz, 20 %'."""
+        made = self.settings
+        parts = [str(made.get("mode", self.step))]
+        if "cutoff_hz" in made:
+            parts.append(shown_hz(made["cutoff_hz"]))
+        if "resonance_percent" in made:
+            parts.append(f"{made['resonance_percent']:.3g} %")
+        return f"run {self.id}: {', '.join(parts)}"
 
 
 @dataclass(frozen=True, slots=True)

@@ -33,6 +33,10 @@ def moved_since(settings: Mapping[str, Any], made_with: Mapping[str, Any]) -> st
         reasons.append(
             f"resonance was {made_with['resonance_percent']:.3g} %, is {settings['resonance_percent']:.3g} %"
         )
+    control = made_with.get("control")
+    # Turned down there is nothing that the control could have changed.
+    if control and settings.get("control", control) != control and made_with.get("resonance_percent") != 0:
+        reasons.append("the resonance control has another taper or end")
     then, now = made_with.get("parameters"), settings.get("parameters")
     if then is not None and now is not None:
         for name in sorted({*then, *now}):

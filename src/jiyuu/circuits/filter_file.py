@@ -109,6 +109,13 @@ class Filter(_Strict):
         full = self.full_gain or self.entry.full_gain
         return float(taper_share(resonance_percent / 100, self.resonance_taper)) * full
 
+    @property
+    def control(self) -> dict[str, Any]:
+        """What the resonance control is, as JSON holds it: a run made with another one is out of date."""
+        taper = self.resonance_taper
+        return {"taper": str(taper) if isinstance(taper, Taper) else [list(point) for point in taper],
+                "full_gain": self.gain_at(100.0)}
+
     def gains_at(self, resonance_percent: FloatArray) -> FloatArray:
         """(m,) loop gains at positions (m,) of the resonance control."""
         return np.asarray(

@@ -61,7 +61,7 @@ class Session(QObject):
             "cutoff_named": "pole",
         }
         found = {name: self.book.setting(chosen.id, name, value) for name, value in start.items()}
-        return {**found, "parameters": self._parameters(chosen)}
+        return {**found, "parameters": self._parameters(chosen), "control": self.document(chosen).control}
 
     def setup(self, shelved: Shelved | None = None) -> Setup:
         """How a filter (the one in hand) stands on the bench beyond its own knobs."""

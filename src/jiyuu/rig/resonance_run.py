@@ -149,7 +149,7 @@ def _run(
     document = request.document
     settings = {
         "circuit": document.circuit, "mode": request.mode, "cutoff_hz": request.cutoff_hz,
-        "parameters": dict(document.parameters), "level_v": request.plan.level_v,
+        "parameters": dict(document.parameters), "control": document.control, "level_v": request.plan.level_v,
     }
     taper, why, amount = None, "", curves.amount_db
     if amount is None:

@@ -100,7 +100,8 @@ def evaluate(
     """Measure a record that is there already, from a rig or from files."""
     settings = {
         "circuit": document.circuit, "mode": mode, "cutoff_hz": cutoff_hz,
-        "parameters": dict(document.parameters), "resonance_percent": resonance_percent,
+        "parameters": dict(document.parameters), "control": document.control,
+        "resonance_percent": resonance_percent,
         "resonance_gain": document.gain_at(resonance_percent),
         "level_v": float(np.abs(stimulus_v).max()) if level_v is None else level_v,
     }

@@ -45,7 +45,7 @@ class ResponsePresenter(QObject):
 
     predicted = pyqtSignal(object)  # Predicted
     measured = pyqtSignal(object)  # Measured or None
-    measured_before = pyqtSignal(object)  # StoredCurve of the run before it, or None
+    others_measured = pyqtSignal(object)  # dict: name of every other run with a curve -> its id in the book
     predicted_findings = pyqtSignal(object)  # tuple[Finding, ...]
     findings = pyqtSignal(object)  # list[LoggedFinding]
     settings = pyqtSignal(object)  # dict
@@ -373,8 +373,13 @@ class ResponsePresenter(QObject):
         if shelved is None:
             return
         now, book = self.current(), self._session.book
-        runs = [run for run in book.runs(shelved.id, "Response") if run.settings.get("mode") == now["mode"]]
-        self.measured_before.emit(book.curve(runs[1].id) if len(runs) > 1 else None)
+        every = book.runs(shelved.id, "Response")
+        runs = [run for run in every if run.settings.get("mode") == now["mode"]]
+        self.others_measured.emit({
+            f"{letter} {run.title}".lstrip(): run.id
+            for letter, made in [("", every), *((s.letter, book.runs(s.id, "Response")) for s in self.others())]
+            for run in made if not runs or run.id != runs[0].id
+        })
         if not runs:
             self.measured.emit(None)
             self.findings.emit([])
@@ -383,6 +388,9 @@ class ResponsePresenter(QObject):
         if curve is not None:
             self.measured.emit(Measured(curve, moved_since(now, runs[0].settings)))
         self.findings.emit(book.findings_of_run(runs[0].id))
+
+    def curve_of(self, run_id: int) -> StoredCurve | None:
+        return self._session.book.curve(run_id)
 
     def toggle_kept(self, logged: LoggedFinding) -> None:
         self._session.book.keep(logged.id, kept=not logged.kept)

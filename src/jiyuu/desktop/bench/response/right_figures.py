@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 import numpy as np
 import pyqtgraph as pg
@@ -93,11 +93,16 @@ class SlopeRuler:
 
 
 class RightFigures(QWidget):
-    """Only the page that is open is drawn. `sound` makes the traces when they are looked at; None where it cannot."""
+    """Only the page that is open is drawn. `sound` makes the traces when they are looked at; None where it cannot.
+    `stored` fetches the frequency and level of a run in the book when a difference is asked for."""
 
-    def __init__(self, sound: Callable[[Predicted], Sounded | None]) -> None:
+    def __init__(
+        self, sound: Callable[[Predicted], Sounded | None],
+        stored: Callable[[int], tuple[FloatArray, FloatArray] | None],
+    ) -> None:
         super().__init__()
-        self._sound = sound
+        self._sound, self._stored = sound, stored
+        self._runs: dict[str, int] = {}
         self.slope = FrequencyFigure(
             title="Local slope, dB per octave", unit="dB/oct", level_steps=(6.0, 12.0), strong_step=12.0, hertz=False
         )
@@ -116,6 +121,8 @@ class RightFigures(QWidget):
         self.one, self.other = QComboBox(), QComboBox()
         for box, name in ((self.one, "Curve"), (self.other, "Minus curve")):
             box.setAccessibleName(name)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(8)
             box.activated.connect(lambda _: self._draw_difference())
         chosen = QHBoxLayout()
         chosen.setContentsMargins(STEP, 0, STEP, 0)
@@ -151,9 +158,14 @@ class RightFigures(QWidget):
             self._known.pop(name, None)
         self._offer_names()
 
+    def offer_runs(self, runs: Mapping[str, int]) -> None:
+        """Runs in the book by name, older ones and those of other modes and filters."""
+        self._runs = dict(runs)
+        self._offer_names()
+
     def _offer_names(self) -> None:
         names = [*((PREDICTED,) if self._predicted else ()), *self._known,
-                 *(self._predicted.modes if self._predicted else ())]
+                 *(self._predicted.modes if self._predicted else ()), *self._runs]
         if [self.one.itemText(i) for i in range(self.one.count())] != names:
             last = next(iter(self._known), names[-1] if names else "")
             for box, wanted in ((self.one, PREDICTED), (self.other, last)):
@@ -167,6 +179,8 @@ class RightFigures(QWidget):
     def _values(self, name: str) -> tuple[FloatArray, FloatArray] | None:
         if name in self._known:
             return self._known[name]
+        if name in self._runs:
+            return self._stored(self._runs[name])
         predicted = self._predicted
         if predicted is None:
             return None

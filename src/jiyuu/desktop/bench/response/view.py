@@ -55,7 +55,7 @@ class ResponseView:
         presenter.settings.connect(self._show_settings)
         presenter.predicted.connect(self._show_predicted)
         presenter.measured.connect(self._show_measured)
-        presenter.measured_before.connect(lambda curve: self.support.show_measured_before(curve))
+        presenter.others_measured.connect(lambda runs: self.support.offer_runs(runs))
         presenter.findings.connect(self._show_findings)
         presenter.predicted_findings.connect(self._show_predicted_findings)
         presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
@@ -72,7 +72,7 @@ class ResponseView:
         self.level = FrequencyFigure(
             title="Level re the input, dB", unit="dB", level_steps=(6.0, 12.0, 24.0), strong_step=12.0
         )
-        self.support = SupportFigures(self._presenter.sound)
+        self.support = SupportFigures(self._presenter.sound, self._presenter.curve_of)
         self.phase, self.slope = self.support.phase, self.support.slope
         self._over_frequency = (self.level, *self.support.over_frequency)
         follow_each_other(*self._over_frequency)
