@@ -39,6 +39,8 @@ class Tolerances(_Strict):
     slew_ms: Annotated[Finite, Field(ge=0, le=1000, description="time constant of the control path")] = 0.2
     feedthrough_mv: Annotated[Finite, Field(ge=0, le=1000, description="thump for a volt of control step")] = 1.0
     noise_uv: Annotated[Finite, Field(ge=0, le=1e6, description="RMS noise at the output, microvolts")] = 60.0
+    temperature_cents_per_c: Annotated[Finite, Field(ge=0, le=100, description="cutoff per °C away from 25 °C")] = 1.5
+    drift_cents_per_min: Annotated[Finite, Field(ge=0, le=100, description="cutoff per minute under power")] = 0.3
     rail_v: Annotated[Finite, Field(gt=0, le=100, description="where the output clips, volts")] = 10.5
     inverts: bool = False
 

@@ -10,6 +10,7 @@ import numpy as np
 import typer
 
 from jiyuu.cli.options import FullScale, Json, Out, print_json, uncertain
+from jiyuu.cli.tracking import tracking
 from jiyuu.whole_file import write_text
 
 if TYPE_CHECKING:
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
     from jiyuu.measurement.curve_reading import CurveReading
 
 measure_app = typer.Typer(help="Measure recordings.", no_args_is_help=True)
+measure_app.command("tracking")(tracking)
 CURVE_STEP = 4  # 48 rows an octave
 
 

@@ -71,6 +71,29 @@ def tones(
     _write(out, record, rate, full_scale_v, "tones near 3 kHz are the sharpest to the ear")
 
 
+@stimulus_app.command("steps")
+def steps(
+    out: OutWav,
+    rate: Rate = 48_000,
+    volts: Annotated[str, typer.Option("--volts", help="Control volts in order: 0,1,2,3 or 0:8:1.")] = "0:8:1",
+    seconds: Annotated[float, typer.Option("--seconds", help="Length of a step.")] = 1.0,
+    full_scale_v: FullScale = 10.0,
+) -> None:
+    """A staircase of control volts, for 'measure tracking': play it from a DC-coupled output into the 1 V/octave input
+    while the filter whistles."""
+    import numpy as np
+
+    from jiyuu.cli.tracking import parse_volts
+    from jiyuu.signals.stimuli import steps_stimulus
+
+    found = np.array(parse_volts(volts))
+    _check(rate, float(np.abs(found).max(initial=0.0)) or full_scale_v, full_scale_v)
+    if not 0.3 <= seconds <= 120:
+        raise SignalError(f"--seconds {seconds:g} is out of range; give 0.3 to 120.")
+    record = steps_stimulus(found, sample_rate_hz=rate, step_s=seconds)
+    _write(out, record, rate, full_scale_v, "it holds DC: only into a control input, never into a loudspeaker")
+
+
 def _check(rate: int, level_v: float, full_scale_v: float) -> None:
     from jiyuu.signals.recordings import HIGHEST_RATE_HZ, LOWEST_RATE_HZ
 

@@ -211,6 +211,50 @@ QUANTITIES |= {
     ),
 }
 
+def _turned(title: str, meaning: str) -> Quantity:
+    return Quantity(title, lambda f: str(f.settings["said"]), meaning,
+                    "From the converter model fitted to the readings: scale, bulk resistance and leakage told apart.")
+
+
+QUANTITIES |= {
+    "tracking_error_cents": Quantity(
+        "Largest error", lambda f: f"Largest tracking error {signed(f.value)}{doubt_text(f, 2)} cents, "
+        f"at {f.settings['at_v']:g} V.",
+        "How far the filter is out of tune where it is worst.",
+        "Pitch against exact 1 V/octave through the reference step.",
+    ),
+    "usable_span_v": Quantity(
+        "Usable span", lambda f: f"In tune within ±{f.settings['tolerance_cents']:g} cents: {f.settings['where']}.",
+        "Where one can play it.", "Longest run of neighbouring steps inside the tolerance.",
+    ),
+    "scale_v_per_octave": Quantity(
+        "Scale", lambda f: f"An octave takes {f.value:.4f}{doubt_text(f, 4)} V ("
+        + ("true" if abs(f.value - 1) < 5e-5 else "flat" if f.value > 1 else "sharp") + ").",
+        "Volts for an octave; 1 is true.", "Straight line through the octaves over the volts, by least squares.",
+    ),
+    "droop_cents": Quantity(
+        "Droop", lambda f: f"The converter droops by {signed(f.value)}{doubt_text(f, 1)} cents at 10 kHz.",
+        "Bulk resistance flattens the top; the high-frequency trim adds it back.",
+        "Fitted with scale and leakage to the readings.",
+    ),
+    "leak_cents": Quantity(
+        "Leakage", lambda f: f"Leakage adds {signed(f.value)}{doubt_text(f, 1)} cents at 20 Hz.",
+        "Current that flows whatever the control says holds up the bottom.",
+        "Fitted with scale and droop to the readings.",
+    ),
+    "tone_flatness_db": Quantity(
+        "Flatness", lambda f: f"The tone's level moves by {f.value:.1f} dB over the range.",
+        "Whether the whistle is as loud everywhere.", "Highest less lowest level of the steps.",
+    ),
+    "drift_cents_per_min": Quantity(
+        "Drift", lambda f: f"Drifts by {signed(f.value, 2)}{doubt_text(f, 2)} cents a minute.",
+        "How the pitch wanders while nothing is touched.", "Line through the pitch of a held tone.",
+    ),
+    "scale_turn": _turned("Scale trim", "Sets how many volts an octave takes."),
+    "hf_turn": _turned("High-frequency trim", "Adds back what the top lacks."),
+    "offset_turn": _turned("Offset trim", "Moves every note alike."),
+}
+
 
 def sentence(finding: Finding) -> str:
     """The one place where a finding becomes words."""

@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Protocol
 
 from jiyuu.circuits.network import FloatArray
+from jiyuu.circuits.trims import Trims
 
 
 @dataclass(frozen=True, slots=True)
 class PanelSettings:
-    """Where the controls of the unit stand while it is played."""
+    """Where the controls and trims of the unit stand while it is played, and how warm it is."""
 
     cutoff_hz: float
     resonance_percent: float
+    trims: Trims = field(default_factory=Trims)
+    temperature_c: float = 25.0
 
 
 class Rig(Protocol):

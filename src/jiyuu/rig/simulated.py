@@ -16,6 +16,7 @@ from jiyuu.circuits.control import Converter
 from jiyuu.circuits.filter_file import Filter, Tolerances
 from jiyuu.circuits.network import FloatArray, Network
 from jiyuu.circuits.operating_point import operating_point
+from jiyuu.circuits.trims import RANGES, Trim, Trims
 from jiyuu.quantities import C4_HZ, volts_of
 from jiyuu.rig.protocol import PanelSettings
 from jiyuu.simulation.light_element import through_light
@@ -23,6 +24,7 @@ from jiyuu.simulation.render import render
 from jiyuu.simulation.resampling import at_positions, interpolated
 
 FEEDTHROUGH_S = 0.005
+TRIM_SPREAD = 0.03  # resistors set what a turn is worth
 TOP_HZ, BOTTOM_HZ = 10_000.0, 20.0  # where droop_cents and leak_cents of a filter's tolerances hold
 
 
@@ -59,11 +61,33 @@ class Drawn:
     cutoff_offset_octaves: float
     converter: Converter
     level: float
+    trim_factors: tuple[float, ...] = (1.0, 1.0, 1.0, 1.0)  # what a turn of each is worth, re the drawing
+    temperature_cents_per_c: float = 0.0
+    drift_cents_per_min: float = 0.0
+
+    def at(self, trims: Trims, temperature_c: float) -> Drawn:
+        """The build with its trims turned, at a temperature."""
+        scale, offset, high, resonance = (
+            trims[trim] * RANGES[trim].per_turn * factor
+            for trim, factor in zip(Trim, self.trim_factors, strict=True)
+        )
+        warmer = self.temperature_cents_per_c * (temperature_c - 25.0)
+        converter = replace(self.converter, scale_error=self.converter.scale_error + scale / 100,
+                            hf_trim=self.converter.hf_trim + _per_reference(high))
+        return replace(
+            self, converter=converter, gain_factor=self.gain_factor * (1 + resonance / 100),
+            cutoff_offset_octaves=self.cutoff_offset_octaves + (offset + warmer) / 1200,
+        )
 
     def cutoff_hz(self, asked_hz: float) -> float:
         """The pole frequency that a cutoff control set to asked_hz gives."""
         octaves = float(self.converter.octaves(volts_of(asked_hz))) + self.cutoff_offset_octaves
         return float(np.clip(C4_HZ * 2**octaves, CUTOFF_MINIMUM_HZ, CUTOFF_MAXIMUM_HZ))
+
+
+def _per_reference(cents: float) -> float:
+    """Cents at 10 kHz as a converter's droop or trim, which are stated at its reference current."""
+    return float(cents * np.log(2) / 1200 * C4_HZ / TOP_HZ)
 
 
 def draw_numbers(allowed: Tolerances, network: Network, seed: int) -> Drawn:
@@ -77,6 +101,8 @@ def draw_numbers(allowed: Tolerances, network: Network, seed: int) -> Drawn:
     scale_error = generator.normal(0, allowed.cutoff_scale_percent / 100)
     level = 10 ** (generator.normal(0, allowed.gain_db) / 20) * (-1 if allowed.inverts else 1)
     flat_cents, sharp_cents = np.abs(generator.normal(0, (allowed.droop_cents, allowed.leak_cents)))
+    factors = np.clip(1 + generator.normal(0, TRIM_SPREAD, len(Trim)), 0.5, 1.5)
+    warm, drift = generator.normal(0, (allowed.temperature_cents_per_c, allowed.drift_cents_per_min))
     return Drawn(
         faster=np.clip(1 + mismatch, 0.3, 2.0),
         offsets_v=offsets,
@@ -84,10 +110,11 @@ def draw_numbers(allowed: Tolerances, network: Network, seed: int) -> Drawn:
         cutoff_offset_octaves=float(offset_octaves),
         converter=Converter(
             scale_error=float(scale_error),
-            droop=float(flat_cents * np.log(2) / 1200 * C4_HZ / TOP_HZ),
+            droop=_per_reference(float(flat_cents)),
             leak=float((2 ** (sharp_cents / 1200) - 1) * BOTTOM_HZ / C4_HZ),
         ),
-        level=float(level),
+        level=float(level), trim_factors=tuple(float(f) for f in factors), temperature_cents_per_c=float(warm),
+        drift_cents_per_min=float(drift),
     )
 
 
@@ -145,9 +172,12 @@ class SimulatedRig:
         """Through the unit at the panel settings, then through the interface's converter."""
         interface, unit = self._interface, self._unit
         room = np.zeros(round(0.3 * interface.sample_rate_hz))
-        cutoff_hz = unit.cutoff_hz(settings.cutoff_hz)
-        gain = self._document.gain_at(settings.resonance_percent) * unit.gain_factor
+        drawn = unit.drawn.at(settings.trims, settings.temperature_c)
+        cutoff_hz = drawn.cutoff_hz(settings.cutoff_hz)
+        gain = self._document.gain_at(settings.resonance_percent) * drawn.gain_factor
         arriving = np.zeros(1) if cutoff_cv_v is None else self._arriving(cutoff_cv_v, settings.cutoff_hz)
+        octaves = None if cutoff_cv_v is None else self._octaves(drawn, arriving, settings.cutoff_hz)
+        highest_hz = cutoff_hz * 2 ** (0.0 if octaves is None else float(octaves.max()))
         rendered = render(
             unit.network,
             np.concatenate([stimulus_v, room]),
@@ -155,11 +185,11 @@ class SimulatedRig:
             cutoff_hz=cutoff_hz,
             gain=gain,
             modes=modes,
-            cutoff_cv_v=None if cutoff_cv_v is None else self._octaves(arriving, settings.cutoff_hz),
+            cutoff_cv_v=octaves,
             # Powered long before the sweep: offsets and coupling capacitors have settled.
             start_v=operating_point(unit.network, gain=gain).state_v,
             # The sweep is small and smooth: four steps a sample keep the error under −90 dB up to a few kilohertz.
-            oversampling=4 if cutoff_hz < 5000 else 8,
+            oversampling=4 if highest_hz < 5000 else 8,
         ).output_v
         thump = np.zeros(rendered.shape[1])
         if cutoff_cv_v is not None:
@@ -179,10 +209,19 @@ class SimulatedRig:
         entry = self._document.entry
         return through_light(entry, entry.values(self._document.parameters), lagged, rate, cutoff_hz=cutoff_hz)
 
-    def _octaves(self, control_v: FloatArray, cutoff_hz: float) -> FloatArray:
-        """What the converter makes of control volts on top of the knob, re what it makes of the knob alone."""
-        converter, knob = self._unit.drawn.converter, volts_of(cutoff_hz)
-        return np.asarray(converter.octaves(knob + control_v) - converter.octaves(knob))
+    def _octaves(self, drawn: Drawn, control_v: FloatArray, cutoff_hz: float) -> FloatArray:
+        """What the converter makes of control volts on top of the knob, re what it makes of the knob alone; and the
+        unit's own drift while it plays."""
+        converter, knob = drawn.converter, volts_of(cutoff_hz)
+        held = np.flatnonzero(np.diff(control_v, prepend=np.nan))
+        # Volts that stand still for long need their converter's answer once.
+        if held.size < control_v.size // 8:
+            steps = converter.octaves(knob + control_v[held])
+            octaves = np.repeat(steps, np.diff(np.append(held, control_v.size)))
+        else:
+            octaves = converter.octaves(knob + control_v)
+        minutes = np.arange(control_v.size) / self._interface.sample_rate_hz / 60
+        return np.asarray(octaves - converter.octaves(knob) + drawn.drift_cents_per_min / 1200 * minutes)
 
     def _converted(self, channel: FloatArray) -> FloatArray:
         """Delayed by the interface's latency and sampled by its own clock."""

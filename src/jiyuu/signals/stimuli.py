@@ -41,3 +41,10 @@ def tones_stimulus(
         parts += [level_v * np.sin(np.pi / 2 * shape) ** 2 * np.sin(2 * np.pi * hertz * np.arange(count)
                                                                    / sample_rate_hz), gap]
     return np.concatenate([*parts, silence])
+
+
+def steps_stimulus(volts: FloatArray, *, sample_rate_hz: float, step_s: float) -> FloatArray:
+    """A staircase of control volts (m,), each held for step_s. Raises SignalError without any, or not finite."""
+    if not volts.size or not np.isfinite(volts).all():
+        raise SignalError("A staircase needs finite volts for its steps; give for example 0,1,2,3.")
+    return np.repeat(volts, round(step_s * sample_rate_hz))

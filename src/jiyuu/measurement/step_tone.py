@@ -1,0 +1,241 @@
+"""One step of a staircase: the mean frequency and level over its steady part, and how long it took to get there.
+
+The recording is turned down by the step's rough frequency and smoothed over whole periods twice, which takes out DC,
+every harmonic and the mirror image exactly. What is left is one slowly turning vector: its phase, fitted with a
+parabola (pitch and drift) by weight of its own size, gives the frequency in the middle, which is the mean over the
+stretch; in white noise a parabola about the middle costs nothing against a straight line (Rife and Boorstyn 1974, IEEE
+Transactions on Information Theory, for the bound). Samples a click has moved are left out.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jiyuu.circuits.network import FloatArray
+from jiyuu.measurement.steady_pieces import Piece
+from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+
+SMOOTHED_S = 0.003  # at least; and a whole number of periods
+SPREAD = 4.0  # standard deviations that noise is granted
+TAIL_CENTS = 0.15  # what is left of a glide under this moves the mean by far less
+WANDER_CENTS = 0.5
+WINDOW_S = 0.02
+SETTLED_CENTS = 10.0
+SHARE_LEFT = 0.4
+PURE = 0.8  # share of the vector's size that its mean must reach: noise has next to none
+ALIKE = float(np.sqrt(3.0))  # neighbours half a smoothing apart share their noise: two boxes' spectrum at 0 re its mean
+FLOOR_CENTS = 0.005  # clocks and arithmetic claim no less
+
+
+@dataclass(frozen=True, slots=True)
+class StepTone:
+    """A step as measured over start_s … stop_s. settled_s: from where the sound left what came before to within 10
+    cents for good; None where that is not known. drift_cents_per_s: of the parabola."""
+
+    start_s: float
+    stop_s: float
+    frequency_hz: Uncertain
+    amplitude_peak_v: float
+    drift_cents_per_s: float
+    settled_s: float | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Vector:
+    """The turned-down tone: time (m,) s, unwrapped phase (m,) rad re the rough frequency, size (m,) V peak."""
+
+    time_s: FloatArray
+    phase: FloatArray
+    size_v: FloatArray
+    turned: NDArray[np.complex128]
+    rough_hz: float
+    smoothed_s: float
+
+
+def step_tone(
+    recording_v: FloatArray, sample_rate_hz: float, piece: Piece, *, from_s: float | None = None,
+    to_s: float | None = None,
+) -> StepTone | None:
+    """Measures a piece. from_s, to_s: how far its tone may reach, where its neighbours end and begin; without, the
+    piece as it stands. None where there is no tone after all."""
+    rough_hz = piece.frequency_hz
+    low_s = piece.start_s if from_s is None else min(from_s, piece.start_s)
+    high_s = piece.stop_s if to_s is None else max(to_s, piece.stop_s)
+    vector = _turned_down(recording_v, sample_rate_hz, rough_hz, low_s, high_s)
+    if vector is None:
+        return None
+    inside = (vector.time_s >= piece.start_s) & (vector.time_s <= piece.stop_s)
+    if inside.sum() < 8:
+        return None
+    inside, fit, deviation = _steady_part(vector, inside)
+    if inside.sum() < 8:
+        return None
+    inside, fit, deviation, tail_hz = _without_tail(vector, inside, fit, deviation)
+    residual = vector.phase - np.polyval(fit, vector.time_s - _middle(vector, inside))
+    straight = vector.turned[inside] * np.exp(-1j * (vector.phase[inside] - residual[inside]))
+    if abs(straight.mean()) < PURE * float(np.mean(np.abs(straight))):
+        return None
+    time_s = vector.time_s[inside]
+    middle = _middle(vector, inside)
+    hertz = rough_hz + float(fit[-2]) / (2 * np.pi)
+    spread_s = float(np.sqrt(np.sum((time_s - middle) ** 2)))
+    doubt = ALIKE * deviation / max(spread_s, 1e-12) / (2 * np.pi)
+    doubt = max(np.hypot(COVERAGE * doubt, tail_hz), hertz * np.log(2) * FLOOR_CENTS / 1200)
+    drift = 2 * float(fit[0]) / (2 * np.pi) / hertz * 1200 / np.log(2) if fit.size == 3 else 0.0
+    # Smoothing takes a little off a tone that is away from the rough frequency.
+    away_hz = np.polyval(np.polyder(fit), time_s - middle) / (2 * np.pi)
+    size_v = vector.size_v[inside] / np.sinc(away_hz * vector.smoothed_s) ** 2
+    return StepTone(
+        float(time_s[0]), float(time_s[-1]), Uncertain(hertz, doubt), float(np.median(size_v)), drift,
+        None if piece.begun_s is None else _settled_s(vector, inside, fit, hertz, middle, piece.begun_s),
+    )
+
+
+def _turned_down(
+    recording_v: FloatArray, sample_rate_hz: float, rough_hz: float, low_s: float, high_s: float
+) -> _Vector | None:
+    periods = max(1, int(np.ceil(SMOOTHED_S * rough_hz)))
+    length = max(2, round(periods * sample_rate_hz / rough_hz))
+    first = max(0, round(low_s * sample_rate_hz) - length)
+    last = min(recording_v.size, round(high_s * sample_rate_hz) + length)
+    record = recording_v[first:last]
+    if record.size < 4 * length:
+        return None
+    index = np.arange(first, last)
+    turned = record * np.exp(-2j * np.pi * rough_hz / sample_rate_hz * index)
+    for _ in range(2):
+        summed = np.concatenate([[0], np.cumsum(turned)])
+        turned = (summed[length:] - summed[:-length]) / length
+    every = max(1, length // 2)
+    at = np.arange(0, turned.size, every)
+    kept = 2 * turned[at]
+    time_s = (first + at + (length - 1)) / sample_rate_hz  # two windows of this length are centred there
+    return _Vector(time_s, np.unwrap(np.angle(kept)), np.abs(kept), kept, rough_hz, length / sample_rate_hz)
+
+
+def _middle(vector: _Vector, inside: NDArray[np.bool_]) -> float:
+    time_s = vector.time_s[inside]
+    return 0.5 * float(time_s[0] + time_s[-1])
+
+
+def _fit(vector: _Vector, inside: NDArray[np.bool_]) -> tuple[FloatArray, float]:
+    """A parabola through the phase inside, about its middle, and the standard deviation of what it leaves, weighted.
+
+    What a click has moved goes out; where it goes out for good, whole turns gained there do not matter because the
+    rest is re-laid on the parabola."""
+    middle = _middle(vector, inside)
+    time_s, phase, size = vector.time_s[inside] - middle, vector.phase[inside], vector.size_v[inside]
+    weight = size / max(float(np.median(size)), 1e-300)
+    clear = weight > 0.3
+    fit = np.zeros(3)
+    deviation = 0.0
+    for _ in range(8):
+        degree = 2 if clear.sum() > 12 else 1
+        found = np.polyfit(time_s[clear], phase[clear], degree, w=weight[clear])
+        fit = np.concatenate([np.zeros(2 - degree), found])
+        residual = (phase - np.polyval(fit, time_s)) * np.minimum(weight, 2.0)
+        deviation = 1.4826 * float(np.median(np.abs(residual[clear])))
+        now = (np.abs(residual) < SPREAD * deviation + 1e-6) & (weight > 0.3)
+        if now.sum() < 8 or (now == clear).all():
+            break
+        clear = now
+    return fit, deviation
+
+
+def _steady_part(
+    vector: _Vector, inside: NDArray[np.bool_]
+) -> tuple[NDArray[np.bool_], FloatArray, float]:
+    """From the last part of the piece outwards, as far as the frequency keeps to the parabola."""
+    margin = 2 * vector.smoothed_s
+    step_s = float(vector.time_s[1] - vector.time_s[0])
+    window = max(3, round(max(WINDOW_S, 3 * vector.smoothed_s) / step_s))
+    index = np.flatnonzero(inside)
+    stop = max(index[-1] - round(margin / step_s), index[0] + 7)
+    start = max(index[0], stop - max(8, round(0.4 * (stop - index[0]))))
+    reach = (index[0], index[-1])
+    cents = 1200 / np.log(2) / (2 * np.pi * window * step_s) / vector.rough_hz
+    lagged = vector.phase[:-8] - 2 * vector.phase[4:-4] + vector.phase[8:]  # two smoothings apart: no longer alike
+    noise = 1.4826 * float(np.median(np.abs(lagged[index[0] : max(index[-1] - 8, index[0] + 1)]))) / np.sqrt(6)
+    now = np.zeros_like(inside)
+    fit, deviation = np.zeros(3), 0.0
+    for _ in range(4):
+        now[:] = False
+        now[start : stop + 1] = True
+        fit, deviation = _fit(vector, now)
+        residual = vector.phase - np.polyval(fit, vector.time_s - _middle(vector, now))
+        moved = np.zeros(residual.size)
+        moved[: residual.size - window] = cents * (residual[window:] - residual[:-window])
+        doubt = cents * noise * np.sqrt(2)
+        ours = np.abs(moved[start : max(stop + 1 - window, start + 1)])
+        if ours.size > 10:  # a pitch that wanders by itself is steady enough, up to a limit
+            doubt = max(doubt, min(1.4826 * float(np.median(ours)), WANDER_CENTS))
+        fine = np.abs(moved) < SPREAD * doubt + TAIL_CENTS
+        core = (start + stop) // 2
+        first, last = core, core
+        missed = 0
+        for i in range(core, reach[0] - 1, -1):
+            missed = 0 if fine[i] else missed + 1
+            if fine[i]:
+                first = i
+            elif missed > 2 * window:  # longer than a click can move the windows it falls into
+                break
+        missed = 0
+        for i in range(core, max(reach[1] - window, core) + 1):
+            missed = 0 if fine[i] else missed + 1
+            if fine[i]:
+                last = i + window
+            elif missed > 2 * window:
+                break
+        last = min(max(last, core + 4), reach[1])
+        if last - first < 8 or (first, last) == (start, stop):
+            break
+        start, stop = first, last
+    now[:] = False
+    now[start : stop + 1] = True
+    return now, fit, deviation
+
+
+def _without_tail(
+    vector: _Vector, inside: NDArray[np.bool_], fit: FloatArray, deviation: float
+) -> tuple[NDArray[np.bool_], FloatArray, float, float]:
+    """A slow glide hides in the parabola; a cubic gives it away. The beginning goes as long as one stands out of the
+    noise, down to SHARE_LEFT of the stretch. Also what the tail that is left may still be worth, in Hz."""
+    index = np.flatnonzero(inside)
+    first, last = int(index[0]), int(index[-1])
+    latest = last - max(12, round(SHARE_LEFT * (last - first)))
+    while True:
+        time_s = vector.time_s[first : last + 1]
+        middle, half = 0.5 * (time_s[0] + time_s[-1]), 0.5 * (time_s[-1] - time_s[0])
+        place = (time_s - middle) / half
+        # The part of a cubic that a parabola leaves over: Legendre's third polynomial.
+        third = 0.5 * (5 * place**3 - 3 * place)
+        left = vector.phase[first : last + 1] - np.polyval(fit, time_s - middle)
+        clear = np.abs(left) < max(SPREAD * 3 * deviation, 1e-6)
+        size = float(left[clear] @ third[clear]) / float(third[clear] @ third[clear])
+        noise = deviation / float(np.sqrt(third[clear] @ third[clear]))
+        # What an exponential tail does to the mean is some eight times what its cubic alone is worth.
+        tail_hz = 8 * abs(size) / half / (2 * np.pi)
+        if abs(size) < 2 * SPREAD * noise or tail_hz < vector.rough_hz * np.log(2) * FLOOR_CENTS / 1200:
+            return inside, fit, deviation, 0.0 if abs(size) < 2 * SPREAD * noise else tail_hz
+        if first >= latest:
+            return inside, fit, deviation, tail_hz
+        first = min(first + max(1, (last - first) // 8), latest)
+        inside = np.zeros_like(inside)
+        inside[first : last + 1] = True
+        fit, deviation = _fit(vector, inside)
+
+
+def _settled_s(
+    vector: _Vector, inside: NDArray[np.bool_], fit: FloatArray, hertz: float, middle: float, begun_s: float
+) -> float:
+    """When the frequency comes within SETTLED_CENTS for good, counted from begun_s."""
+    time_s = vector.time_s
+    residual = vector.phase - np.polyval(fit, time_s - middle)
+    rate = np.gradient(residual, time_s) / (2 * np.pi * hertz) * 1200 / np.log(2)
+    first = int(np.flatnonzero(inside)[0])
+    early = np.flatnonzero(np.abs(rate[: first + 1]) > SETTLED_CENTS)
+    settled = time_s[early[-1] + 1] if early.size else time_s[0]
+    return max(0.0, float(settled) - begun_s)

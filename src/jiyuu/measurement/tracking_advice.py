@@ -1,0 +1,195 @@
+"""What to turn, which way, how much, and what will be left: from the converter model fitted to a tracking table."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from jiyuu.circuits.network import FloatArray
+from jiyuu.circuits.trims import RANGES, Trim, Trims, turns_for
+from jiyuu.measurement.converter_fit import LN2, TOP_HZ, ConverterFit, fit_converter
+from jiyuu.measurement.tracking import Span, Tracking, read_tracking
+from jiyuu.quantities import signed
+
+WORTH_CENTS = 0.3  # over the whole range: less than that is not worth a screwdriver
+SCALES = np.linspace(-0.01, 0.01, 2001)
+
+
+@dataclass(frozen=True, slots=True)
+class Turn:
+    """A trim to be turned: amount in the trim's unit, turns by the drawing (both positive clockwise)."""
+
+    trim: Trim
+    amount: float
+    turns: float
+    sentence: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Advice:
+    """turns in the order in which to make them; remarks about what no trim mends; after: the table as it should read
+    then, by the model, with its largest error and usable span."""
+
+    turns: tuple[Turn, ...]
+    remarks: tuple[str, ...]
+    after: Tracking
+    fit: ConverterFit
+
+    @property
+    def sentences(self) -> tuple[str, ...]:
+        return (*(turn.sentence for turn in self.turns), *self.remarks)
+
+    def turned(self, trims: Trims) -> Trims:
+        """Where the trims stand when the advice has been followed."""
+        for turn in self.turns:
+            trims = trims.turned(turn.trim, turn.turns)
+        return trims
+
+
+def advise(
+    tracking: Tracking, *, target_hz: float | None = None, trims: Trims | None = None, has_hf_trim: bool = True,
+    pitch_ratio: float = 1.0,
+) -> Advice:
+    """target_hz: what the reference step should give, for the offset trim. trims: where they stand, so that none is
+    asked to go past its end. pitch_ratio: hertz of tone per hertz of pole."""
+    readings = tracking.readings
+    fit = fit_converter(readings, pitch_ratio=pitch_ratio)
+    standing = trims or Trims()
+    droop_per_hz, hf_turn = _hf(fit, standing, has_hf_trim, float(readings.frequency_hz.max()), pitch_ratio)
+    scale_error = _best_scale(tracking, fit, droop_per_hz)
+    # What the trims have left to go bounds what can be asked of them.
+    asked = scale_error - fit.scale_error.value
+    scale = _bounded(Trim.SCALE, 100 * asked, standing)
+    scale_error = fit.scale_error.value + scale / 100
+    octaves = float(np.ptp(np.log2(readings.frequency_hz)))
+    turns = []
+    if hf_turn:
+        turns.append(Turn(Trim.HIGH_FREQUENCY, hf_turn, turns_for(Trim.HIGH_FREQUENCY, hf_turn),
+                          f"High-frequency trim {_way(hf_turn)} by {abs(hf_turn):.1f} cents at 10 kHz"))
+    if abs(scale) * 12 * octaves > WORTH_CENTS:
+        volts = tracking.scale_v_per_octave.value
+        now = f"an octave takes {volts:.4f} V now"
+        turns.append(Turn(Trim.SCALE, scale, turns_for(Trim.SCALE, scale),
+                          f"Scale trim {_way(scale)} by {abs(scale):.3f} % ({12 * abs(scale):.2f} cents an octave; "
+                          f"{now})"))
+    else:
+        scale_error = fit.scale_error.value
+    moved = 0.0
+    if target_hz is not None:
+        at = int(np.flatnonzero(np.abs(readings.volts - tracking.reference_v) < 1e-9)[0])
+        then = fit.cents(readings.volts[[at]], scale_error=scale_error, droop_per_hz=droop_per_hz)[0]
+        wanted = _bounded(Trim.OFFSET, float(1200 * np.log2(target_hz) - then), standing)
+        if abs(wanted) > WORTH_CENTS:
+            moved = wanted
+            turns.append(Turn(Trim.OFFSET, moved, turns_for(Trim.OFFSET, moved),
+                              f"Offset trim {_way(moved)} by {abs(moved):.1f} cents, last of all"))
+    after = _after(tracking, fit, scale_error, droop_per_hz, moved)
+    if turns and not _better(after, tracking):
+        turns, after = [], tracking
+    final = tuple(replace(turn, sentence=f"{turn.sentence}, {abs(turn.turns):.2g} turns {_hand(turn.turns)}.")
+                  for turn in turns)
+    return Advice(final, _remarks(tracking, fit, bool(turns), after), after, fit)
+
+
+def _hf(fit: ConverterFit, standing: Trims, has_hf_trim: bool, top_hz: float, ratio: float) -> tuple[float, float]:
+    """Droop after the high-frequency trim, and what to turn it by in cents at 10 kHz."""
+    found = fit.droop_cents
+    if found is None or not has_hf_trim:
+        return fit.droop_per_hz, 0.0
+    # At the top of what was measured it must be sure, and worth it.
+    share = top_hz / (TOP_HZ * ratio)
+    if abs(found.value) < found.uncertainty or abs(found.value) * share < WORTH_CENTS:
+        return fit.droop_per_hz, 0.0
+    amount = _bounded(Trim.HIGH_FREQUENCY, found.value, standing)
+    return fit.droop_per_hz - amount * LN2 / 1200 / (TOP_HZ * ratio), amount
+
+
+def _bounded(trim: Trim, amount: float, standing: Trims) -> float:
+    turned = standing.turned(trim, turns_for(trim, amount))
+    return (turned[trim] - standing[trim]) * RANGES[trim].per_turn
+
+
+def _best_scale(tracking: Tracking, fit: ConverterFit, droop_per_hz: float) -> float:
+    """True scale where that leaves everything well inside; otherwise, of those with the longest usable span, the one
+    with the least error, so that a turn not quite met still lands inside."""
+    volts = tracking.readings.volts
+    at = int(np.flatnonzero(np.abs(volts - tracking.reference_v) < 1e-9)[0])
+    true = fit.cents(volts, scale_error=0.0, droop_per_hz=droop_per_hz) + fit.left_cents
+    # A little more scale adds as many cents for every volt: near enough for choosing.
+    errors = true - 1200 * volts
+    errors = errors - errors[at]
+    table = errors[None, :] + 1200 * SCALES[:, None] * (volts - volts[at])[None, :]
+    order = np.argsort(volts, kind="stable")
+    inside = np.abs(table[:, order]) <= 0.9 * tracking.tolerance_cents  # a trim is never set to the last cent
+    spans = np.array([_longest(row, volts[order]) for row in inside])
+    middle = SCALES.size // 2
+    if np.abs(table[middle]).max() <= 0.5 * tracking.tolerance_cents:
+        return 0.0
+    longest = np.flatnonzero(spans >= spans.max() - 1e-9)
+    # Steps that are far out at any scale must not outweigh those that can be brought in.
+    size = np.mean(np.minimum(np.abs(table[longest]), 2 * tracking.tolerance_cents) ** 2, axis=1)
+    return float(SCALES[longest[np.argmin(size)]])
+
+
+def _longest(inside: FloatArray, volts: FloatArray) -> float:
+    best, start = -1.0, None
+    for i, ok in enumerate(inside):
+        if not ok:
+            start = None
+            continue
+        start = i if start is None else start
+        best = max(best, float(volts[i] - volts[start]))
+    return best
+
+
+def _after(tracking: Tracking, fit: ConverterFit, scale_error: float, droop_per_hz: float, moved: float) -> Tracking:
+    readings = tracking.readings
+    cents = fit.cents(readings.volts, scale_error=scale_error, droop_per_hz=droop_per_hz, moved_cents=moved)
+    then = replace(readings, frequency_hz=2 ** ((cents + fit.left_cents) / 1200))
+    return read_tracking(then, reference_v=tracking.reference_v, tolerance_cents=tracking.tolerance_cents)
+
+
+def _better(after: Tracking, before: Tracking) -> bool:
+    """A longer usable span, or the same with less error; the offset alone is a matter of pitch, not of tracking."""
+    longer = span_v(after.usable) - span_v(before.usable)
+    return longer > 0 or (longer == 0 and after.worst_cents <= before.worst_cents + WORTH_CENTS)
+
+
+def span_v(span: Span | None) -> float:
+    """Volts of a span, −1 where no step is inside: that is less than one step alone."""
+    return -1.0 if span is None else span.volts
+
+
+def _remarks(tracking: Tracking, fit: ConverterFit, turning: bool, after: Tracking) -> tuple[str, ...]:
+    said = []
+    tolerance = tracking.tolerance_cents
+    if not turning:
+        whole = tracking.worst_cents <= tolerance
+        said.append(f"Nothing to turn: every step lies within ±{tolerance:g} cents." if whole else
+                    "No trim would make the usable span longer.")
+    else:
+        said.append(f"Then by the fit: largest error {after.worst_cents:.1f} cents, usable span "
+                    f"{span_words(after.usable)} within ±{tolerance:g} cents.")
+    leak = fit.leak_cents
+    if leak is not None and leak.value > max(leak.uncertainty, 1.0):
+        said.append(f"Leakage makes the bottom sharp ({signed(leak.value)} cents at 20 Hz): no trim removes it; clean "
+                    "the board around the converter, or keep away from the lowest volts.")
+    if fit.droop_cents is None:
+        said.append("Too few steps to tell the high-frequency trim from the scale; measure at least four.")
+    return tuple(said)
+
+
+def span_words(span: Span | None) -> str:
+    """'0 to 6 V (5.98 octaves)'."""
+    if span is None:
+        return "none"
+    return f"{span.from_v:g} to {span.to_v:g} V ({span.octaves:.2f} octaves)"
+
+
+def _way(amount: float) -> str:
+    return "up" if amount > 0 else "down"
+
+
+def _hand(turns: float) -> str:
+    return "clockwise" if turns > 0 else "anticlockwise"

@@ -1,0 +1,248 @@
+"""The Tracking step on a rig: step the control volts, count; and turn the trims as advised.
+
+A filter that whistles is played once, through a staircase of control volts, and its tone is counted on every step,
+just as in a recording made by hand. One that does not is swept at every step, and its -3 dB point or peak is tracked.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from jiyuu.circuits.filter_file import Filter
+from jiyuu.circuits.linear import onset
+from jiyuu.circuits.network import FloatArray
+from jiyuu.circuits.trims import Trims
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.finding import Finding, Tolerance
+from jiyuu.measurement.findings import read_response
+from jiyuu.measurement.response import measure_response
+from jiyuu.measurement.staircase import checked_volts
+from jiyuu.measurement.steady_pieces import Piece, find_pieces
+from jiyuu.measurement.step_tone import step_tone
+from jiyuu.measurement.tracking import Drift, Readings, Tracking, drift, read_tracking
+from jiyuu.measurement.tracking_advice import Advice, advise
+from jiyuu.measurement.tracking_findings import tracking_findings
+from jiyuu.rig.protocol import PanelSettings, Rig
+from jiyuu.rig.response_run import Progress
+from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+
+START_HZ, SWEPT_FROM_HZ = 32.70319566257483, 130.8127826502993  # C1; C3, for below it a sweep sees no passband
+VOLTS = tuple(float(v) for v in range(9))
+SWEPT_VOLTS = tuple(float(v) for v in range(7))
+STEP_S, PERIODS = 0.2, 20  # how long a step sounds: at least, and in periods of its tone
+STARTING_S, STARTING_HZ = 0.25, 8000.0
+KICK_S, KICK_V = 0.02, 0.05
+LATEST_S = 0.1  # latency of any rig one would measure with
+PAST_ONSET = 1.1  # a build's onset may lie higher than the drawing's
+SWEEP_V = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class TrackingRequest:
+    """Everything a run needs. start_hz: where the knob stands at 0 V; volts (m,) in the order played;
+    resonance_percent: with the filter whistling, or what the sweeps are made at; by_sweeps: track without a tone."""
+
+    document: Filter
+    mode: str
+    resonance_percent: float
+    start_hz: float = START_HZ
+    volts: tuple[float, ...] = VOLTS
+    by_sweeps: bool = False
+    trims: Trims = field(default_factory=Trims)
+    temperature_c: float = 25.0
+    tolerance_cents: float = 5.0
+    reference_v: float | None = None
+    hold_s: float = 0.0  # after the staircase at its first step, for drift
+    target_hz: float | None = None  # what the reference step should give, for the offset trim
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TrackingRun:
+    """The table, its judgement, the advice, and the raw record with the control volts that made it."""
+
+    settings: Mapping[str, Any]
+    tracking: Tracking
+    advice: Advice
+    held: Drift | None
+    cv_v: FloatArray
+    recording_v: FloatArray
+    sample_rate_hz: float
+    findings: tuple[Finding, ...]
+
+
+def whistle_percent(document: Filter) -> float | None:
+    """A position of the resonance control at which a build of the drawing whistles, with room for its trim; None
+    where the drawing never does."""
+    start = onset(document.network(), cutoff_hz=1000.0)
+    if start is None:
+        return None
+    percent = document.percent_at(start.gain)
+    return None if percent > 97.0 else float(min(100.0, percent * PAST_ONSET))
+
+
+def run_tracking(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRun]:
+    """Yields progress, then the run. Stop iterating to cancel. Raises MeasurementError where the filter does not
+    whistle at the resonance given, or too few steps can be read."""
+    checked_volts(request.volts)
+    if request.by_sweeps:
+        yield from _swept(request, rig)
+    else:
+        yield from _counted(request, rig)
+
+
+def _counted(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRun]:
+    rate = rig.sample_rate_hz
+    volts = np.array(request.volts)
+    lengths = np.maximum(STEP_S, PERIODS / (request.start_hz * 2.0**volts))
+    # A tone starts within some hundred of its periods: high up that is soon, and then it sounds on through every step.
+    high_v = max(float(volts.max()), float(np.log2(STARTING_HZ / request.start_hz)))
+    passages = [(high_v, STARTING_S), *zip(volts.tolist(), lengths.tolist(), strict=True)]
+    if request.hold_s:
+        passages.append((float(volts[0]), request.hold_s))
+    cv_v = np.concatenate([np.full(round(s * rate), v) for v, s in passages])
+    kick = np.zeros(cv_v.size)
+    count = round(KICK_S * rate)
+    kick[:count] = KICK_V * np.random.default_rng(5).standard_normal(count)
+    yield Progress("Stepping the control volts", 0.05)
+    panel = PanelSettings(request.start_hz, request.resonance_percent, request.trims, request.temperature_c)
+    recording_v = rig.play(kick, panel, [request.mode], cutoff_cv_v=cv_v)[0]
+    yield Progress("Counting", 0.7)
+    ends_s = np.cumsum([round(s * rate) for _, s in passages]) / rate
+    tones = _tones(recording_v, rate, ends_s)
+    found = [tones[i + 1] for i in range(volts.size)]
+    silent = [f"{v:g} V" for v, tone in zip(volts, found, strict=True) if tone is None]
+    if len(silent) == volts.size:
+        raise MeasurementError(
+            f"The filter does not whistle at {request.resonance_percent:.1f} % resonance; turn it up past its onset, "
+            "or track its -3 dB point with sweeps."
+        )
+    kept = [(v, tone) for v, tone in zip(volts, found, strict=True) if tone is not None]
+    if len(kept) < 2:
+        raise MeasurementError("The filter whistles on one step only; choose a range it reaches.")
+    readings = Readings(
+        np.array([v for v, _ in kept]), np.array([t.frequency_hz.value for _, t in kept]),
+        np.array([t.frequency_hz.uncertainty for _, t in kept]), np.array([t.amplitude_peak_v for _, t in kept]),
+        np.array([np.nan if t.settled_s is None else t.settled_s for _, t in kept]),
+    )
+    held = _held(recording_v, rate, ends_s) if request.hold_s else None
+    yield _run(request, rig, readings, cv_v, recording_v, silent, held)
+
+
+def _tones(recording_v: FloatArray, rate: float, ends_s: FloatArray) -> list[Any]:
+    """The tone of every passage, None where there is none: the longest steady piece between its ends."""
+    pieces = find_pieces(recording_v, rate)
+    found: list[Any] = []
+    for i, end_s in enumerate(ends_s):
+        start_s = float(ends_s[i - 1]) if i else 0.0
+        last = i == ends_s.size - 1  # the rig plays on a little with the last volts
+        own = [p for p in pieces if start_s - 0.01 < p.start_s < end_s and (p.stop_s < end_s + LATEST_S or last)]
+        if not own:
+            found.append(None)
+            continue
+        piece = max(own, key=lambda p: p.duration_s)
+        place = pieces.index(piece)
+        low = pieces[place - 1].stop_s if place else piece.start_s
+        high = pieces[place + 1].start_s if place + 1 < len(pieces) else piece.stop_s
+        found.append(step_tone(recording_v, rate, piece, from_s=low, to_s=high))
+    return found
+
+
+def _held(recording_v: FloatArray, rate: float, ends_s: FloatArray) -> Drift | None:
+    """The held tone read every second or twentieth of it."""
+    start_s, stop_s = float(ends_s[-2]) + 0.2, float(ends_s[-1])
+    pieces = [p for p in find_pieces(recording_v, rate) if p.start_s < stop_s and p.stop_s > start_s + 0.5]
+    if not pieces:
+        return None
+    whole = max(pieces, key=lambda p: p.duration_s)
+    edges = np.linspace(max(start_s, whole.start_s), min(stop_s, whole.stop_s), 13)
+    tones = [step_tone(recording_v, rate, Piece(float(a), float(b), whole.frequency_hz, whole.level_db))
+             for a, b in pairwise(edges)]
+    kept = [tone for tone in tones if tone is not None]
+    if len(kept) < 3:
+        return None
+    return drift(np.array([0.5 * (t.start_s + t.stop_s) / 60 for t in kept]),
+                 np.array([t.frequency_hz.value for t in kept]))
+
+
+def _swept(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRun]:
+    rate = rig.sample_rate_hz
+    stimulus_v = sweep_stimulus(SweepPlan(level_v=SWEEP_V, sweep_s=1.0, silence_s=0.35), sample_rate_hz=rate)
+    panel = PanelSettings(request.start_hz, request.resonance_percent, request.trims, request.temperature_c)
+    jobs, recordings = [], []
+    with ThreadPoolExecutor(2) as pool:
+        for i, volts in enumerate(request.volts):
+            yield Progress(f"Sweep at {volts:g} V", 0.9 * i / len(request.volts))
+            cv_v = np.full(stimulus_v.size, volts)
+            recordings.append(rig.play(stimulus_v, panel, [request.mode], cutoff_cv_v=cv_v)[0])
+            jobs.append(pool.submit(_place, stimulus_v, recordings[-1], rate))
+        places = [job.result() for job in jobs]
+    unread = [f"{v:g} V" for v, place in zip(request.volts, places, strict=True) if place is None]
+    kept = [(v, place) for v, place in zip(request.volts, places, strict=True) if place is not None]
+    if len(kept) < 2:
+        raise MeasurementError("Neither a -3 dB point nor a peak can be read at these volts; choose a range inside "
+                               "what a sweep reaches, from 100 Hz to 10 kHz.")
+    nothing = np.full(len(kept), np.nan)
+    readings = Readings(np.array([v for v, _ in kept]), np.array([p[0] for _, p in kept]),
+                        np.array([p[1] for _, p in kept]), nothing, nothing)
+    yield _run(request, rig, readings, np.array(request.volts), np.concatenate(recordings), unread, None)
+
+
+def _place(stimulus_v: FloatArray, recording_v: FloatArray, rate: float) -> tuple[float, float] | None:
+    """The −3 dB point, or the peak of what has none; with its uncertainty."""
+    try:
+        read = read_response(measure_response(stimulus_v, recording_v, rate))
+    except MeasurementError:
+        return None
+    for name in ("cutoff_3db_hz", "peak_hz", "notch_hz"):
+        value = getattr(read.reading, name)
+        if value is not None:
+            return float(value), float(read.uncertainty.get(name, 1e-4 * value))
+    return None
+
+
+def _run(
+    request: TrackingRequest, rig: Rig, readings: Readings, cv_v: FloatArray, recording_v: FloatArray,
+    unread: Sequence[str], held: Drift | None,
+) -> TrackingRun:
+    document, reference = request.document, request.reference_v
+    if reference is not None and not np.any(np.abs(readings.volts - reference) < 1e-9):
+        reference = None
+    tracking = read_tracking(readings, reference_v=reference, tolerance_cents=request.tolerance_cents,
+                             zero_hz=request.start_hz)
+    # The knob says about where the pole is; how the tone lies to it follows from the circuit, its resonance and gain.
+    ratio = float(2 ** np.mean(np.log2(readings.frequency_hz / request.start_hz) - readings.volts))
+    advice = advise(tracking, target_hz=request.target_hz, trims=request.trims, pitch_ratio=ratio)
+    settings = {
+        "circuit": document.circuit, "mode": request.mode, "parameters": dict(document.parameters),
+        "control": document.control, "tracked_at_percent": request.resonance_percent, "start_hz": request.start_hz,
+        "by_sweeps": request.by_sweeps, "trims": request.trims.as_json(), "temperature_c": request.temperature_c,
+        "tolerance_cents": request.tolerance_cents, "reference_v": tracking.reference_v, "unread": list(unread),
+        "pitch_ratio": ratio, **table_json(readings),
+    }
+    limits = Tolerance(-request.tolerance_cents, request.tolerance_cents)
+    return TrackingRun(settings, tracking, advice, held, cv_v, recording_v, rig.sample_rate_hz,
+                       tuple(tracking_findings(tracking, advice, held, settings, worst=limits)))
+
+
+def table_json(readings: Readings) -> dict[str, Any]:
+    """The table as a book keeps it; None where a reading has no level or settling time."""
+    def known(values: FloatArray) -> list[float | None]:
+        return [None if np.isnan(v) else float(v) for v in values]
+
+    return {"volts": readings.volts.tolist(), "frequency_hz": readings.frequency_hz.tolist(),
+            "uncertainty_hz": readings.uncertainty_hz.tolist(), "tone_v": known(readings.level_v),
+            "settled_s": known(readings.settled_s)}
+
+
+def table_of(settings: Mapping[str, Any]) -> Readings:
+    """The table that table_json kept."""
+    def back(name: str) -> FloatArray:
+        return np.array([np.nan if v is None else v for v in settings[name]], dtype=float)
+
+    return Readings(back("volts"), back("frequency_hz"), back("uncertainty_hz"), back("tone_v"), back("settled_s"))

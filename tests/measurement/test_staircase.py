@@ -1,0 +1,145 @@
+"""Steps found in recordings of staircases, with everything that happens to such recordings."""
+
+import numpy as np
+import pytest
+
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.staircase import measure_staircase
+from jiyuu.measurement.steady_pieces import find_pieces
+from tests.staircase import Staircase
+
+RATE = 48_000.0
+OCTAVES = [32.7 * 2**i for i in range(9)]
+VOLTS = list(range(9))
+
+
+def errors(staircase, volts):
+    """Cents between what was found and what was played, over the stretch measured."""
+    record = staircase.recording()
+    found = measure_staircase(record, staircase.rate, volts)
+    assert len(found.tones) == len(staircase.frequency_hz)
+    off = []
+    for tone, hertz, (start, stop) in zip(found.tones, staircase.frequency_hz, staircase.spans, strict=True):
+        drifted = staircase.drift_cents_per_s * (0.5 * (tone.start_s + tone.stop_s) - 0.5 * (start + stop))
+        off.append(1200 * np.log2(tone.frequency_hz.value / hertz) - drifted)
+    return np.array(off), found
+
+
+@pytest.mark.parametrize("how", [
+    {}, {"glide_s": 0.02}, {"glide_s": 0.06, "step_s": 1.0}, {"portamento_s": 0.2}, {"gap_s": 0.3}, {"clicks": 30},
+    {"noise_db": -20.0}, {"noise_db": -30.0, "gap_s": 0.3}, {"drift_cents_per_s": 5.0},
+    {"level_v": [5, 3, 2, 1, 0.5, 0.3, 0.2, 0.1, 0.1]}, {"fade_db": -12.0}, {"step_s": 0.3}, {"lead_s": 0.0},
+    {"dropout": ((3, 0.05), (6, 0.2))}, {"harmonics": (0.5, 0.4, 0.3)}, {"dc_v": 4.0},
+    {"glide_s": 0.03, "clicks": 20, "drift_cents_per_s": 3.0, "fade_db": 6.0, "noise_db": -45.0},
+], ids=lambda how: "-".join(how) or "plain")
+def test_frequency_of_every_step(how):
+    off, _ = errors(Staircase(OCTAVES, **how), VOLTS)
+    assert np.abs(off).max() < 0.3
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_everything_at_once_whatever_the_draw(seed):
+    rng = np.random.default_rng(seed)
+    hertz = [55.0 * 2 ** (i * 0.997) * 2 ** (rng.normal(0, 5) / 1200) for i in range(8)]
+    how = {"glide_s": float(rng.uniform(0.002, 0.03)), "clicks": int(rng.integers(5, 25)),
+           "drift_cents_per_s": float(rng.uniform(-2, 2)), "fade_db": float(rng.uniform(-6, 6)),
+           "noise_db": float(rng.uniform(-60, -40)), "level_v": list(rng.uniform(0.3, 3, 8)), "seed": seed}
+    off, _ = errors(Staircase(hertz, **how), list(range(8)))
+    assert np.abs(off).max() < 0.3
+
+
+def test_fine_steps_falling_steps_and_another_rate():
+    semitones = [110 * 2 ** (i / 12) for i in range(25)]
+    assert np.abs(errors(Staircase(semitones), (np.arange(25) / 12).tolist())[0]).max() < 0.1
+    assert np.abs(errors(Staircase(OCTAVES[::-1], glide_s=0.03), VOLTS[::-1])[0]).max() < 0.3
+    fast = Staircase(OCTAVES, rate=96_000.0)
+    assert np.abs(errors(fast, VOLTS)[0]).max() < 0.3
+
+
+def test_stated_uncertainty_holds_the_truth():
+    """In plain noise the stated 95 % hold."""
+    inside = total = 0
+    for seed in range(12):
+        staircase = Staircase(OCTAVES[1:7], noise_db=-20.0, seed=seed)
+        off, found = errors(staircase, list(range(6)))
+        doubt = [1731 * t.frequency_hz.uncertainty / t.frequency_hz.value for t in found.tones]
+        inside += int(np.sum(np.abs(off) <= doubt))
+        total += off.size
+    assert 0.88 <= inside / total <= 1.0
+
+
+def test_level_does_not_suffer_from_drift():
+    """20 cents a second over a step turn a kilohertz by many turns; the level must not notice."""
+    _, found = errors(Staircase([1000.0, 2000.0, 4000.0], drift_cents_per_s=20.0, step_s=1.5), [0, 1, 2])
+    assert [t.amplitude_peak_v for t in found.tones] == pytest.approx([1, 1, 1], rel=0.003)
+    assert [t.drift_cents_per_s for t in found.tones] == pytest.approx([20, 20, 20], abs=0.5)
+
+
+def test_settling_is_counted_from_the_jump():
+    """An exponential glide of an octave is within 10 cents after tau·ln 120, here 96 ms; seen from a tenth of the way
+    on, 94 ms."""
+    _, found = errors(Staircase([220.0, 440.0, 880.0, 1760.0], glide_s=0.02), [0, 1, 2, 3])
+    assert [t.settled_s for t in found.tones[1:]] == pytest.approx([0.094] * 3, abs=0.012)
+
+
+@pytest.mark.parametrize(("kept", "missing"), [
+    ([0, 1, 2, 3, 5, 6, 7, 8], (4.0,)), ([0, 1, 2, 5, 6, 7, 8], (3.0, 4.0)), ([0, 2, 3, 4, 5, 7, 8], (1.0, 6.0)),
+])
+def test_missing_inside_is_certain(kept, missing):
+    found = measure_staircase(Staircase([OCTAVES[i] for i in kept]).recording(), RATE, VOLTS)
+    assert found.missing_volts == missing
+    assert found.volts == tuple(map(float, kept))
+
+
+def test_a_silent_step_is_missing_at_its_place():
+    found = measure_staircase(Staircase(OCTAVES, silent=(5,)).recording(), RATE, VOLTS)
+    assert found.missing_volts == (5.0,)
+
+
+@pytest.mark.parametrize("kept", [[1, 2, 3, 4, 5, 6, 7, 8], [0, 1, 2, 3, 4, 5, 6, 7], [0, 2]])
+def test_missing_at_an_end_is_not_guessed(kept):
+    with pytest.raises(MeasurementError, match="steps were found, but 9 volts given"):
+        measure_staircase(Staircase([OCTAVES[i] for i in kept]).recording(), RATE, VOLTS)
+
+
+def test_too_many_and_shifted_are_said():
+    with pytest.raises(MeasurementError, match="10 steps were found"):
+        measure_staircase(Staircase([*OCTAVES[:3], 150.0, *OCTAVES[3:]]).recording(), RATE, VOLTS)
+    with pytest.raises(MeasurementError, match="10 steps were found"):  # played twice, with a pause
+        measure_staircase(Staircase([*OCTAVES[:4], OCTAVES[3], *OCTAVES[4:]], gap_s=0.2).recording(), RATE, VOLTS)
+    with pytest.raises(MeasurementError, match="one step is too many and another missing"):
+        measure_staircase(Staircase([*OCTAVES[:3], *OCTAVES[4:], OCTAVES[8] * 1.9]).recording(), RATE, VOLTS)
+
+
+def test_a_dropout_is_no_second_step_and_is_said():
+    found = measure_staircase(Staircase(OCTAVES, dropout=((2, 0.3), (6, 0.2))).recording(), RATE, VOLTS)
+    assert len(found.tones) == 9
+    assert sum("dropout" in remark for remark in found.remarks) == 2
+
+
+def test_a_unit_that_stops_rising_is_still_its_steps():
+    """At the end of its range two volts give nearly the same pitch: that is what is to be seen, not an error."""
+    found = measure_staircase(Staircase([*OCTAVES[:8], OCTAVES[7] * 1.05]).recording(), RATE, VOLTS)
+    assert found.volts == tuple(map(float, VOLTS))
+
+
+def test_half_tracking_is_a_line_too():
+    found = measure_staircase(Staircase([100 * 2 ** (i / 2) for i in (0, 1, 2, 4, 5)]).recording(), RATE, [*range(6)])
+    assert found.missing_volts == (3.0,)
+
+
+@pytest.mark.parametrize(("record", "words"), [
+    (np.zeros(48_000), "silent"), (np.full(48_000, np.nan), "not numbers"), (np.ones(100), "under a tenth"),
+    (np.random.default_rng(1).standard_normal(96_000), "No steady tone"),
+])
+def test_records_without_tones(record, words):
+    with pytest.raises(MeasurementError, match=words):
+        measure_staircase(record, RATE, [0, 1])
+
+
+def test_long_recordings_are_read_in_blocks():
+    """A step across the seam of two blocks is one piece."""
+    staircase = Staircase([200.0, 300.0, 400.0], step_s=27.0, harmonics=())
+    pieces = find_pieces(staircase.recording(), RATE)
+    assert [round(p.frequency_hz) for p in pieces] == [200, 300, 400]
+    assert all(p.duration_s > 26.5 for p in pieces)
