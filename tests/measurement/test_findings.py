@@ -38,7 +38,9 @@ def test_sentences(finding, text):
 def test_no_sentence_has_an_exponent_or_a_negative_zero(name, value, share):
     told = {"body_hz": 100.0, "source": "the saw", "ends_at_percent": 80.0, "where": "0 to 7 %", "taper": "log control",
             "limit_v": 5.0, "highest_v": 8.0, "highest_percent": 90.0, "trim_db": -4.0, "hump_hz": 900.0,
-            "octaves": 1.0, "full_scale_v": 10.0, "at_v": 3.0, "tolerance_cents": 5.0, "said": "Scale trim up."}
+            "octaves": 1.0, "full_scale_v": 10.0, "at_v": 3.0, "tolerance_cents": 5.0, "said": "Scale trim up.",
+            "at_db": -6.0, "percent_per_db": 0.4, "target_db": -6.0, "jumps": False, "caught": True,
+            "caught_percent": (91.0, 95.0)}
     text = sentence(Finding(name, value, "", share * value, settings=told))
     assert "e+" not in text
     assert "e-" not in text

@@ -6,9 +6,10 @@ import pytest
 from jiyuu.book.setup import Setup
 from jiyuu.book.store import Book
 from jiyuu.book.walk import StepState, step_state
-from jiyuu.book.whole_walk import missing_steps, walk_on
+from jiyuu.book.whole_walk import MEASURED, missing_steps, walk_on
 from jiyuu.circuits.filter_file import Filter, Tolerances
 from jiyuu.circuits.linear import complex_gain, level_db, onset
+from jiyuu.circuits.trims import Trims
 from jiyuu.errors import JiyuuError, MeasurementError
 from jiyuu.measurement.wording import sentence
 from jiyuu.rig.level_run import LevelRequest, run_levels
@@ -88,12 +89,15 @@ def test_the_walk_does_what_is_missing_and_only_that(tmp_path):
                 return
 
     walked(until="Resonance")
-    assert missing_steps(book, row, settings) == ("Resonance",)
+    assert missing_steps(book, row, settings) == ("Resonance", "Self-oscillation", "Tracking")
     walked()
     assert missing_steps(book, row, settings) == ()
-    assert [len(book.runs(row, step)) for step in ("Setup", "Response", "Resonance")] == [1, 1, 1]
+    assert [len(book.runs(row, step)) for step in MEASURED] == [1, 1, 1, 1, 1]
     assert step_state(book, row, "Resonance", {**settings, "resonance_percent": 80.0}) is StepState.DONE
-    assert missing_steps(book, row, {**settings, "cutoff_hz": 800.0}) == ("Setup", "Response", "Resonance")
+    # Tracking stands on volts of its own, wherever the cutoff knob is.
+    assert missing_steps(book, row, {**settings, "cutoff_hz": 800.0}) == MEASURED[:4]
+    turned = {**settings, "trims": Trims(scale=1.0).as_json()}
+    assert missing_steps(book, row, turned) == MEASURED
     book.close()
 
 
@@ -104,6 +108,6 @@ def test_a_step_that_cannot_be_measured_does_not_stop_the_others(tmp_path):
     settings = {"cutoff_hz": 700.0, "resonance_percent": 0.0, "mode": "lowpass-12", "parameters": {}}
     with pytest.raises(JiyuuError, match="Resonance: The filter whistles"):
         list(walk_on(book, row, document, settings, Setup(), SimulatedRig(document, seed=1), source="rig"))
-    assert missing_steps(book, row, settings) == ("Resonance",)
+    assert missing_steps(book, row, settings) == ("Resonance", "Self-oscillation")
     assert np.isfinite(book.findings_of_run(book.runs(row, "Setup")[0].id)[0].finding.value)
     book.close()

@@ -16,8 +16,10 @@ from jiyuu.signals.response_table import on_even_grid, read_response_table
 
 if TYPE_CHECKING:  # a window that only opens a book does not measure yet
     from jiyuu.rig.level_run import LevelRun
+    from jiyuu.rig.oscillation_run import OscillationRun
     from jiyuu.rig.resonance_run import ResonanceRun
     from jiyuu.rig.response_run import ResponseRun
+    from jiyuu.rig.tracking_run import TrackingRun
 
 
 TABLE_PER_OCTAVE = 48
@@ -71,6 +73,26 @@ def keep_resonance(book: Book, filter_id: int, run: ResonanceRun, *, source: str
     _, findings = book.add_run(
         filter_id, "Resonance", run.settings, source=source, records={"stimulus": (run.stimulus_v, rate), **records},
         curve=None, findings=run.findings,
+    )
+    return findings
+
+
+def keep_oscillation(book: Book, filter_id: int, run: OscillationRun, *, source: str) -> list[int]:
+    """Writes a run of the Self-oscillation step; returns the rows of its findings."""
+    _, findings = book.add_run(
+        filter_id, "Self-oscillation", run.settings, source=source,
+        records={"recording": (run.recording_v, run.sample_rate_hz)}, curve=None, findings=run.findings,
+    )
+    return findings
+
+
+def keep_tracking(book: Book, filter_id: int, run: TrackingRun, *, source: str) -> list[int]:
+    """Writes a run of the Tracking step with its table; returns the rows of its findings."""
+    rate = run.sample_rate_hz
+    _, findings = book.add_run(
+        filter_id, "Tracking", run.settings, source=source,
+        records={"control volts": (run.cv_v, rate), "recording": (run.recording_v, rate)}, curve=None,
+        findings=run.findings,
     )
     return findings
 

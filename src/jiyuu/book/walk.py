@@ -14,7 +14,8 @@ STEPS = (
     "Setup", "Response", "Resonance", "Self-oscillation", "Tracking", "Drive", "Modulation", "Combination",
     "Comparison", "Logbook",
 )
-BUILT = ("Setup", "Response", "Resonance", "Logbook")
+BUILT = ("Setup", "Response", "Resonance", "Self-oscillation", "Tracking", "Logbook")
+OVER_RESONANCE = ("Resonance", "Self-oscillation", "Tracking")  # not out of date with one position of the control
 
 
 class StepState(StrEnum):
@@ -37,6 +38,10 @@ def moved_since(settings: Mapping[str, Any], made_with: Mapping[str, Any]) -> st
     # Turned down there is nothing that the control could have changed.
     if control and settings.get("control", control) != control and made_with.get("resonance_percent") != 0:
         reasons.append("the resonance control has another taper or end")
+    trims = made_with.get("trims")
+    if trims and settings.get("trims", trims) != trims:
+        turned = [name for name, turns in trims.items() if settings["trims"].get(name) != turns]
+        reasons.append(f"{', '.join(turned)} trim turned since")
     then, now = made_with.get("parameters"), settings.get("parameters")
     if then is not None and now is not None:
         for name in sorted({*then, *now}):
@@ -53,8 +58,7 @@ def step_state(book: Book, filter_id: int, step: str, settings: Mapping[str, Any
     runs = book.runs(filter_id, step)
     if not runs:
         return StepState.OPEN
-    # Resonance over its whole control does not go out of date with a position of it.
-    stands = runs[0].settings.get("resonance_percent") if step == "Resonance" else settings["resonance_percent"]
+    stands = runs[0].settings.get("resonance_percent") if step in OVER_RESONANCE else settings["resonance_percent"]
     now = {**settings, "resonance_percent": stands}
     if moved_since(now, runs[0].settings):
         return StepState.STALE

@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
-from jiyuu.book.keeping import keep_levels, keep_resonance, keep_run
+from jiyuu.book.keeping import keep_levels, keep_oscillation, keep_resonance, keep_run, keep_tracking
 from jiyuu.book.setup import Setup
 from jiyuu.book.store import Book
 from jiyuu.book.walk import StepState, step_state
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.reach import reach
+from jiyuu.circuits.trims import Trims
 from jiyuu.errors import JiyuuError
 from jiyuu.rig.level_run import LevelRequest, run_levels
+from jiyuu.rig.oscillation_run import OscillationRequest, run_oscillation
 from jiyuu.rig.protocol import Rig
 from jiyuu.rig.resonance_run import ResonanceRequest, run_resonance
 from jiyuu.rig.response_run import Progress, ResponseRequest, expected_tolerances, run_response
+from jiyuu.rig.tracking_run import run_tracking, tracking_request
 
-MEASURED = ("Setup", "Response", "Resonance")
+KEEPS: Mapping[str, Callable[..., object]] = {
+    "Setup": keep_levels, "Response": keep_run, "Resonance": keep_resonance, "Self-oscillation": keep_oscillation,
+    "Tracking": keep_tracking,
+}
+MEASURED = tuple(KEEPS)
 
 
 def missing_steps(book: Book, filter_id: int, settings: Mapping[str, Any]) -> tuple[str, ...]:
@@ -39,12 +46,8 @@ def walk_on(
             for done in _step(step, document, settings, setup, rig):
                 if isinstance(done, Progress):
                     yield Progress(f"{step}: {done.text}", (i + done.share) / len(steps))
-                elif step == "Setup":
-                    keep_levels(book, filter_id, done, source=source)
-                elif step == "Response":
-                    keep_run(book, filter_id, done, source=source)
                 else:
-                    keep_resonance(book, filter_id, done, source=source)
+                    KEEPS[step](book, filter_id, done, source=source)
         except JiyuuError as error:
             problems.append(f"{step}: {error}")
     if problems:
@@ -53,17 +56,26 @@ def walk_on(
 
 def _step(step: str, document: Filter, settings: Mapping[str, Any], setup: Setup, rig: Rig) -> Iterator[Any]:
     cutoff_hz, percent, mode = settings["cutoff_hz"], settings["resonance_percent"], settings["mode"]
+    trims = Trims(**settings.get("trims", {}))
     if step == "Setup":
         standing_hz = reach(setup.controls(cutoff_hz), lowest_hz=setup.lowest_hz, highest_hz=setup.highest_hz).now_hz
         yield from run_levels(
             LevelRequest(document, standing_hz, percent, mode, setup.sources(), setup.drive_db, setup.next_limit_v,
-                         knob_hz=cutoff_hz), rig,
+                         knob_hz=cutoff_hz, trims=trims), rig,
         )
     elif step == "Response":
         # The chosen mode last: the newest run is what the step's state is read from.
         modes = (*(m for m in document.entry.modes if m != mode), mode)
         yield from run_response(
-            ResponseRequest(document, cutoff_hz, percent, modes, tolerances=expected_tolerances(cutoff_hz)), rig
+            ResponseRequest(document, cutoff_hz, percent, modes, tolerances=expected_tolerances(cutoff_hz),
+                            trims=trims), rig
+        )
+    elif step == "Resonance":
+        yield from run_resonance(ResonanceRequest(document, cutoff_hz, mode, trims=trims), rig,
+                                 resonance_percent=percent)
+    elif step == "Self-oscillation":
+        yield from run_oscillation(
+            OscillationRequest(document, cutoff_hz, mode, percent, setup.sources()[0], trims=trims), rig
         )
     else:
-        yield from run_resonance(ResonanceRequest(document, cutoff_hz, mode), rig, resonance_percent=percent)
+        yield from run_tracking(tracking_request(document, mode, trims=trims), rig)

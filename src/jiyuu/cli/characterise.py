@@ -19,19 +19,25 @@ from jiyuu import __version__
 from jiyuu.book.report import html_report, pdf_report
 from jiyuu.cli.measure import curve_csv
 from jiyuu.cli.options import Chosen, uncertain
+from jiyuu.cli.tracking import readings_csv
 from jiyuu.errors import JiyuuError, MeasurementError
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.wording import sentence
 from jiyuu.rig.level_run import LevelRequest, run_levels
+from jiyuu.rig.oscillation_run import OscillationRequest, run_oscillation
 from jiyuu.rig.resonance_run import ResonanceRequest, ResonanceRun, run_resonance
 from jiyuu.rig.response_run import Progress, ResponseRequest, ResponseRun, run_response
 from jiyuu.rig.simulated import SimulatedRig
+from jiyuu.rig.tracking_run import run_tracking, tracking_request
 from jiyuu.whole_file import write_text, written_whole
+
+OTHER_STEPS = ("setup", "resonance", "self_oscillation", "tracking")
+TRACKING_CSV = "tracking.csv"
 
 
 def characterise(chosen: Chosen, *, seed: int, folder: Path, only_mode: bool) -> dict[str, Any]:
-    """Measures levels, every mode (or the chosen one) and the resonance of the chosen one; writes findings.json,
-    response-MODE.csv, resonance-MODE.csv, report.html, report.pdf."""
+    """Measures levels, every mode (or the chosen one), and resonance, self-oscillation and tracking of the chosen one;
+    writes findings.json, response-MODE.csv, resonance-MODE.csv, tracking.csv, report.html, report.pdf."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -48,7 +54,7 @@ def characterise(chosen: Chosen, *, seed: int, folder: Path, only_mode: bool) ->
     before = _steps_done(folder, identity)
     rig = SimulatedRig(document, seed=seed)
     with Bar(console=Console(file=sys.stderr), transient=True) as bar:
-        task = bar.add_task("Setup", total=3.0)
+        task = bar.add_task("Setup", total=5.0)
 
         def went(step: Progress, behind: float) -> None:
             bar.update(task, completed=behind + step.share, description=step.text)
@@ -76,12 +82,61 @@ def characterise(chosen: Chosen, *, seed: int, folder: Path, only_mode: bool) ->
             folder / f"resonance-{chosen.mode}.csv"
         ).is_file():
             before["resonance"] = _resonance(chosen, resonance, rig, folder, lambda step: went(step, 2.0))
+            written()
+        if before.get("self_oscillation", {}).get("mode") != chosen.mode:
+            before["self_oscillation"] = _oscillation(chosen, resonance, rig, lambda step: went(step, 3.0))
+            written()
+        if before.get("tracking", {}).get("mode") != chosen.mode or not (folder / TRACKING_CSV).is_file():
+            before["tracking"] = _tracking(chosen, rig, folder, lambda step: went(step, 4.0))
         summary = written()
     curves = {mode: folder / f"response-{mode}.csv" for mode in modes}
     write_text(folder / "report.html", html_report(document, summary, curves))
     with written_whole(folder / "report.pdf") as temporary:
         pdf_report(document, summary, curves, temporary)
     return summary
+
+
+def _oscillation(
+    chosen: Chosen, percent: float, rig: SimulatedRig, went: Callable[[Progress], None]
+) -> dict[str, Any]:
+    """The Self-oscillation step; a filter that does not whistle says so."""
+    request = OscillationRequest(chosen.document, chosen.cutoff_hz, chosen.mode, percent)
+    try:
+        for step in run_oscillation(request, rig):
+            if isinstance(step, Progress):
+                went(step)
+                continue
+            return {
+                "mode": chosen.mode, "findings": [_finding(f) for f in step.findings],
+                "onset_percent": uncertain(step.onset_percent.value, step.onset_percent.uncertainty),
+                "tone_percent": step.tone_percent, "harmonics_db": list(step.tone.harmonics_db),
+                "pull": [
+                    {"position_percent": float(p), "frequency_hz": float(f), "cents": float(c), "amplitude_v": float(v)}
+                    for p, f, c, v in zip(step.position_percent, step.pull_hz, step.pull_cents, step.pull_v,
+                                          strict=True)
+                ],
+            }
+    except MeasurementError as error:
+        return {"mode": chosen.mode, "findings": [], "why": str(error)}
+    return {}
+
+
+def _tracking(chosen: Chosen, rig: SimulatedRig, folder: Path, went: Callable[[Progress], None]) -> dict[str, Any]:
+    """The Tracking step, by the tone or, where there is none, by sweeps."""
+    request = tracking_request(chosen.document, chosen.mode)
+    try:
+        for step in run_tracking(request, rig):
+            if isinstance(step, Progress):
+                went(step)
+                continue
+            write_text(folder / TRACKING_CSV, readings_csv(step.tracking))
+            return {
+                "mode": chosen.mode, "findings": [_finding(f) for f in step.findings], "by_sweeps": request.by_sweeps,
+                "start_hz": request.start_hz, "advice": list(step.advice.sentences),
+            }
+    except MeasurementError as error:
+        return {"mode": chosen.mode, "findings": [], "why": str(error)}
+    return {}
 
 
 def _resonance(
@@ -130,7 +185,7 @@ def _steps_done(folder: Path, identity: dict[str, Any]) -> dict[str, Any]:
         before = json.loads((folder / "findings.json").read_text(encoding="utf-8"))
         if {key: before[key] for key in identity} != identity:
             return {}
-        return {step: before["steps"][step] for step in ("setup", "resonance") if step in before["steps"]}
+        return {step: before["steps"][step] for step in OTHER_STEPS if step in before["steps"]}
     except (OSError, ValueError, KeyError, TypeError):
         return {}
 

@@ -220,6 +220,7 @@ def tone(
     """Frequency, note, level, distortion of a steady tone."""
     from jiyuu.errors import MeasurementError
     from jiyuu.measurement.tone import measure_tone
+    from jiyuu.measurement.tuner import beating_in
     from jiyuu.quantities import shown_hz, signed
     from jiyuu.signals.recordings import read_recording
 
@@ -227,15 +228,23 @@ def tone(
         raise MeasurementError(f"--concert-a {concert_a:g} is out of range; give 200 to 900 Hz.")
     record = read_recording(recording, full_scale_v=full_scale_v)
     found = measure_tone(record.loudest_v, record.sample_rate_hz, concert_a_hz=concert_a)
+    beats = beating_in(record.loudest_v, record.sample_rate_hz)
     if json:
         print_json({
             "frequency_hz": uncertain(found.frequency_hz.value, found.frequency_hz.uncertainty),
             "note": found.note, "cents": found.cents, "amplitude_peak_v": found.amplitude_peak_v,
             "dc_v": found.dc_v, "thd_percent": found.thd_percent, "thd_n_percent": found.thd_n_percent,
             "harmonics_db": list(found.harmonics_db),
+            "beating": None if beats is None else {
+                "rate_hz": beats.rate_hz.value, "uncertainty_hz": beats.rate_hz.uncertainty,
+                "first_hz": beats.first_hz, "second_hz": beats.second_hz, "second_level_db": beats.level_db,
+            },
         })
         return
     typer.echo(
         f"{shown_hz(found.frequency_hz.value)}, {found.note} {signed(found.cents)} cents, "
         f"{found.amplitude_peak_v:.4g} V peak, THD {found.thd_percent:.3g} %."
     )
+    if beats is not None:
+        typer.echo(f"A second tone at {shown_hz(beats.second_hz)} beats with it {beats.rate_hz.value:.2f} times a "
+                   "second: the numbers above are of both together.")

@@ -50,7 +50,7 @@ def tracking(
     target = None if zero_hz is None else zero * 2.0**read.reference_v
     advice = advise(read, target_hz=target, has_hf_trim=not no_hf_trim)
     if out is not None:
-        write_text(out, table_csv(found, read))
+        write_text(out, readings_csv(read))
     if json:
         print_json(as_json(found, read, advice))
     else:
@@ -129,15 +129,13 @@ def _span(name: str, span: Span | None) -> dict[str, float | None]:
     }
 
 
-def table_csv(found: Staircase, read: Tracking) -> str:
-    """A row a step."""
+def readings_csv(read: Tracking) -> str:
+    """A row a step; empty where something is not known."""
     rows = ["volts,frequency_hz,uncertainty_cents,error_cents,residual_cents,amplitude_peak_v,settled_s"]
     readings = read.readings
-    for i, tone in enumerate(found.tones):
-        values = (readings.volts[i], readings.frequency_hz[i], readings.uncertainty_cents[i], read.error_cents[i],
-                  read.residual_cents[i], readings.level_v[i])
-        settled = "" if tone.settled_s is None else f"{tone.settled_s:.4g}"
-        rows.append(",".join(f"{v:.9g}" for v in values) + f",{settled}")
+    columns = (readings.volts, readings.frequency_hz, readings.uncertainty_cents, read.error_cents,
+               read.residual_cents, readings.level_v, readings.settled_s)
+    rows += [",".join("" if np.isnan(v) else f"{v:.9g}" for v in row) for row in zip(*columns, strict=True)]
     return "\n".join(rows) + "\n"
 
 

@@ -15,6 +15,7 @@ from jiyuu.circuits.circuit import checked_cutoff
 from jiyuu.circuits.components import Components, cutoff_hz, full_gain, stage_headroom_v, usual_components
 from jiyuu.circuits.control import Taper
 from jiyuu.circuits.filter_file import Filter
+from jiyuu.circuits.trims import Trims
 from jiyuu.errors import CircuitError
 from jiyuu.quantities import C4_HZ
 
@@ -59,6 +60,7 @@ class Session(QObject):
             "beside": None,
             "resonance_taper": None,
             "cutoff_named": "pole",
+            "trims": Trims().as_json(),
         }
         found = {name: self.book.setting(chosen.id, name, value) for name, value in start.items()}
         return {**found, "parameters": self._parameters(chosen), "control": self.document(chosen).control}

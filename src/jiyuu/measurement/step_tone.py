@@ -9,7 +9,7 @@ Transactions on Information Theory, for the bound). Samples a click has moved ar
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -44,7 +44,7 @@ class StepTone:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _Vector:
+class Vector:
     """The turned-down tone: time (m,) s, unwrapped phase (m,) rad re the rough frequency, size (m,) V peak."""
 
     time_s: FloatArray
@@ -64,7 +64,7 @@ def step_tone(
     rough_hz = piece.frequency_hz
     low_s = piece.start_s if from_s is None else min(from_s, piece.start_s)
     high_s = piece.stop_s if to_s is None else max(to_s, piece.stop_s)
-    vector = _turned_down(recording_v, sample_rate_hz, rough_hz, low_s, high_s)
+    vector = turned_down(recording_v, sample_rate_hz, replace(piece, start_s=low_s, stop_s=high_s))
     if vector is None:
         return None
     inside = (vector.time_s >= piece.start_s) & (vector.time_s <= piece.stop_s)
@@ -94,9 +94,9 @@ def step_tone(
     )
 
 
-def _turned_down(
-    recording_v: FloatArray, sample_rate_hz: float, rough_hz: float, low_s: float, high_s: float
-) -> _Vector | None:
+def turned_down(recording_v: FloatArray, sample_rate_hz: float, piece: Piece) -> Vector | None:
+    """The tone of a piece, turned down by its rough frequency; None where the piece is too short for it."""
+    rough_hz, low_s, high_s = piece.frequency_hz, piece.start_s, piece.stop_s
     periods = max(1, int(np.ceil(SMOOTHED_S * rough_hz)))
     length = max(2, round(periods * sample_rate_hz / rough_hz))
     first = max(0, round(low_s * sample_rate_hz) - length)
@@ -113,15 +113,15 @@ def _turned_down(
     at = np.arange(0, turned.size, every)
     kept = 2 * turned[at]
     time_s = (first + at + (length - 1)) / sample_rate_hz  # two windows of this length are centred there
-    return _Vector(time_s, np.unwrap(np.angle(kept)), np.abs(kept), kept, rough_hz, length / sample_rate_hz)
+    return Vector(time_s, np.unwrap(np.angle(kept)), np.abs(kept), kept, rough_hz, length / sample_rate_hz)
 
 
-def _middle(vector: _Vector, inside: NDArray[np.bool_]) -> float:
+def _middle(vector: Vector, inside: NDArray[np.bool_]) -> float:
     time_s = vector.time_s[inside]
     return 0.5 * float(time_s[0] + time_s[-1])
 
 
-def _fit(vector: _Vector, inside: NDArray[np.bool_]) -> tuple[FloatArray, float]:
+def _fit(vector: Vector, inside: NDArray[np.bool_]) -> tuple[FloatArray, float]:
     """A parabola through the phase inside, about its middle, and the standard deviation of what it leaves, weighted.
 
     What a click has moved goes out; where it goes out for good, whole turns gained there do not matter because the
@@ -146,7 +146,7 @@ def _fit(vector: _Vector, inside: NDArray[np.bool_]) -> tuple[FloatArray, float]
 
 
 def _steady_part(
-    vector: _Vector, inside: NDArray[np.bool_]
+    vector: Vector, inside: NDArray[np.bool_]
 ) -> tuple[NDArray[np.bool_], FloatArray, float]:
     """From the last part of the piece outwards, as far as the frequency keeps to the parabola."""
     margin = 2 * vector.smoothed_s
@@ -199,7 +199,7 @@ def _steady_part(
 
 
 def _without_tail(
-    vector: _Vector, inside: NDArray[np.bool_], fit: FloatArray, deviation: float
+    vector: Vector, inside: NDArray[np.bool_], fit: FloatArray, deviation: float
 ) -> tuple[NDArray[np.bool_], FloatArray, float, float]:
     """A slow glide hides in the parabola; a cubic gives it away. The beginning goes as long as one stands out of the
     noise, down to SHARE_LEFT of the stretch. Also what the tail that is left may still be worth, in Hz."""
@@ -229,7 +229,7 @@ def _without_tail(
 
 
 def _settled_s(
-    vector: _Vector, inside: NDArray[np.bool_], fit: FloatArray, hertz: float, middle: float, begun_s: float
+    vector: Vector, inside: NDArray[np.bool_], fit: FloatArray, hertz: float, middle: float, begun_s: float
 ) -> float:
     """When the frequency comes within SETTLED_CENTS for good, counted from begun_s."""
     time_s = vector.time_s

@@ -216,6 +216,37 @@ def _turned(title: str, meaning: str) -> Quantity:
                     "From the converter model fitted to the readings: scale, bulk resistance and leakage told apart.")
 
 
+def _note(finding: Finding) -> str:
+    note, cents = note_and_cents(finding.value, concert_a_hz=finding.settings.get("concert_a_hz", 440.0))
+    return f"{note} {signed(cents)} cents"
+
+
+def _digits(number: float) -> str:
+    """Two significant digits, never with an exponent."""
+    if number < 0.001:
+        return "under 0.001"
+    return f"{number:.0f}" if number >= 99.5 else f"{float(f'{number:.2g}'):g}" if number >= 0.01 else f"{number:.3f}"
+
+
+def _cusp(finding: Finding) -> str:
+    told = finding.settings
+    if told["jumps"]:  # torn loose from the source, or caught by it
+        return f"At {finding.value:.1f} % the whistle jumps across {signed(told['target_db'], 0)} dB against the " \
+               f"{told['source']}, to {signed(told['at_db'])} dB."
+    held = ", held by one of its harmonics" if told["caught"] else ""
+    return f"At {finding.value:.1f} % the tone sits {signed(told['at_db'])} dB against the {told['source']}{held}; " \
+           f"{_digits(told['percent_per_db'])} % of the travel move it by 1 dB."
+
+
+def _whistle_at_end(finding: Finding) -> str:
+    caught = finding.settings["caught_percent"]
+    verb = "takes over" if finding.value > 0 else "only colours"
+    text = f"The whistle {verb}: {signed(finding.value)} dB against the {finding.settings['source']} at the end"
+    if caught:
+        text += f"; from {caught[0]:.0f} to {caught[1]:.0f} % the source holds it on a harmonic"
+    return f"{text}."
+
+
 QUANTITIES |= {
     "tracking_error_cents": Quantity(
         "Largest error", lambda f: f"Largest tracking error {signed(f.value)}{doubt_text(f, 2)} cents, "
@@ -249,6 +280,38 @@ QUANTITIES |= {
     "drift_cents_per_min": Quantity(
         "Drift", lambda f: f"Drifts by {signed(f.value, 2)}{doubt_text(f, 2)} cents a minute.",
         "How the pitch wanders while nothing is touched.", "Line through the pitch of a held tone.",
+    ),
+    "tone_hz": Quantity(
+        "Tone", lambda f: f"Whistles at {shown_hz(f.value)} ({_note(f)}).",
+        "The pitch of the filter by itself.", "DC and twenty harmonics fitted to the settled tone at once.",
+    ),
+    "tone_v": Quantity(
+        "Tone level", lambda f: f"The tone is {three_digits(f.value)} V peak.", "How loud it is.",
+        "Amplitude of the fundamental.",
+    ),
+    "tone_thd_percent": Quantity(
+        "Purity", lambda f: f"THD {_digits(f.value)} %: " + (
+            "a sine to the ear" if f.value < 1 else "a sine with an edge" if f.value < 5 else "far from a sine") + ".",
+        "How pure the tone is.", "Harmonics 2 to 20 re the first.",
+    ),
+    "start_up_s": Quantity(
+        "Start-up", lambda f: f"Grows up within {1e3 * f.value:.0f} ms of a knock.",
+        "How soon it speaks.", "From the end of the knock until the level stays within a tenth of its settled one.",
+    ),
+    "pitch_pull_cents": Quantity(
+        "Pitch pull", lambda f: f"More resonance pulls the pitch by {signed(f.value)} cents up to the end of the "
+        "control.",
+        "Whether the whistle stays in tune while resonance is turned.",
+        "Pitch at the end of the control re that just past the onset.",
+    ),
+    "cusp_percent": Quantity(
+        "Cusp", lambda f: _cusp(f),
+        "The spot at which whistle and sound stand side by side, and how narrow it is.",
+        "The filter played with the source: the line that is no harmonic of it against the rest, by halving.",
+    ),
+    "whistle_at_end_db": Quantity(
+        "Whistle", lambda f: _whistle_at_end(f), "Whether the whistle takes over or only colours.",
+        "Level of the whistle re the rest at the end of the control.",
     ),
     "scale_turn": _turned("Scale trim", "Sets how many volts an octave takes."),
     "hf_turn": _turned("High-frequency trim", "Adds back what the top lacks."),

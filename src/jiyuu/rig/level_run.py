@@ -10,6 +10,7 @@ import numpy as np
 
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import FloatArray
+from jiyuu.circuits.trims import Trims
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.measurement.levels import Levels, measure_levels
 from jiyuu.rig.protocol import PanelSettings, Rig
@@ -32,6 +33,7 @@ class LevelRequest:
     limit_v: float = 5.0
     duration_s: float = 1.0
     knob_hz: float | None = None  # where its knob stands, when that is not the same
+    trims: Trims = field(default_factory=Trims)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -52,7 +54,8 @@ def run_levels(request: LevelRequest, rig: Rig) -> Iterator[Progress | LevelRun]
     rate = rig.sample_rate_hz
     played = mixed_record(request.sources, duration_s=request.duration_s, sample_rate_hz=rate)
     played = played * 10 ** (request.drive_db / 20)
-    recording = rig.play(played, PanelSettings(request.cutoff_hz, request.resonance_percent), [request.mode])[0]
+    panel = PanelSettings(request.cutoff_hz, request.resonance_percent, request.trims)
+    recording = rig.play(played, panel, [request.mode])[0]
     # The first tenth holds the rig's delay and the filter's start.
     steady = recording[round(0.1 * rate) : played.size]
     levels = measure_levels(steady, rate, limit_v=request.limit_v, full_scale_v=FULL_SCALE_V)
@@ -63,7 +66,7 @@ def run_levels(request: LevelRequest, rig: Rig) -> Iterator[Progress | LevelRun]
         "standing_hz": request.cutoff_hz,
         "parameters": dict(request.document.parameters), "resonance_percent": request.resonance_percent,
         "source": f"the {name}", "level_v": float(np.abs(played).max()), "limit_v": request.limit_v,
-        "full_scale_v": FULL_SCALE_V, "drive_db": request.drive_db,
+        "full_scale_v": FULL_SCALE_V, "drive_db": request.drive_db, "trims": request.trims.as_json(),
     }
     findings = [
         Finding("output_peak_v", levels.peak_v, "V", tolerance=Tolerance(0.0, request.limit_v), settings=settings),

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import FloatArray
+from jiyuu.circuits.trims import Trims
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.findings import read_response
@@ -23,15 +24,13 @@ from jiyuu.measurement.resonance_curves import ResonanceCurves, body_place_hz, r
 from jiyuu.measurement.resonance_findings import control_findings, position_findings
 from jiyuu.measurement.response import MeasuredResponse, measure_response
 from jiyuu.measurement.taper import PEAK_CEILING_DB, TaperReading, read_taper
+from jiyuu.rig.onset_search import search_onset
 from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.rig.response_run import Progress
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 
 SMALL_V = 0.02  # near the onset a peak of 30 dB must still be small beside the stages' headroom
 POSITIONS = 21
-FINEST_PERCENT = 0.1
-BURST_S, WAIT_S = 0.02, 0.6
-DAWDLE_PERCENT = 0.15  # so close to the onset, growing and dying away take longer than one waits
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +42,7 @@ class ResonanceRequest:
     mode: str
     position_percent: tuple[float, ...] = tuple(np.linspace(0.0, 100.0, POSITIONS).tolist())
     plan: SweepPlan = field(default_factory=lambda: SweepPlan(level_v=SMALL_V, sweep_s=1.0, silence_s=0.35))
+    trims: Trims = field(default_factory=Trims)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -76,7 +76,8 @@ def run_resonance(
     with ThreadPoolExecutor(2) as pool:
         for i, percent in enumerate(wanted):
             yield Progress(f"Resonance {percent:.0f} %", 0.9 * i / len(wanted))
-            recording = rig.play(stimulus_v, PanelSettings(request.cutoff_hz, percent), [request.mode])[0]
+            panel = PanelSettings(request.cutoff_hz, percent, request.trims)
+            recording = rig.play(stimulus_v, panel, [request.mode])[0]
             if _whistles(recording, stimulus_v, rig.sample_rate_hz):
                 onset = (measured_percent[-1] if measured_percent else 0.0, percent)
                 break
@@ -88,12 +89,12 @@ def run_resonance(
         raise MeasurementError("The filter whistles from the first positions on; turn its resonance trim down first.")
     onset_percent = onset_doubt = None
     if onset is not None:
-        low, high = onset
-        while high - low > FINEST_PERCENT:
-            yield Progress(f"Onset between {low:.1f} and {high:.1f} %", 0.9 + 0.1 * FINEST_PERCENT / (high - low))
-            middle = 0.5 * (low + high)
-            low, high = (low, middle) if _grows(request, rig, middle) else (middle, high)
-        onset_percent, onset_doubt = 0.5 * (low + high), 0.5 * (high - low) + DAWDLE_PERCENT
+        for step in search_onset(rig, PanelSettings(request.cutoff_hz, 0.0, request.trims), request.mode, *onset,
+                                 level_v=request.plan.level_v):
+            if isinstance(step, Progress):
+                yield Progress(step.text, 0.9 + 0.1 * step.share)
+            else:
+                onset_percent, onset_doubt = step.value, step.uncertainty
     yield _run(request, rig, resonance_percent, stimulus_v, recordings, measured_percent, responses, onset_percent,
                onset_doubt)
 
@@ -103,20 +104,6 @@ def _whistles(recording_v: FloatArray, stimulus_v: FloatArray, sample_rate_hz: f
     tail = recording_v[-round(0.1 * sample_rate_hz) :]
     before = recording_v[: stimulus_v.size]
     return float(np.std(tail)) > 0.1 * float(np.std(before))
-
-
-def _grows(request: ResonanceRequest, rig: Rig, percent: float) -> bool:
-    """Whether a knock on the filter grows rather than dies away."""
-    rate = rig.sample_rate_hz
-    knock = np.zeros(round((BURST_S + WAIT_S) * rate))
-    knock[: round(BURST_S * rate)] = request.plan.level_v * np.random.default_rng(5).standard_normal(
-        round(BURST_S * rate)
-    )
-    recording = rig.play(knock, PanelSettings(request.cutoff_hz, percent), [request.mode])[0]
-    start, half = round((BURST_S + 0.1) * rate), round((WAIT_S - 0.1) / 2 * rate)
-    early, late = recording[start : start + half], recording[start + half : start + 2 * half]
-    # What whistles at its full level does not grow any more, so as loud as before is enough.
-    return float(np.std(late)) > max(0.97 * float(np.std(early)), 0.02 * request.plan.level_v)
 
 
 def _stretch_with(clear: NDArray[np.bool_], frequency_hz: FloatArray, place_hz: float) -> slice:
@@ -149,7 +136,8 @@ def _run(
     document = request.document
     settings = {
         "circuit": document.circuit, "mode": request.mode, "cutoff_hz": request.cutoff_hz,
-        "parameters": dict(document.parameters), "control": document.control, "level_v": request.plan.level_v,
+        "parameters": dict(document.parameters), "control": document.control,
+        "trims": request.trims.as_json(), "level_v": request.plan.level_v,
     }
     taper, why, amount = None, "", curves.amount_db
     if amount is None:

@@ -11,6 +11,7 @@ import numpy as np
 
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import FloatArray
+from jiyuu.circuits.trims import Trims
 from jiyuu.measurement.circuit_fit import CircuitFit, fit_circuit
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.measurement.findings import ReadResponse, read_response, response_findings
@@ -54,6 +55,7 @@ class ResponseRequest:
     modes: tuple[str, ...]
     plan: SweepPlan = field(default_factory=lambda: SweepPlan(level_v=SMALL_SIGNAL_V))
     tolerances: Mapping[str, Tolerance] = field(default_factory=dict)
+    trims: Trims = field(default_factory=Trims)
 
 
 def expected_tolerances(cutoff_hz: float) -> dict[str, Tolerance]:
@@ -66,7 +68,7 @@ def run_response(request: ResponseRequest, rig: Rig) -> Iterator[Progress | Resp
     """Yields progress and, for every mode asked for, a ResponseRun. Stop iterating to cancel."""
     yield Progress("Playing the sweep", 0.02)
     stimulus_v = sweep_stimulus(request.plan, sample_rate_hz=rig.sample_rate_hz)
-    panel = PanelSettings(request.cutoff_hz, request.resonance_percent)
+    panel = PanelSettings(request.cutoff_hz, request.resonance_percent, request.trims)
     recordings_v = rig.play(stimulus_v, panel, request.modes)
     rate = rig.sample_rate_hz
 
@@ -75,6 +77,7 @@ def run_response(request: ResponseRequest, rig: Rig) -> Iterator[Progress | Resp
         return evaluate(
             request.document, mode, stimulus_v, recording_v, rate, cutoff_hz=request.cutoff_hz,
             resonance_percent=request.resonance_percent, level_v=request.plan.level_v, tolerances=request.tolerances,
+            more={"trims": request.trims.as_json()},
         )
 
     # Two at a time: nearly all of it is transforms, which leave the interpreter free.
@@ -96,14 +99,15 @@ def evaluate(
     resonance_percent: float,
     level_v: float | None = None,
     tolerances: Mapping[str, Tolerance] | None = None,
+    more: Mapping[str, Any] | None = None,
 ) -> ResponseRun:
-    """Measure a record that is there already, from a rig or from files."""
+    """Measure a record that is there already, from a rig or from files. more: settings besides these."""
     settings = {
         "circuit": document.circuit, "mode": mode, "cutoff_hz": cutoff_hz,
         "parameters": dict(document.parameters), "control": document.control,
         "resonance_percent": resonance_percent,
         "resonance_gain": document.gain_at(resonance_percent),
-        "level_v": float(np.abs(stimulus_v).max()) if level_v is None else level_v,
+        "level_v": float(np.abs(stimulus_v).max()) if level_v is None else level_v, **(more or {}),
     }
     response = measure_response(stimulus_v, recording_v, sample_rate_hz)
     read = read_response(response)

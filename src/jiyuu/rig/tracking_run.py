@@ -86,6 +86,15 @@ def whistle_percent(document: Filter) -> float | None:
     return None if percent > 97.0 else float(min(100.0, percent * PAST_ONSET))
 
 
+def tracking_request(document: Filter, mode: str, **how: Any) -> TrackingRequest:
+    """What one would do with a filter: count its tone where its drawing whistles, else track it by sweeps."""
+    percent = whistle_percent(document)
+    if percent is not None:
+        return TrackingRequest(document, mode, percent, **how)
+    return TrackingRequest(document, mode, 0.0, **{"start_hz": SWEPT_FROM_HZ, "volts": SWEPT_VOLTS, "by_sweeps": True,
+                                                   **how})
+
+
 def run_tracking(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRun]:
     """Yields progress, then the run. Stop iterating to cancel. Raises MeasurementError where the filter does not
     whistle at the resonance given, or too few steps can be read."""

@@ -14,6 +14,7 @@ from jiyuu.book.store import LoggedFinding, StoredRun
 from jiyuu.book.walk import moved_since
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.circuits.trims import Trims
 from jiyuu.desktop.bench.measuring import compiled
 from jiyuu.desktop.bench.step_presenter import StepPresenter, within_cutoffs, within_travel
 from jiyuu.desktop.jobs import Jobs
@@ -164,7 +165,7 @@ class ResonancePresenter(StepPresenter):
             from jiyuu.rig.simulated import SimulatedRig
 
             yield from compiled(document)
-            request = ResonanceRequest(document, now["cutoff_hz"], now["mode"])
+            request = ResonanceRequest(document, now["cutoff_hz"], now["mode"], trims=Trims(**now["trims"]))
             yield from run_resonance(request, SimulatedRig(document, seed=seed),
                                      resonance_percent=now["resonance_percent"])
 

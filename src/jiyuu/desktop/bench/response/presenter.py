@@ -21,6 +21,7 @@ from jiyuu.circuits.linear import (
     onset,
 )
 from jiyuu.circuits.network import Network
+from jiyuu.circuits.trims import Trims
 from jiyuu.desktop.bench.measuring import Measuring, compiled
 from jiyuu.desktop.bench.response.prediction import GRID_HZ, Predicted, pole_map, predicted, read_prediction
 from jiyuu.desktop.bench.response.previews import Beside, PreviewRequest, Previews
@@ -311,7 +312,7 @@ class ResponsePresenter(QObject):
             yield from compiled(document)
             request = ResponseRequest(
                 document, now["cutoff_hz"], now["resonance_percent"], (now["mode"],),
-                tolerances=expected_tolerances(now["cutoff_hz"]),
+                tolerances=expected_tolerances(now["cutoff_hz"]), trims=Trims(**now["trims"]),
             )
             yield from run_response(request, SimulatedRig(document, seed=seed))
 

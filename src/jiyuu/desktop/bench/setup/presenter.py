@@ -13,6 +13,7 @@ from jiyuu.book.keeping import keep_levels
 from jiyuu.book.setup import Setup
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.circuits.reach import Reach, dead_sentence, reach, reach_sentence
+from jiyuu.circuits.trims import Trims
 from jiyuu.desktop.bench.measuring import compiled
 from jiyuu.desktop.bench.sounding import Sounding
 from jiyuu.desktop.bench.step_presenter import StepPresenter, within_cutoffs
@@ -146,7 +147,7 @@ class SetupPresenter(StepPresenter):
             yield from compiled(document)
             request = LevelRequest(
                 document, standing_hz, now["resonance_percent"], now["mode"], setup.sources(), setup.drive_db,
-                setup.next_limit_v, knob_hz=now["cutoff_hz"],
+                setup.next_limit_v, knob_hz=now["cutoff_hz"], trims=Trims(**now["trims"]),
             )
             yield from run_levels(request, SimulatedRig(document, seed=seed))
 

@@ -1,0 +1,135 @@
+"""The whistle beside a played source: how loud it is against it, and the position of the control at which it sits as
+asked (the cusp)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from jiyuu.circuits.network import FloatArray
+from jiyuu.errors import MeasurementError
+
+LINE_BINS = 4  # half the main lobe of the window
+SILENT_DB = -90.0
+NEAR_OCTAVES = 0.6
+LOCKED_DB = 25.0  # a whistle this far under the harmonic beside it has been caught by it
+TRIES = 24
+PLACES = 10
+LAST_SHARE = 0.1  # of the travel, over which a whistle is judged to take over or to colour
+
+
+@dataclass(frozen=True, slots=True)
+class WhistleLevel:
+    """level_db: RMS of the whistle re RMS of everything else; SILENT_DB where there is none. locked: it runs on a
+    harmonic of the source, and level_db is that harmonic's re the others."""
+
+    frequency_hz: float
+    level_db: float
+    locked: bool
+
+
+def whistle_level(
+    recording_v: FloatArray, sample_rate_hz: float, *, pitch_hz: float | None, near_hz: float, may_lock: bool = True
+) -> WhistleLevel:
+    """recording_v (n,): settled output with a source of pitch_hz, None for one without a pitch;
+    near_hz: about where the filter whistles. may_lock: the filter would whistle by itself here. Raises MeasurementError
+    where the recording is too short to tell the source's harmonics apart."""
+    record = np.asarray(recording_v, dtype=float)
+    per_bin = sample_rate_hz / record.size
+    if pitch_hz is not None and pitch_hz < 3 * LINE_BINS * per_bin:
+        raise MeasurementError(f"The recording is too short to tell harmonics {pitch_hz:.0f} Hz apart; make it longer.")
+    window = _window(record.size)
+    power = np.abs(np.fft.rfft((record - record.mean()) * window)) ** 2 / float(np.sum(window**2)) * 2 / record.size
+    hertz = np.arange(power.size) * per_bin
+    total = float(power.sum())
+    if total <= 0:
+        return WhistleLevel(near_hz, SILENT_DB, False)
+    near = np.abs(np.log2(np.maximum(hertz, per_bin) / near_hz)) < NEAR_OCTAVES
+    free = np.where(near, power, 0.0)
+    if pitch_hz is not None:
+        beside = np.abs(hertz / pitch_hz - np.round(hertz / pitch_hz)) * pitch_hz
+        free = np.where(beside > (LINE_BINS + 1) * per_bin, free, 0.0)
+    place = int(np.argmax(free))
+    line = _line(power, place)
+    if pitch_hz is not None and may_lock:
+        number = max(1, round(near_hz / pitch_hz))
+        places = [round(n * pitch_hz / per_bin) for n in (number - 1, number, number + 1) if n >= 1]
+        strongest = max(places, key=lambda p: _line(power, p))
+        caught = _line(power, strongest)
+        if line < caught * 10 ** (-LOCKED_DB / 10):
+            return WhistleLevel(float(strongest * per_bin), _db(caught, total - caught), True)
+    if line <= 0 or free[place] < 20 * float(np.median(power[near])):
+        return WhistleLevel(near_hz, SILENT_DB, False)
+    return WhistleLevel(float(hertz[place]), _db(line, total - line), False)
+
+
+def _window(size: int) -> FloatArray:
+    """Four-term Blackman–Harris: side lobes at −92 dB (Harris 1978, Proceedings of the IEEE)."""
+    t = 2 * np.pi * np.arange(size) / size
+    return np.asarray(0.35875 - 0.48829 * np.cos(t) + 0.14128 * np.cos(2 * t) - 0.01168 * np.cos(3 * t))
+
+
+def _line(power: FloatArray, place: int) -> float:
+    return float(power[max(place - LINE_BINS, 0) : place + LINE_BINS + 1].sum())
+
+
+def _db(one: float, other: float) -> float:
+    return max(SILENT_DB, float(10 * np.log10(max(one, 1e-30) / max(other, 1e-30))))
+
+
+@dataclass(frozen=True, slots=True)
+class Cusp:
+    """percent: where the tone sits at the level asked, level_db there, caught: on a harmonic of the source (the filter
+    rings with it or is held by it); percent_per_db: how far one may turn for a decibel. None where it never sits there.
+    full_db: its level at the end of the travel; last_db: what it gains over the last tenth. caught_percent: from where
+    to where past the onset the source holds the whistle, or None."""
+
+    target_db: float
+    percent: float | None
+    level_db: float | None
+    percent_per_db: float | None
+    caught: bool
+    full_db: float
+    last_db: float
+    caught_percent: tuple[float, float] | None
+
+    @property
+    def takes_over(self) -> bool:
+        """Whether the whistle is louder than what is played at the end of the travel."""
+        return self.full_db > 0.0
+
+
+def find_cusp(
+    level_at: Callable[[float], WhistleLevel], *, onset_percent: float, target_db: float = -6.0,
+    accuracy_db: float = 0.2,
+) -> Cusp:
+    """level_at: position in % -> the tone there. From half the way to the onset up, the first place at which a turning
+    hand meets the target; then by halving. Raises MeasurementError for an onset that is not on the travel."""
+    if not 0 <= onset_percent < 100:
+        raise MeasurementError("The filter does not whistle within the travel of its control, so there is no cusp.")
+    past = onset_percent + (100.0 - onset_percent) * np.linspace(0.02, 1.0, PLACES)
+    places = [*np.linspace(0.5, 0.98, PLACES // 2) * onset_percent, *past]
+    places = [float(min(place, 100.0)) for place in places]
+    found = [level_at(place) for place in places]
+    caught = [p for p, level in zip(places, found, strict=True) if level.locked and p > onset_percent]
+    late = level_at(max(100.0 - 100.0 * LAST_SHARE, float(past[0])))
+    full = found[-1].level_db
+    ends = full, full - late.level_db, (caught[0], caught[-1]) if caught else None
+    for low, high, below, above in zip(places, places[1:], found, found[1:], strict=False):
+        if not below.level_db < target_db <= above.level_db:
+            continue
+        middle, level = high, above
+        for _ in range(TRIES):
+            middle = 0.5 * (low + high)
+            level = level_at(middle)
+            if abs(level.level_db - target_db) < accuracy_db and above.level_db - below.level_db < 6.0:
+                break
+            if level.level_db < target_db:
+                low, below = middle, level
+            else:
+                high, above = middle, level
+        per_db = (high - low) / max(above.level_db - below.level_db, 1e-3)
+        return Cusp(target_db, middle, level.level_db, per_db, level.locked, *ends)
+    return Cusp(target_db, None, None, None, False, *ends)

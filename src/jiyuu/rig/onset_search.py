@@ -1,0 +1,43 @@
+"""Where a filter begins to whistle, by halving: does a knock on it grow, or die away?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+
+from jiyuu.measurement.uncertain import Uncertain
+from jiyuu.rig.protocol import PanelSettings, Rig
+from jiyuu.rig.response_run import Progress
+
+FINEST_PERCENT = 0.1
+BURST_S, WAIT_S = 0.02, 0.6
+DAWDLE_PERCENT = 0.15  # so close to the onset, growing and dying away take longer than one waits
+
+
+def search_onset(
+    rig: Rig, panel: PanelSettings, mode: str, low: float, high: float, *, level_v: float
+) -> Iterator[Progress | Uncertain]:
+    """Between a position in % at which a knock dies away and one at which the filter whistles. Yields progress, then
+    the onset in % with what it may be off by."""
+    whole = high - low
+    while high - low > FINEST_PERCENT:
+        share = 1 - np.log(max(high - low, FINEST_PERCENT) / FINEST_PERCENT) / np.log(max(whole / FINEST_PERCENT, 1.01))
+        yield Progress(f"Onset between {low:.1f} and {high:.1f} %", float(np.clip(share, 0, 1)))
+        middle = 0.5 * (low + high)
+        grows = knock_grows(rig, replace(panel, resonance_percent=middle), mode, level_v=level_v)
+        low, high = (low, middle) if grows else (middle, high)
+    yield Uncertain(0.5 * (low + high), 0.5 * (high - low) + DAWDLE_PERCENT)
+
+
+def knock_grows(rig: Rig, panel: PanelSettings, mode: str, *, level_v: float) -> bool:
+    """Whether a knock on the filter grows rather than dies away."""
+    rate = rig.sample_rate_hz
+    knock = np.zeros(round((BURST_S + WAIT_S) * rate))
+    knock[: round(BURST_S * rate)] = level_v * np.random.default_rng(5).standard_normal(round(BURST_S * rate))
+    recording = rig.play(knock, panel, [mode])[0]
+    start, half = round((BURST_S + 0.1) * rate), round((WAIT_S - 0.1) / 2 * rate)
+    early, late = recording[start : start + half], recording[start + half : start + 2 * half]
+    # What whistles at its full level does not grow any more, so as loud as before is enough.
+    return float(np.std(late)) > max(0.97 * float(np.std(early)), 0.02 * level_v)
