@@ -131,4 +131,4 @@ def test_both_themes_draw_the_map(window, resonance):
     for _ in range(2):
         picture = resonance.map.grab().toImage()
         assert len({picture.pixel(x, 200) for x in range(60, picture.width() - 20, 7)}) > 6
-        window._turn_theme()
+        window.turn_theme()

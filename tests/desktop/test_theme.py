@@ -32,10 +32,10 @@ def test_the_shipped_faces_are_there(qapp):
 
 
 def test_night_and_larger_type_restyle_the_window(window):
-    window._turn_theme()
+    window.turn_theme()
     assert THEME.palette.name == "night"
     height = window.path.height()
-    window._scale(1.5)
+    window.scale_type(1.5)
     assert window.path.height() > height
     assert THEME.px(5) >= 11
     assert window.grab().width() >= 1280

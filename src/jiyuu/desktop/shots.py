@@ -57,7 +57,7 @@ def main(folder: Path) -> None:
         shoot("circuit")
         bar.setValue(bar.maximum())
         shoot("components")
-        window._choose_circuit()
+        window.choose_circuit()
         app.processEvents()
         window._chooser.grab().save(str(folder / "chooser.png"))
         window._chooser.close()

@@ -6,12 +6,11 @@ from pathlib import Path
 from typing import Protocol
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
-    QMenu,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -30,10 +29,13 @@ from jiyuu.desktop.bench.response.view import ResponseView
 from jiyuu.desktop.bench.setup.presenter import SetupPresenter
 from jiyuu.desktop.bench.setup.view import SetupView
 from jiyuu.desktop.bench.setup.walking import Walking
+from jiyuu.desktop.bench.tracking.presenter import TrackingPresenter
+from jiyuu.desktop.bench.tracking.view import TrackingView
 from jiyuu.desktop.circuit_chooser import CircuitChooser
 from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.help import KeysWindow
 from jiyuu.desktop.jobs import Jobs
+from jiyuu.desktop.menus import add_act, build_menus
 from jiyuu.desktop.notice import Notice
 from jiyuu.desktop.remembered import recent_books, remember_book, window_state
 from jiyuu.desktop.session import Session
@@ -43,6 +45,8 @@ from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.desktop.walk import WalkView
 from jiyuu.errors import JiyuuError
 
+Sleeper = SetupPresenter | ResonancePresenter | TrackingPresenter
+FIGURED = SetupView | ResonanceView | TrackingView
 SHELF_WIDTH, SIDE_WIDTH = 142, 244
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
@@ -76,13 +80,16 @@ class MainWindow(QMainWindow):
         self.walking = Walking(self.session, self.setup.plan)
         self.resonance_presenter = ResonancePresenter(self.session)
         self.resonance = ResonanceView(self.resonance_presenter)
+        self.tracking_presenter = TrackingPresenter(self.session)
+        self.tracking = TrackingView(self.tracking_presenter)
         built: dict[str, StepView] = {
-            "Setup": self.setup, "Response": self.response, "Resonance": self.resonance, "Logbook": self.logbook,
+            "Setup": self.setup, "Response": self.response, "Resonance": self.resonance, "Tracking": self.tracking,
+            "Logbook": self.logbook,
         }
         self.views = {step: built.get(step) or NotBuiltView(step) for step in STEPS}
         self._build_frame()
-        self._build_menus()
-        for speaker in (self.presenter, self.setup_presenter, self.resonance_presenter, self.walking):
+        self._recent = build_menus(self)
+        for speaker in (self.presenter, self.walking, *(presenter for _, presenter in self._sleepers())):
             speaker.message.connect(self.say)
         self.setup.plan.go.connect(self.go)
         self.session.filter_changed.connect(self._show_states)
@@ -133,47 +140,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(whole)
         self.walk.chosen.connect(self.go)
         self.shelf.chosen.connect(self.session.take)
-        more.clicked.connect(self._choose_circuit)
-
-    def _build_menus(self) -> None:
-        bar = self.menuBar()
-        assert bar is not None
-        names = ("&Book", "&Edit", "&View", "&Walk", "&Help")
-        book, edit, view, walk, help_menu = (bar.addMenu(name) for name in names)
-        for menu in (book, edit, view, walk, help_menu):
-            assert menu is not None
-        self._act(book, "&New book …", QKeySequence.StandardKey.New, self._new_book)
-        self._act(book, "&Open …", QKeySequence.StandardKey.Open, self._open_book)
-        self._recent = book.addMenu("&Recent books")  # type: ignore[union-attr]
-        self._act(book, "&Add a filter …", "Ctrl+F", self._choose_circuit)
-        self._act(book, "Measure a &pair of recordings …", "Ctrl+P", self._choose_pair)
-        self._act(book, "Save &figure …", QKeySequence.StandardKey.Save, self._save_figure)
-        self._act(book, "&Quit", QKeySequence.StandardKey.Quit, self.close)
-        self._act(edit, "&Undo", QKeySequence.StandardKey.Undo, self.undo)
-        self._act(edit, "&Redo", "Ctrl+Shift+Z", self.redo)
-        self._act(edit, "&Measure", "M", self._measure)
-        self._act(edit, "Cancel measurement", "Esc", self._cancel)
-        self._act(edit, "&Keep finding", "K", self._keep)
-        self._act(edit, "Set &neutral", "N", self.setup_presenter.set_neutral)
-        self._act(edit, "&Do the whole walk", "Ctrl+W", self.walking.start)
-        self._act(edit, "&Band of 1000 builds", "B", self.response.band.toggle)
-        self._act(edit, "&Copy figure", "Ctrl+Shift+C", lambda: self._main_figure().copy_picture())
-        self._act(view, "&Paper or night", "Ctrl+T", self._turn_theme)
-        self._act(view, "&Larger type", QKeySequence.StandardKey.ZoomIn, lambda: self._scale(1.1))
-        self._act(view, "&Smaller type", QKeySequence.StandardKey.ZoomOut, lambda: self._scale(1 / 1.1))
-        for number, step in enumerate(STEPS, start=1):
-            self._act(walk, step, f"Ctrl+{number % 10}", lambda name=step: self.go(name))
-        for i, letter in enumerate(LETTERS[:6]):
-            self._act(walk, f"Filter {letter}", f"Alt+{i + 1}", lambda index=i: self.session.take(index))
-        self._act(help_menu, "&Keys", "F1", self._show_keys)
-
-    def _act(self, menu: QMenu | None, text: str, keys: object, do: object) -> QAction:
-        assert menu is not None
-        action = menu.addAction(text)
-        assert action is not None
-        action.setShortcut(QKeySequence(keys))
-        action.triggered.connect(lambda _=False: do())  # type: ignore[operator]
-        return action
+        more.clicked.connect(self.choose_circuit)
 
     # The walk
 
@@ -187,29 +154,31 @@ class MainWindow(QMainWindow):
         for name, presenter in self._sleepers():
             presenter.wake() if name == step else presenter.sleep()
 
-    def _sleepers(self) -> list[tuple[str, SetupPresenter | ResonancePresenter]]:
+    def _sleepers(self) -> list[tuple[str, Sleeper]]:
         """The presenters that work only while their step is looked at."""
-        return [("Setup", self.setup_presenter), ("Resonance", self.resonance_presenter)]
+        return [("Setup", self.setup_presenter), ("Resonance", self.resonance_presenter),
+                ("Tracking", self.tracking_presenter)]
 
     def workers(self) -> list[Jobs]:
         """Everything that computes off the interface thread."""
-        return [self.presenter.jobs, self.presenter.previews.jobs, self.resonance_presenter.jobs,
-                self.resonance_presenter.measuring.jobs, self.setup_presenter.measuring.jobs, self.walking.jobs]
+        measuring = [presenter.measuring.jobs for _, presenter in self._sleepers()]
+        return [self.presenter.jobs, self.presenter.previews.jobs, self.resonance_presenter.jobs, self.walking.jobs,
+                *measuring]
 
-    def _measurer(self) -> SetupPresenter | ResponsePresenter | ResonancePresenter:
+    def _measurer(self) -> Sleeper | ResponsePresenter:
         """Whoever measures in the step that is looked at."""
         return next((presenter for step, presenter in self._sleepers() if step == self.step), self.presenter)
 
-    def _measure(self) -> None:
+    def measure(self) -> None:
         self._measurer().measure()
 
-    def _cancel(self) -> None:
+    def cancel(self) -> None:
         self._measurer().cancel()
         self.walking.cancel()
 
-    def _main_figure(self) -> RuledFigure:
+    def main_figure(self) -> RuledFigure:
         view = self.views[self.step]
-        return view.main_figure if isinstance(view, SetupView | ResonanceView) else self.response.level
+        return view.main_figure if isinstance(view, FIGURED) else self.response.level
 
     step, _closed = "Response", False
 
@@ -244,9 +213,9 @@ class MainWindow(QMainWindow):
         else:
             self.presenter.refresh()
 
-    def _keep(self) -> None:
+    def keep(self) -> None:
         view = self.views[self.step]
-        if isinstance(view, LogbookView | SetupView | ResonanceView):
+        if isinstance(view, LogbookView | FIGURED):
             view.keep_current()
         else:
             self.response.keep_current()
@@ -256,38 +225,38 @@ class MainWindow(QMainWindow):
         for view in self.views.values():
             view.restyle()
 
-    def _turn_theme(self) -> None:
+    def turn_theme(self) -> None:
         THEME.apply("night" if THEME.palette.name == "paper" else "paper")
 
-    def _scale(self, factor: float) -> None:
+    def scale_type(self, factor: float) -> None:
         THEME.apply(THEME.palette.name, scale=THEME.scale * factor)
 
-    def _show_keys(self) -> None:
+    def show_keys(self) -> None:
         self._keys = KeysWindow(self)
         self._keys.show()
 
     # Files
 
-    def _new_book(self) -> None:
+    def new_book(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "New book", "", "Books (*.jiyuu)")
         if name:
             path = Path(name).with_suffix(".jiyuu")
             self._guarded(lambda: self.change_book(Book.create(path)))
 
-    def _open_book(self) -> None:
+    def open_book(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Open book", "", "Books (*.jiyuu)")
         if name:
             self.open_files([Path(name)])
 
-    def _choose_pair(self) -> None:
+    def choose_pair(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Stimulus and recording", "", "Recordings (*.wav *.flac)")
         if names:
             self.open_files([Path(name) for name in names])
 
-    def _save_figure(self) -> None:
+    def save_figure(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Save figure", "response.svg", "Figures (*.svg *.png *.csv)")
         if name:
-            self._guarded(self._main_figure().save, Path(name))
+            self._guarded(self.main_figure().save, Path(name))
 
     def change_book(self, book: Book) -> None:
         """Another book into this window."""
@@ -318,6 +287,8 @@ class MainWindow(QMainWindow):
         elif endings <= {".wav", ".flac"} and len(paths) == 2:
             self.go("Response")
             self._guarded(self.presenter.measure_files, paths[0], paths[1])
+        elif endings <= {".wav", ".flac"} and len(paths) == 1 and self.step == "Tracking":
+            self._guarded(self.tracking_presenter.read_recording, paths[0])
         elif endings <= {".wav", ".flac"}:
             self.say("Drop two files together: the stimulus that was played and the recording of it.", error=True)
         else:
@@ -330,7 +301,7 @@ class MainWindow(QMainWindow):
     def _add_filter(self, path: Path) -> None:
         self._shelve(read_filter(path))
 
-    def _choose_circuit(self) -> None:
+    def choose_circuit(self) -> None:
         self._chooser = CircuitChooser(self)
         self._chooser.chosen.connect(lambda name: self._guarded(self._shelve, neutral_filter(name)))
         self._chooser.show()
@@ -365,7 +336,7 @@ class MainWindow(QMainWindow):
         assert self._recent is not None
         self._recent.clear()
         for name in recent_books():
-            self._act(self._recent, name, "", lambda path=name: self.open_files([Path(path)]))
+            add_act(self._recent, name, "", lambda path=name: self.open_files([Path(path)]))
 
     def _restore(self) -> None:
         settings = window_state()

@@ -12,7 +12,7 @@ from jiyuu.measurement.converter_fit import LN2, TOP_HZ, ConverterFit, fit_conve
 from jiyuu.measurement.tracking import Span, Tracking, read_tracking
 from jiyuu.quantities import signed
 
-WORTH_CENTS = 0.3  # over the whole range: less than that is not worth a screwdriver
+WORTH_CENTS = 0.5  # over the whole range: less than that is not worth a screwdriver
 SCALES = np.linspace(-0.01, 0.01, 2001)
 
 
@@ -86,7 +86,9 @@ def advise(
                               f"Offset trim {_way(moved)} by {abs(moved):.1f} cents, last of all"))
     after = _after(tracking, fit, scale_error, droop_per_hz, moved)
     if turns and not _better(after, tracking):
-        turns, after = [], tracking
+        # The offset moves every note alike: a matter of pitch, not of tracking.
+        turns = [turn for turn in turns if turn.trim is Trim.OFFSET]
+        after = tracking
     final = tuple(replace(turn, sentence=f"{turn.sentence}, {abs(turn.turns):.2g} turns {_hand(turn.turns)}.")
                   for turn in turns)
     return Advice(final, _remarks(tracking, fit, bool(turns), after), after, fit)
@@ -151,9 +153,9 @@ def _after(tracking: Tracking, fit: ConverterFit, scale_error: float, droop_per_
 
 
 def _better(after: Tracking, before: Tracking) -> bool:
-    """A longer usable span, or the same with less error; the offset alone is a matter of pitch, not of tracking."""
+    """A longer usable span, or the same with an error less by what is worth turning for."""
     longer = span_v(after.usable) - span_v(before.usable)
-    return longer > 0 or (longer == 0 and after.worst_cents <= before.worst_cents + WORTH_CENTS)
+    return longer > 0 or (longer == 0 and after.worst_cents < before.worst_cents - WORTH_CENTS)
 
 
 def span_v(span: Span | None) -> float:
@@ -183,7 +185,9 @@ def _remarks(tracking: Tracking, fit: ConverterFit, turning: bool, after: Tracki
 def span_words(span: Span | None) -> str:
     """'0 to 6 V (5.98 octaves)'."""
     if span is None:
-        return "none"
+        return "nowhere"
+    if not span.volts:
+        return f"only at {span.from_v:g} V"
     return f"{span.from_v:g} to {span.to_v:g} V ({span.octaves:.2f} octaves)"
 
 

@@ -325,4 +325,5 @@ def sentence(finding: Finding) -> str:
     if finding.tolerance is None or finding.verdict is Verdict.UNJUDGED:
         return text
     low, high = finding.tolerance.low, finding.tolerance.high
-    return f"{text[:-1]}: {finding.verdict.value} ({low:g} to {high:g} {finding.unit})."
+    limits = f"{low:g} to {high:g}".replace("-", "−")
+    return f"{text[:-1]}: {finding.verdict.value} ({limits} {finding.unit})."

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any
 
@@ -22,10 +22,10 @@ from jiyuu.errors import MeasurementError
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.measurement.findings import read_response
 from jiyuu.measurement.response import measure_response
-from jiyuu.measurement.staircase import checked_volts
+from jiyuu.measurement.staircase import checked_volts, measure_staircase
 from jiyuu.measurement.steady_pieces import Piece, find_pieces
 from jiyuu.measurement.step_tone import step_tone
-from jiyuu.measurement.tracking import Drift, Readings, Tracking, drift, read_tracking
+from jiyuu.measurement.tracking import Drift, Readings, Tracking, drift, read_tracking, readings_of
 from jiyuu.measurement.tracking_advice import Advice, advise
 from jiyuu.measurement.tracking_findings import tracking_findings
 from jiyuu.rig.protocol import PanelSettings, Rig
@@ -140,7 +140,7 @@ def _counted(request: TrackingRequest, rig: Rig) -> Iterator[Progress | Tracking
         np.array([np.nan if t.settled_s is None else t.settled_s for _, t in kept]),
     )
     held = _held(recording_v, rate, ends_s) if request.hold_s else None
-    yield _run(request, rig, readings, cv_v, recording_v, silent, held)
+    yield _run(request, rate, readings, cv_v, recording_v, silent, held)
 
 
 def _tones(recording_v: FloatArray, rate: float, ends_s: FloatArray) -> list[Any]:
@@ -199,7 +199,7 @@ def _swept(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRu
     nothing = np.full(len(kept), np.nan)
     readings = Readings(np.array([v for v, _ in kept]), np.array([p[0] for _, p in kept]),
                         np.array([p[1] for _, p in kept]), nothing, nothing)
-    yield _run(request, rig, readings, np.array(request.volts), np.concatenate(recordings), unread, None)
+    yield _run(request, rate, readings, np.array(request.volts), np.concatenate(recordings), unread, None)
 
 
 def _place(stimulus_v: FloatArray, recording_v: FloatArray, rate: float) -> tuple[float, float] | None:
@@ -215,9 +215,18 @@ def _place(stimulus_v: FloatArray, recording_v: FloatArray, rate: float) -> tupl
     return None
 
 
+def evaluate_recording(request: TrackingRequest, recording_v: FloatArray, sample_rate_hz: float) -> TrackingRun:
+    """A staircase recorded by other means, its steps at the volts of the request. Raises MeasurementError where they
+    do not fit."""
+    found = measure_staircase(recording_v, sample_rate_hz, request.volts)
+    missing = [f"{v:g} V" for v in found.missing_volts]
+    return _run(replace(request, by_sweeps=False), sample_rate_hz, readings_of(found), np.array(request.volts),
+                recording_v, missing, None, knob_known=False)
+
+
 def _run(
-    request: TrackingRequest, rig: Rig, readings: Readings, cv_v: FloatArray, recording_v: FloatArray,
-    unread: Sequence[str], held: Drift | None,
+    request: TrackingRequest, sample_rate_hz: float, readings: Readings, cv_v: FloatArray, recording_v: FloatArray,
+    unread: Sequence[str], held: Drift | None, *, knob_known: bool = True,
 ) -> TrackingRun:
     document, reference = request.document, request.reference_v
     if reference is not None and not np.any(np.abs(readings.volts - reference) < 1e-9):
@@ -225,7 +234,9 @@ def _run(
     tracking = read_tracking(readings, reference_v=reference, tolerance_cents=request.tolerance_cents,
                              zero_hz=request.start_hz)
     # The knob says about where the pole is; how the tone lies to it follows from the circuit, its resonance and gain.
-    ratio = float(2 ** np.mean(np.log2(readings.frequency_hz / request.start_hz) - readings.volts))
+    ratio = 1.0
+    if knob_known:
+        ratio = float(2 ** np.mean(np.log2(readings.frequency_hz / request.start_hz) - readings.volts))
     advice = advise(tracking, target_hz=request.target_hz, trims=request.trims, pitch_ratio=ratio)
     settings = {
         "circuit": document.circuit, "mode": request.mode, "parameters": dict(document.parameters),
@@ -235,7 +246,7 @@ def _run(
         "pitch_ratio": ratio, **table_json(readings),
     }
     limits = Tolerance(-request.tolerance_cents, request.tolerance_cents)
-    return TrackingRun(settings, tracking, advice, held, cv_v, recording_v, rig.sample_rate_hz,
+    return TrackingRun(settings, tracking, advice, held, cv_v, recording_v, sample_rate_hz,
                        tuple(tracking_findings(tracking, advice, held, settings, worst=limits)))
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -19,50 +17,12 @@ from PyQt6.QtWidgets import (
 )
 
 from jiyuu.book.setup import Setup, SourceSetting
+from jiyuu.desktop.bench.knobs import frequency_field, number_field
 from jiyuu.desktop.bench.setup.presenter import SetupPresenter
 from jiyuu.desktop.bench.typed_value import TypedValue
 from jiyuu.desktop.theme.style import STEP
-from jiyuu.errors import JiyuuError
-from jiyuu.quantities import parse_frequency, parse_number, shown_hz, signed
+from jiyuu.quantities import signed
 from jiyuu.signals.source import PITCHED, SourceKind
-
-
-def number_field(
-    name: str, unit: str, step: float, presenter: SetupPresenter, entered: Callable[[float], object], *,
-    reset: float, tip: str = "",
-) -> TypedValue:
-    """A typed number with a unit; arrows move it by a step, with Shift by a tenth of one."""
-
-    def parse(text: str) -> float:
-        value, given = parse_number(text)
-        if given not in ("", unit):
-            raise JiyuuError(f"'{text}' is not in {unit}; type for example {reset:g} {unit}.")
-        return value
-
-    field = TypedValue(
-        name, parse=parse, show=lambda value: f"{value:.4g} {unit}".replace("-", "−"),
-        stepped=lambda value, way, fine: round(value + way * step * (0.1 if fine else 1.0), 6),
-    )
-    if tip:
-        field.setToolTip(tip)
-    field.entered.connect(entered)
-    field.reset.connect(lambda: entered(reset))
-    field.refused.connect(lambda text: presenter.message.emit(text, True))
-    return field
-
-
-def frequency_field(name: str, presenter: SetupPresenter, entered: Callable[[float], object], *, reset: float, tip: str
-                    ) -> TypedValue:
-    """Hz, a note or volts; arrows move a semitone."""
-    field = TypedValue(
-        name, parse=parse_frequency, show=shown_hz,
-        stepped=lambda value, way, fine: value * 2 ** (way * (0.1 if fine else 1.0) / 12),
-    )
-    field.setToolTip(tip)
-    field.entered.connect(entered)
-    field.reset.connect(lambda: entered(reset))
-    field.refused.connect(lambda text: presenter.message.emit(text, True))
-    return field
 
 
 class _InputRow(QWidget):

@@ -1,0 +1,1 @@
+"""The Tracking step."""

@@ -1,0 +1,288 @@
+"""The Tracking step as widgets: cents over volts large, the table and what to turn under it, what is asked beside."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QPen, QShortcut
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jiyuu.book.tracking_setting import TrackingSetting
+from jiyuu.desktop.bench.findings_list import FindingsList
+from jiyuu.desktop.bench.measure_bar import MeasureBar
+from jiyuu.desktop.bench.page_buttons import page_buttons
+from jiyuu.desktop.bench.tracking.pages import AskPage, TrimsPage
+from jiyuu.desktop.bench.tracking.presenter import Builds, Table, TrackingPresenter
+from jiyuu.desktop.figures.ruled import PlotCurve
+from jiyuu.desktop.figures.tracking_figure import TrackingFigure
+from jiyuu.desktop.figures.trims_figure import TrimsFigure
+from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.errors import JiyuuError
+from jiyuu.measurement.wording import QUANTITIES
+from jiyuu.quantities import signed
+
+MEASURED, BEFORE, FITTED, AFTER = "measured", "before", "fitted converter", "after these turns"
+LIKELY, DRAWN = "95 % of builds", "the drawing"
+COLUMNS = ("volts", "hertz", "cents off", "V peak", "settled")
+
+
+class TrackingView:
+    """`figures` and `side` are placed by the window; everything else goes through the presenter."""
+
+    def __init__(self, presenter: TrackingPresenter) -> None:
+        self._presenter = presenter
+        self._table: Table | None = None
+        self._builds: Builds | None = None
+        self._setting: TrackingSetting | None = None
+        self._modes: tuple[str, ...] = ()
+        self._build_figures()
+        self._build_side()
+        presenter.settings.connect(self._show_settings)
+        presenter.builds.connect(self._show_builds)
+        presenter.table.connect(self._show_table)
+        presenter.findings.connect(self._show_findings)
+        presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
+        presenter.progress.connect(self._show_progress)
+
+    # Building
+
+    def _build_figures(self) -> None:
+        self.errors = TrackingFigure()
+        self.table = QTableWidget(0, len(COLUMNS))
+        self.table.setHorizontalHeaderLabels(COLUMNS)
+        self.table.setAccessibleName("Steps measured")
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(False)
+        vertical, header = self.table.verticalHeader(), self.table.horizontalHeader()
+        assert vertical is not None
+        assert header is not None
+        vertical.hide()
+        vertical.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignRight)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header.setMinimumSectionSize(60)
+        copy = QShortcut(QKeySequence.StandardKey.Copy, self.table, self.copy_table)
+        copy.setContext(Qt.ShortcutContext.WidgetShortcut)
+        self.trims = TrimsFigure()
+        below = QSplitter(Qt.Orientation.Horizontal)
+        below.addWidget(self.table)
+        below.addWidget(self.trims)
+        below.setSizes([400, 480])
+        self.figures = QSplitter(Qt.Orientation.Vertical)
+        self.figures.addWidget(self.errors)
+        self.figures.addWidget(below)
+        self.figures.setStretchFactor(0, 58)
+        self.figures.setStretchFactor(1, 42)
+        for splitter in (below, self.figures):
+            splitter.setChildrenCollapsible(False)
+            splitter.setHandleWidth(STEP)
+
+    def _build_side(self) -> None:
+        presenter = self._presenter
+        self.side = QWidget()
+        column = QVBoxLayout(self.side)
+        column.setContentsMargins(2 * STEP, STEP, 2 * STEP, STEP)
+        column.setSpacing(STEP)
+        self.circuit = QLabel()
+        self.circuit.setProperty("role", "heading")
+        self.circuit.setWordWrap(True)
+        column.addWidget(self.circuit)
+        self.turn = QPushButton("Turn as advised, read again  T")
+        self.turn.setToolTip("Turns the trims of the simulated unit as the arrows say and measures again; Ctrl+Z turns "
+                             "them back.")
+        self.turn.clicked.connect(presenter.turn_as_advised)
+        self.bar = MeasureBar("Steps the control volts of the simulated unit and counts its tone at every one.",
+                              lead=self.turn)
+        self.bar.measured.connect(presenter.measure)
+        self.bar.cancelled.connect(presenter.cancel)
+        self.bar.kept.connect(self.keep_current)
+        column.addWidget(self.bar)
+        found = QWidget()
+        found_column = QVBoxLayout(found)
+        found_column.setContentsMargins(0, 0, 0, 0)
+        found_column.setSpacing(STEP)
+        self.heading = QLabel()
+        self.heading.setProperty("role", "quiet")
+        self.heading.setWordWrap(True)
+        self.findings = FindingsList()
+        self.findings.keep_toggled.connect(presenter.toggle_kept)
+        found_column.addWidget(self.heading)
+        found_column.addWidget(self.findings, 1)
+        self.ask, self.trim_page = AskPage(presenter), TrimsPage(presenter)
+        self.trim_page.record.clicked.connect(self._choose_record)
+        self.pages = QStackedWidget()
+        for page in (found, self.ask, self.trim_page):
+            self.pages.addWidget(page)
+        row, self.page_choice = page_buttons(("Findings", "Range", "Trims"), self.pages)
+        column.addLayout(row)
+        column.addWidget(self.pages, 1)
+
+    @property
+    def main_figure(self) -> TrackingFigure:
+        return self.errors
+
+    # What the person does
+
+    def keep_current(self) -> None:
+        if not self.findings.keep_current():
+            self._presenter.message.emit("Measure first (M), then choose a finding to keep.", False)
+
+    def copy_table(self) -> None:
+        """The table as text with tabs, units in the heading."""
+        rows = ["\t".join(COLUMNS)]
+        for row in range(self.table.rowCount()):
+            cells = [self.table.item(row, column) for column in range(len(COLUMNS))]
+            rows.append("\t".join("" if cell is None else cell.text() for cell in cells))
+        clipboard = QGuiApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText("\n".join(rows) + "\n")
+
+    def _choose_record(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self.side, "Calibration record", "calibration.csv",
+                                              "Records (*.csv *.json)")
+        if name:
+            try:
+                self._presenter.write_record(Path(name))
+            except JiyuuError as error:
+                self._presenter.message.emit(str(error), True)
+
+    # What the presenter says
+
+    def _show_settings(self, settings: dict[str, Any], setting: TrackingSetting) -> None:
+        document = self._presenter.document
+        self._setting = setting
+        self.circuit.setText(f"{self._presenter.letter}  {document.name}, {document.entry.title}")
+        self.ask.show_setting(document, settings["mode"], setting)
+        self.trim_page.show_trims(self._presenter.trims, setting)
+
+    def _show_builds(self, builds: Builds) -> None:
+        self._builds = builds
+        self._draw()
+
+    def _show_table(self, table: Table | None) -> None:
+        self._table = table
+        self._draw()
+
+    def _draw(self) -> None:
+        builds, table, setting = self._builds, self._table, self._setting
+        if builds is None or setting is None:
+            return
+        palette, figure = THEME.palette, self.errors
+        colour = palette.ink_of(self._presenter.letter).colour
+        document = self._presenter.document
+        figure.forget(MEASURED, BEFORE, FITTED, AFTER, LIKELY)
+        figure.clear_marks()
+        volts = builds.volts if table is None else np.union1d(builds.volts, table.tracking.readings.volts)
+        figure.show_scale(volts, setting.first_hz(document), setting.tolerance_cents)
+        quiet = QPen(QColor(palette.quiet), 1.2)
+        quiet.setCosmetic(True)
+        if table is None:
+            figure.show_band(LIKELY, builds.volts, builds.low_cents, builds.high_cents, palette.quiet, hatched=False)
+            figure.show_curve(PlotCurve(DRAWN, builds.volts, np.zeros(builds.volts.size)), quiet, labelled=True)
+            figure.say_note("Shaded: where 95 % of builds lie before they are trimmed. M measures this one.")
+            figure.say_why("")
+            figure.fit_to(np.concatenate([builds.low_cents, builds.high_cents]))
+            figure.place_labels()
+            self._fill_table(None)
+            self.trims.show_trims(self._presenter.trims, {}, {}, "Measure first (M).")
+            self.turn.setEnabled(False)
+            return
+        figure.forget(DRAWN)
+        self._draw_table(table, colour, quiet)
+
+    def _draw_table(self, table: Table, colour: str, quiet: QPen) -> None:
+        palette, figure, tracking = THEME.palette, self.errors, table.tracking
+        stale = table.stale_why is not None
+        ink = palette.stale if stale else colour
+        order = np.argsort(tracking.readings.volts, kind="stable")
+        at, cents = tracking.readings.volts[order], tracking.error_cents[order]
+        shown = [cents]
+        if table.before is not None:
+            was = np.argsort(table.before.readings.volts, kind="stable")
+            dashed = QPen(QColor(palette.quiet), 1.4, Qt.PenStyle.DashLine)
+            dashed.setCosmetic(True)
+            earlier = PlotCurve(BEFORE, table.before.readings.volts[was], table.before.error_cents[was])
+            figure.show_curve(earlier, dashed, labelled=True)
+            shown.append(table.before.error_cents)
+        figure.show_curve(PlotCurve(FITTED, table.fitted_v, table.fitted_cents), quiet)
+        if table.advice.turns and not stale:
+            after = table.advice.after
+            dotted = QPen(QColor(palette.ink), 1.6, Qt.PenStyle.DotLine)
+            dotted.setCosmetic(True)
+            figure.show_curve(PlotCurve(AFTER, after.readings.volts[order], after.error_cents[order]), dotted,
+                              labelled=True, colour=palette.ink)
+        thick = QPen(QColor(ink), 2.6)
+        thick.setCosmetic(True)
+        figure.show_curve(PlotCurve(MEASURED, at, cents), thick, labelled=True, colour=ink)
+        figure.show_marks(at, cents, np.abs(cents) <= tracking.tolerance_cents, ink)
+        figure.fit_to(np.concatenate(shown))
+        figure.say_note("" if not table.unread else f"No tone at {', '.join(table.unread)}.")
+        figure.say_why(f"Out of date: {table.stale_why}. Measure again (M)." if stale else "")
+        span = tracking.usable
+        if span is None:
+            figure.show_span(None, None, ink, "")
+        else:
+            figure.show_span(span.from_v, span.to_v, ink, f"in tune within ±{tracking.tolerance_cents:g} cents")
+        figure.place_labels()
+        self._fill_table(table)
+        advice = table.advice
+        turns = {turn.trim: turn.turns for turn in advice.turns}
+        amounts = {turn.trim: turn.amount for turn in advice.turns}
+        note = "Out of date; measure again (M)." if stale else advice.remarks[0] if advice.remarks else ""
+        self.trims.show_trims(table.standing, {} if stale else turns, amounts, note)
+        self.turn.setEnabled(bool(turns) and not stale)
+
+    def _fill_table(self, table: Table | None) -> None:
+        self.table.setRowCount(0)
+        if table is None:
+            return
+        readings, errors = table.tracking.readings, table.tracking.error_cents
+        self.table.setRowCount(readings.volts.size)
+        for row in range(readings.volts.size):
+            level, settled = readings.level_v[row], readings.settled_s[row]
+            out = abs(errors[row]) > table.tracking.tolerance_cents
+            cells = (f"{readings.volts[row]:.3f}", f"{readings.frequency_hz[row]:.3f}",
+                     f"{'✗ ' if out else ''}{signed(float(errors[row]), 2)}",
+                     "" if np.isnan(level) else f"{level:.3f}", "" if np.isnan(settled) else f"{1000 * settled:.0f} ms")
+            for column, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                item.setFont(THEME.font(numbers=True))
+                if column == 2 and out:
+                    item.setForeground(QColor(THEME.palette.attention))
+                self.table.setItem(row, column, item)
+
+    def _show_findings(self, logged: list[Any]) -> None:
+        self.bar.keep.setEnabled(bool(logged))
+        if logged:
+            self.heading.setText("Measured. ± is 95 %. Choose one, K keeps it.")
+        else:
+            self.heading.setText("Nothing measured yet. M steps the volts and counts; or drop one recording of a "
+                                 f"staircase on the window. {QUANTITIES['tracking_error_cents'].how}")
+        self.findings.show_logged(logged)
+
+    def _show_progress(self, text: str, share: float) -> None:
+        self.bar.show_share(share)
+        self.heading.setText(f"{text} …")
+
+    def restyle(self) -> None:
+        """Draw again in the theme's colours."""
+        self.trims.update()
+        self._draw()

@@ -1,0 +1,152 @@
+"""The Tracking step in the real window: the table, what to turn, turning and reading again, recordings, the record."""
+
+import json
+
+import numpy as np
+import pytest
+from PyQt6.QtGui import QGuiApplication
+
+from jiyuu.book.walk import StepState
+from jiyuu.circuits.trims import Trim
+from jiyuu.errors import JiyuuError
+from jiyuu.signals.recordings import write_recording
+from tests.staircase import Staircase
+
+RATE = 48_000
+
+
+@pytest.fixture
+def tracking(window):
+    window.go("Tracking")
+    return window.tracking
+
+
+def measured(window, qtbot):
+    window.measure()
+    qtbot.waitUntil(lambda: not window.tracking_presenter.measuring.jobs.busy, timeout=30_000)
+
+
+def test_before_anything_is_measured_the_builds_are_shown(window, tracking):
+    assert "95 % of builds" in tracking.errors._note.toPlainText()
+    assert "95 % of builds" in tracking.errors._still.bands
+    assert not tracking.turn.isEnabled()
+    assert "Nothing measured yet" in tracking.heading.text()
+    window.tracking_presenter.turn_as_advised()
+    assert "Measure first" in window.notice.text()
+
+
+def test_turn_read_turn(window, tracking, qtbot):
+    measured(window, qtbot)
+    assert tracking.table.rowCount() == 9
+    first = tracking.errors.curve("measured").values
+    readings = window.tracking_presenter._table.tracking.readings
+    errors = 1200 * (np.log2(readings.frequency_hz / readings.frequency_hz[0]) - readings.volts)
+    assert first == pytest.approx(errors)
+    assert tracking.table.item(8, 2).text().startswith("✗")
+    assert window.session.states()["Tracking"] is StepState.OUTSIDE
+    texts = tracking.trims.row_texts()
+    assert "clockwise" in texts[0]
+    assert texts[3] == "Resonance trim: leave"
+    assert tracking.errors.curve("after these turns") is not None
+    tracking.turn.click()
+    qtbot.waitUntil(lambda: not window.tracking_presenter.measuring.jobs.busy, timeout=30_000)
+    second = tracking.errors.curve("measured").values
+    assert np.abs(second).max() < 5.0 < np.abs(first).max()
+    assert tracking.errors.curve("before").values == pytest.approx(first)
+    assert window.session.states()["Tracking"] is StepState.DONE
+    assert window.tracking_presenter.trims[Trim.SCALE] != 0
+    window.undo()
+    assert window.tracking_presenter.trims[Trim.SCALE] == 0
+    assert "trim turned since" in tracking.errors._why.toPlainText()
+    assert window.session.states()["Tracking"] is StepState.STALE
+    assert not tracking.turn.isEnabled()
+
+
+def test_range_tolerance_and_reference_are_typed(window, tracking, qtbot):
+    tracking.page_choice.button(1).click()
+    for field, text in ((tracking.ask.low, "1 V"), (tracking.ask.high, "3"), (tracking.ask.step, "0.5"),
+                        (tracking.ask.reference, "2"), (tracking.ask.tolerance, "20 cents"),
+                        (tracking.ask.start, "C2")):
+        field.setText(text)
+        field.setModified(True)
+        field._enter()
+    assert window.tracking_presenter.setting.volts() == (1.0, 1.5, 2.0, 2.5, 3.0)
+    measured(window, qtbot)
+    table = window.tracking_presenter._table.tracking
+    assert table.readings.volts.tolist() == [1.0, 1.5, 2.0, 2.5, 3.0]
+    assert table.error_cents[2] == 0
+    assert table.tolerance_cents == 20.0
+    assert table.readings.frequency_hz[2] == pytest.approx(65.4 * 4, rel=0.05)
+    before = window.tracking_presenter.setting
+    tracking.ask.high.entered.emit(0.0)
+    assert "must lie above" in window.notice.text()
+    assert window.tracking_presenter.setting == before
+
+
+def test_trims_are_turned_by_hand_within_their_ends(window, tracking):
+    tracking.trim_page.turns[Trim.OFFSET].entered.emit(-3.5)
+    assert window.tracking_presenter.trims[Trim.OFFSET] == -3.5
+    tracking.trim_page.turns[Trim.HIGH_FREQUENCY].entered.emit(25.0)
+    assert "past its end" in window.notice.text()
+    window.undo()
+    assert window.tracking_presenter.trims[Trim.OFFSET] == 0.0
+
+
+def test_one_recording_of_a_staircase_is_dropped(window, tracking, qtbot, tmp_path):
+    hertz = [40 * 2 ** (1.004 * v) for v in range(9)]
+    write_recording(tmp_path / "hand.wav", Staircase(hertz, glide_s=0.01).recording(), RATE)
+    window.open_files([tmp_path / "hand.wav"])
+    qtbot.waitUntil(lambda: not window.tracking_presenter.measuring.jobs.busy, timeout=30_000)
+    assert tracking.errors.curve("measured").values == pytest.approx(4.8 * np.arange(9), abs=0.05)
+    write_recording(tmp_path / "short.wav", Staircase(hertz[1:]).recording(), RATE)
+    window.open_files([tmp_path / "short.wav"])
+    qtbot.waitUntil(lambda: not window.tracking_presenter.measuring.jobs.busy, timeout=30_000)
+    assert "8 steps were found, but 9 volts given" in window.notice.text()
+    assert len(window.session.book.runs(window.session.in_hand.id, "Tracking")) == 1
+
+
+def test_findings_are_kept_and_the_table_is_copied(window, tracking, qtbot):
+    measured(window, qtbot)
+    tracking.findings.setCurrentRow(0)
+    window.keep()
+    assert window.session.book.logbook()[0].finding.quantity == "tracking_error_cents"
+    tracking.copy_table()
+    lines = QGuiApplication.clipboard().text().splitlines()
+    assert lines[0].split("\t")[:3] == ["volts", "hertz", "cents off"]
+    assert len(lines) == 10
+    assert tracking.errors.as_csv().startswith("volts,")
+
+
+def test_the_calibration_record(window, tracking, qtbot, tmp_path):
+    with pytest.raises(JiyuuError, match="Nothing is measured"):
+        window.tracking_presenter.write_record(tmp_path / "none.csv")
+    tracking.trim_page.note.setText("scale at 2 o'clock")
+    tracking.trim_page.note.returnPressed.emit()
+    measured(window, qtbot)
+    window.tracking_presenter.write_record(tmp_path / "record.json")
+    kept = json.loads((tmp_path / "record.json").read_text(encoding="utf-8"))
+    assert kept["trims_noted"] == "scale at 2 o'clock"
+    assert kept["temperature_c"] == 25.0
+    assert len(kept["volts"]) == len(kept["error_cents"]) == 9
+    window.tracking_presenter.write_record(tmp_path / "record.csv")
+    assert (tmp_path / "record.csv").read_text(encoding="utf-8").count("\n") > 18
+    with pytest.raises(JiyuuError, match=r"\.csv or a \.json"):
+        window.tracking_presenter.write_record(tmp_path / "record.txt")
+    assert not (tmp_path / "record.txt").exists()
+
+
+def test_a_filter_swept_instead(window, tracking, qtbot):
+    window.tracking_presenter.change(by_sweeps=True, step_v=2.0)
+    assert tracking.ask.how.currentText() == "by sweeps"
+    measured(window, qtbot)
+    table = window.tracking_presenter._table.tracking
+    assert table.readings.volts.tolist() == [0.0, 2.0, 4.0, 6.0]
+    assert np.isnan(table.readings.level_v).all()
+    assert tracking.table.item(0, 3).text() == ""
+
+
+def test_marks_keep_their_shape_and_the_night_its_colours(window, tracking, qtbot):
+    measured(window, qtbot)
+    window.turn_theme()
+    assert tracking.errors.curve("measured") is not None
+    assert tracking.trims.accessibleDescription().startswith("Scale trim")
