@@ -22,6 +22,8 @@ from jiyuu.book.walk import STEPS
 from jiyuu.circuits.filter_file import Filter, neutral_filter, read_filter
 from jiyuu.desktop.bench.logbook.view import LogbookView
 from jiyuu.desktop.bench.not_built import NotBuiltView
+from jiyuu.desktop.bench.oscillation.presenter import OscillationPresenter
+from jiyuu.desktop.bench.oscillation.view import OscillationView
 from jiyuu.desktop.bench.resonance.presenter import ResonancePresenter
 from jiyuu.desktop.bench.resonance.view import ResonanceView
 from jiyuu.desktop.bench.response.presenter import ResponsePresenter
@@ -45,8 +47,8 @@ from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.desktop.walk import WalkView
 from jiyuu.errors import JiyuuError
 
-Sleeper = SetupPresenter | ResonancePresenter | TrackingPresenter
-FIGURED = SetupView | ResonanceView | TrackingView
+Sleeper = SetupPresenter | ResonancePresenter | OscillationPresenter | TrackingPresenter
+FIGURED = SetupView | ResonanceView | OscillationView | TrackingView
 SHELF_WIDTH, SIDE_WIDTH = 142, 244
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
@@ -80,11 +82,13 @@ class MainWindow(QMainWindow):
         self.walking = Walking(self.session, self.setup.plan)
         self.resonance_presenter = ResonancePresenter(self.session)
         self.resonance = ResonanceView(self.resonance_presenter)
+        self.oscillation_presenter = OscillationPresenter(self.session)
+        self.oscillation = OscillationView(self.oscillation_presenter)
         self.tracking_presenter = TrackingPresenter(self.session)
         self.tracking = TrackingView(self.tracking_presenter)
         built: dict[str, StepView] = {
-            "Setup": self.setup, "Response": self.response, "Resonance": self.resonance, "Tracking": self.tracking,
-            "Logbook": self.logbook,
+            "Setup": self.setup, "Response": self.response, "Resonance": self.resonance,
+            "Self-oscillation": self.oscillation, "Tracking": self.tracking, "Logbook": self.logbook,
         }
         self.views = {step: built.get(step) or NotBuiltView(step) for step in STEPS}
         self._build_frame()
@@ -157,13 +161,13 @@ class MainWindow(QMainWindow):
     def _sleepers(self) -> list[tuple[str, Sleeper]]:
         """The presenters that work only while their step is looked at."""
         return [("Setup", self.setup_presenter), ("Resonance", self.resonance_presenter),
-                ("Tracking", self.tracking_presenter)]
+                ("Self-oscillation", self.oscillation_presenter), ("Tracking", self.tracking_presenter)]
 
     def workers(self) -> list[Jobs]:
         """Everything that computes off the interface thread."""
         measuring = [presenter.measuring.jobs for _, presenter in self._sleepers()]
         return [self.presenter.jobs, self.presenter.previews.jobs, self.resonance_presenter.jobs, self.walking.jobs,
-                *measuring]
+                self.oscillation_presenter.jobs, self.oscillation_presenter.patch_jobs, *measuring]
 
     def _measurer(self) -> Sleeper | ResponsePresenter:
         """Whoever measures in the step that is looked at."""

@@ -56,7 +56,7 @@ class RuledFigure(pg.PlotWidget):
         span = self.highest - self.lowest
         view.setLimits(xMin=self.lowest - 0.1 * span, xMax=self.highest + 0.1 * span, minXRange=0.05 * span)
         view.setXRange(self.lowest, self.highest, padding=0)
-        self._ruling = Ruling(view, level_steps[0], strong_step, self.lines)
+        self._ruling = Ruling(view, level_steps, strong_step, self.lines)
         self._still = Layer(view, z=0, still=True)
         self._moving = Layer(view, z=5, still=False)
         for item in (self._ruling, self._still, self._moving):

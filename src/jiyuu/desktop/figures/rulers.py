@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QGraphicsItem
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.quantities import C4_HZ
 
+ROOM_PX = 8.0  # at least, between ruled lines
 LOWEST_V, HIGHEST_V = math.log2(16 / C4_HZ), math.log2(21_000 / C4_HZ)
 
 
@@ -83,14 +84,15 @@ class NoteAxis(pg.AxisItem):
 
 
 class Ruling(pg.GraphicsObject):
-    """The ruled ground of a figure: the ruler's lines, and one level line per `level_step`."""
+    """The ruled ground of a figure: the ruler's lines, and level lines at the first of `level_steps` that leaves room
+    between them."""
 
     def __init__(
-        self, view: pg.ViewBox, level_step: float, strong_step: float,
+        self, view: pg.ViewBox, level_steps: tuple[float, ...], strong_step: float,
         lines: Callable[[float, float], list[tuple[float, bool]]],
     ) -> None:
         super().__init__()
-        self._view, self._step, self._strong, self._lines = view, level_step, strong_step, lines
+        self._view, self._steps, self._strong, self._lines = view, level_steps, strong_step, lines
         self.setZValue(-100)
         self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
         view.sigRangeChanged.connect(lambda *_: self._moved())
@@ -111,9 +113,11 @@ class Ruling(pg.GraphicsObject):
             painter.setPen(strong if is_strong else fine)
             painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
         low, high = sorted((rect.top(), rect.bottom()))
-        if (high - low) / self._step < 200:
-            for i in range(math.ceil(low / self._step), math.floor(high / self._step) + 1):
-                y = i * self._step
+        most = max(self._view.height(), 1.0) / ROOM_PX
+        step = next((s for s in self._steps if (high - low) / s <= most), self._steps[-1])
+        if (high - low) / step < 200:
+            for i in range(math.ceil(low / step), math.floor(high / step) + 1):
+                y = i * step
                 painter.setPen(strong if abs(y / self._strong - round(y / self._strong)) < 1e-9 else fine)
                 painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
 

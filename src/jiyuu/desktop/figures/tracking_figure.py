@@ -29,7 +29,8 @@ class VoltAxis(pg.AxisItem):
         self.setStyle(tickLength=0, tickTextOffset=2)
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
-        every = next((e for e in (0.1, 0.25, 0.5, 1.0, 2.0) if (maxVal - minVal) / e * 64 <= size), 5.0)
+        room = 80 if self._as_hertz else 60
+        every = next((e for e in (0.1, 0.25, 0.5, 1.0, 2.0) if (maxVal - minVal) / e * room <= size), 5.0)
         first, last = math.ceil(minVal / every - 1e-9), math.floor(maxVal / every + 1e-9)
         return [(every, [i * every for i in range(first, last + 1)])]
 
@@ -47,10 +48,10 @@ class TrackingFigure(RuledFigure):
 
     def __init__(self) -> None:
         self._hertz = VoltAxis("top", as_hertz=True)
-        steps = (1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0)
+        steps = (1.0, 5.0, 10.0, 50.0, 100.0)
         axes = {"left": LevelAxis(steps, "cents"), "bottom": VoltAxis(), "top": self._hertz}
         super().__init__(title="Out of tune, cents against 1 V per octave", unit="cents", axes=axes,
-                         level_steps=(5.0,), strong_step=1e6)
+                         level_steps=steps, strong_step=1e6)
         self.getPlotItem().showAxis("top")
         self._dots = pg.ScatterPlotItem(size=MARK_PX, pxMode=True)
         self._crosses = pg.ScatterPlotItem(size=MARK_PX + 3, symbol="x", pxMode=True)
@@ -60,8 +61,8 @@ class TrackingFigure(RuledFigure):
             item.setZValue(20)
             self.addItem(item, ignoreBounds=True)
         self._tune.setVisible(False)
-        self._reach_cents = 25.0
-        self.getPlotItem().getViewBox().setYRange(-30, 30, padding=0)
+        self._low_cents, self._high_cents = -30.0, 30.0
+        self.fit_levels()
         self.restyle()
 
     def x_of(self, places: FloatArray) -> FloatArray:
@@ -119,7 +120,8 @@ class TrackingFigure(RuledFigure):
         if from_v is None or to_v is None:
             self._moving.forget("in tune")
         else:
-            foot, half = -0.93 * self._reach_cents, 0.03 * self._reach_cents
+            tall = self._high_cents - self._low_cents
+            foot, half = self._low_cents + 0.035 * tall, 0.015 * tall
             ends = np.array([from_v - 0.08, to_v + 0.08])
             self._moving.set_band("in tune", ends, np.full(2, foot - half), np.full(2, foot + half), QColor(ink),
                                   hatched=False)
@@ -130,12 +132,14 @@ class TrackingFigure(RuledFigure):
         self._moving.touched()
 
     def fit_to(self, cents: FloatArray) -> None:
-        """A range of cents that holds the steps and shows the bands."""
-        self._reach_cents = max(12.0, 1.22 * float(np.abs(cents).max(initial=0.0)))
-        self.getPlotItem().getViewBox().setYRange(-self._reach_cents, self._reach_cents, padding=0)
+        """A range of cents that holds the steps and shows the bands, with room for the title and the bar."""
+        low, high = min(float(cents.min(initial=0.0)), -8.0), max(float(cents.max(initial=0.0)), 8.0)
+        span = high - low
+        self._low_cents, self._high_cents = low - 0.16 * span, high + 0.16 * span
+        self.fit_levels()
 
     def fit_levels(self) -> None:
-        self.getPlotItem().getViewBox().setYRange(-self._reach_cents, self._reach_cents, padding=0)
+        self.getPlotItem().getViewBox().setYRange(self._low_cents, self._high_cents, padding=0)
 
     def restyle_lines(self) -> None:
         if not hasattr(self, "_zero"):  # the base restyles before the lines are there

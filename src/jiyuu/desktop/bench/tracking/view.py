@@ -31,7 +31,7 @@ from jiyuu.desktop.bench.tracking.presenter import Builds, Table, TrackingPresen
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.tracking_figure import TrackingFigure
 from jiyuu.desktop.figures.trims_figure import TrimsFigure
-from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.desktop.theme.style import SMALL_PX, STEP, THEME
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.wording import QUANTITIES
 from jiyuu.quantities import signed
@@ -76,8 +76,8 @@ class TrackingView:
         vertical.hide()
         vertical.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignRight)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        header.setMinimumSectionSize(60)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setStretchLastSection(True)
         copy = QShortcut(QKeySequence.StandardKey.Copy, self.table, self.copy_table)
         copy.setContext(Qt.ShortcutContext.WidgetShortcut)
         self.trims = TrimsFigure()
@@ -258,13 +258,13 @@ class TrackingView:
         for row in range(readings.volts.size):
             level, settled = readings.level_v[row], readings.settled_s[row]
             out = abs(errors[row]) > table.tracking.tolerance_cents
-            cells = (f"{readings.volts[row]:.3f}", f"{readings.frequency_hz[row]:.3f}",
+            cells = (f"{readings.volts[row]:.3f}", f"{readings.frequency_hz[row]:.2f}",
                      f"{'✗ ' if out else ''}{signed(float(errors[row]), 2)}",
                      "" if np.isnan(level) else f"{level:.3f}", "" if np.isnan(settled) else f"{1000 * settled:.0f} ms")
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                item.setFont(THEME.font(numbers=True))
+                item.setFont(THEME.font(px=SMALL_PX, numbers=True))
                 if column == 2 and out:
                     item.setForeground(QColor(THEME.palette.attention))
                 self.table.setItem(row, column, item)

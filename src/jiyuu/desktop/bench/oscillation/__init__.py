@@ -1,0 +1,1 @@
+"""The Self-oscillation step."""

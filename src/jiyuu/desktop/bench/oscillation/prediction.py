@@ -1,0 +1,121 @@
+"""What the drawing of a filter says of its whistle: pull, tone, cusp, and what other parts in the loop would do."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from jiyuu.circuits.filter_file import Filter
+from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.errors import CircuitError, JiyuuError, MeasurementError
+from jiyuu.measurement.finding import Finding
+from jiyuu.measurement.oscillation_findings import cusp_findings
+from jiyuu.measurement.resonance_prediction import onset_percent_of
+from jiyuu.measurement.whistle import Cusp, WhistleLevel, find_cusp, whistle_level
+from jiyuu.quantities import shown_hz
+from jiyuu.signals.source import PITCHED, Source
+
+if TYPE_CHECKING:
+    from jiyuu.measurement.whistle_prediction import LoopVariant, WhistleCurve
+    from jiyuu.simulation.oscillation import Oscillation
+
+POSITIONS = 9
+CUSP_S = 0.65
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Whistle:
+    """What the drawing says. percent: where the tone is looked at (the position set, or the end of the control when
+    that lies below the onset). Later parts are None until they have been computed."""
+
+    onset_percent: float
+    percent: float
+    position_percent: FloatArray
+    curve: WhistleCurve
+    tone: Oscillation | None
+    cusp: Cusp | None = None
+    variants: tuple[LoopVariant, ...] | None = None
+    why_no_cusp: str = ""
+
+
+def begun(document: Filter, network: Network, now: dict[str, Any]) -> Whistle | None:
+    """Onset, pull and the tone by the settled solution; None where the drawing never whistles."""
+    from jiyuu.measurement.whistle_prediction import whistle_over_gain
+    from jiyuu.simulation.oscillation import oscillation
+
+    start = onset_percent_of(document, network, now["cutoff_hz"])
+    if start is None or start >= 99.9:
+        return None
+    places = start + (100.0 - start) * np.linspace(0.03, 1.0, POSITIONS)
+    curve = whistle_over_gain(network, now["mode"], cutoff_hz=now["cutoff_hz"], gains=document.gains_at(places))
+    percent = now["resonance_percent"] if now["resonance_percent"] > start + 0.3 else 100.0
+    try:
+        tone = oscillation(network, now["mode"], cutoff_hz=now["cutoff_hz"], gain=document.gain_at(percent))
+    except CircuitError:
+        tone = None
+    return Whistle(start, percent, places, curve, tone)
+
+
+def cusp(
+    document: Filter, network: Network, now: dict[str, Any], source: Source, target_db: float, found: Whistle
+) -> tuple[Cusp | None, str]:
+    """Where the tone sits as asked beside the source, by simulation; None and why where it does not."""
+    from jiyuu.measurement.whistle_prediction import beside_source
+
+    try:
+        played = source.record(duration_s=CUSP_S)
+    except JiyuuError as error:
+        return None, str(error)
+    near_hz = now["cutoff_hz"] if found.tone is None else found.tone.frequency_hz
+    pitch_hz = source.pitch_hz if source.kind in PITCHED else None
+
+    def level_at(percent: float) -> WhistleLevel:
+        output = beside_source(network, played, now["mode"], cutoff_hz=now["cutoff_hz"], gain=document.gain_at(percent))
+        return whistle_level(output, 48_000.0, pitch_hz=pitch_hz, near_hz=near_hz)
+
+    try:
+        return find_cusp(level_at, onset_percent=found.onset_percent, target_db=target_db), ""
+    except MeasurementError as error:
+        return None, str(error)
+
+
+def variants(document: Filter, network: Network, now: dict[str, Any], found: Whistle) -> tuple[LoopVariant, ...]:
+    """Limiters and couplings of the loop at half and twice what they are."""
+    from jiyuu.measurement.whistle_prediction import loop_variants
+
+    values, make = document.entry.values(document.parameters), {}
+    for name, title in (("feedback_headroom_v", "limiter in the loop"), ("stage_headroom_v", "stages"),
+                        ("feedback_coupling_hz", "coupling capacitor")):
+        if name not in values:
+            continue
+        scales = {"at half": 0.5 * values[name], "at twice": 2 * values[name]} if values[name] else {
+            f"at {shown_hz(now['cutoff_hz'] / 8)}": now["cutoff_hz"] / 8}
+        for said, value in scales.items():
+            try:
+                make[f"{title} {said}"] = document.entry.network({**document.parameters, name: value})
+            except CircuitError:
+                continue
+    return loop_variants(make, network, now["mode"], cutoff_hz=now["cutoff_hz"],
+                         gain=document.gain_at(found.percent))
+
+
+def predicted(found: Whistle, settings: dict[str, Any]) -> list[Finding]:
+    """The findings of the drawing."""
+    said = [Finding("onset_percent", found.onset_percent, "%", settings=settings, measured=False)]
+    tone = found.tone
+    if tone is not None:
+        said += [
+            Finding("tone_hz", tone.frequency_hz, "Hz", settings=settings, measured=False),
+            Finding("tone_v", tone.amplitude_peak_v, "V", settings=settings, measured=False),
+            Finding("tone_thd_percent", tone.thd_percent, "%", settings=settings, measured=False),
+            Finding("start_up_s", tone.start_up_s, "s", settings=settings, measured=False),
+        ]
+    if np.isfinite(found.curve.cents[-1]):
+        pull = float(found.curve.cents[-1] - found.curve.cents[0])
+        said.append(Finding("pitch_pull_cents", pull, "cents", settings=settings, measured=False))
+    if found.cusp is not None:
+        said += [Finding(f.quantity, f.value, f.unit, settings=f.settings, measured=False)
+                 for f in cusp_findings(found.cusp, settings)]
+    return said

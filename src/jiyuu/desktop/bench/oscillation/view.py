@@ -1,0 +1,392 @@
+"""The Self-oscillation step as widgets: pitch over the control large, the tone and the tuner under it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QPen
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHeaderView,
+    QLabel,
+    QSplitter,
+    QStackedWidget,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jiyuu.book.whistle_setting import WhistleSetting
+from jiyuu.desktop.bench.findings_list import FindingsList
+from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
+from jiyuu.desktop.bench.measure_bar import MeasureBar
+from jiyuu.desktop.bench.oscillation.prediction import Whistle
+from jiyuu.desktop.bench.oscillation.presenter import CAUTION, MeasuredWhistle, OscillationPresenter
+from jiyuu.desktop.bench.oscillation.target_page import TargetPage
+from jiyuu.desktop.bench.page_buttons import page_buttons
+from jiyuu.desktop.bench.resonance.presenter import Said
+from jiyuu.desktop.figures.control_figure import ControlFigure
+from jiyuu.desktop.figures.ruled import FloatArray, PlotCurve
+from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
+from jiyuu.desktop.figures.swing_figure import SwingFigure
+from jiyuu.desktop.figures.time_figure import TimeFigure
+from jiyuu.desktop.figures.tuner_figure import TunedTone, TunerFigure
+from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.measurement.tuner import bell
+from jiyuu.quantities import note_and_cents, shown_hz, signed, volts_between
+
+PREDICTED, MEASURED = "predicted", "measured"
+HARMONICS, TRACE, PATCHED = range(3)
+PATCHED_HARMONICS = (2, 3, 4, 5)
+FLOOR_DB = -90.0
+
+
+class OscillationView:
+    """`figures` and `side` are placed by the window; everything else goes through the presenter."""
+
+    def __init__(self, presenter: OscillationPresenter) -> None:
+        self._presenter = presenter
+        self._whistle: Whistle | None = None
+        self._measured: MeasuredWhistle | None = None
+        self._patched: list[Any] | str = []
+        self._modes: tuple[str, ...] = ()
+        self._tone: TunedTone | None = None
+        self._bell = ""
+        self._build_figures()
+        self._build_side()
+        presenter.settings.connect(self._show_settings)
+        presenter.whistled.connect(self._show_whistle)
+        presenter.measured.connect(self._show_measured)
+        presenter.findings.connect(self._show_findings)
+        presenter.tuned.connect(self._show_tuned)
+        presenter.patched.connect(self._show_patched)
+        presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
+        presenter.progress.connect(self._show_progress)
+
+    # Building
+
+    def _build_figures(self) -> None:
+        presenter = self._presenter
+        self.pull = ControlFigure(title="Pitch of the whistle over the control, cents re the cutoff set", unit="cents",
+                                  level_steps=(25.0, 50.0, 100.0, 200.0), strong_step=100.0)
+        self.pull.position_dragged.connect(presenter.try_resonance)
+        self.pull.position_dropped.connect(presenter.set_resonance)
+        self.pull.position_reset.connect(lambda: presenter.reset("resonance_percent"))
+        self.spectrum = SpectrumFigure("Harmonics of the tone, dB re the first")
+        self.trace = TimeFigure("Waveform of the tone, volts")
+        self.patch = SwingFigure("Harmonics re the first, bandpass into cutoff")
+        self._left = QStackedWidget()
+        for figure in (self.spectrum, self.trace, self.patch):
+            self._left.addWidget(figure)
+        row, self.left_choice = page_buttons(("Harmonics", "Waveform", "Into cutoff"), self._left)
+        self._left.currentChanged.connect(self._turn_left)
+        self.tuner = TunerFigure()
+        self.bells = self._table(("partial", "hertz", "note", "volts"), "Partials of a bell")
+        self.loop = self._table(("in the loop", "cents", "V peak", "THD %"), "What other parts in the loop would do")
+        right = QStackedWidget()
+        for widget in (self.tuner, self.bells, self.loop):
+            right.addWidget(widget)
+        right_row, self.right_choice = page_buttons(("Tuner", "Bell", "Loop"), right)
+        below = QSplitter(Qt.Orientation.Horizontal)
+        for buttons, stack in ((row, self._left), (right_row, right)):
+            half = QWidget()
+            column = QVBoxLayout(half)
+            column.setContentsMargins(0, 0, 0, 0)
+            column.setSpacing(0)
+            column.addLayout(buttons)
+            column.addWidget(stack, 1)
+            below.addWidget(half)
+        below.setSizes([460, 420])
+        self.figures = QSplitter(Qt.Orientation.Vertical)
+        self.figures.addWidget(self.pull)
+        self.figures.addWidget(below)
+        self.figures.setStretchFactor(0, 56)
+        self.figures.setStretchFactor(1, 44)
+        for splitter in (below, self.figures):
+            splitter.setChildrenCollapsible(False)
+            splitter.setHandleWidth(STEP)
+
+    @staticmethod
+    def _table(columns: tuple[str, ...], name: str) -> QTableWidget:
+        table = QTableWidget(0, len(columns))
+        table.setHorizontalHeaderLabels(columns)
+        table.setAccessibleName(name)
+        table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        table.setShowGrid(False)
+        table.setWordWrap(False)
+        vertical, header = table.verticalHeader(), table.horizontalHeader()
+        assert vertical is not None
+        assert header is not None
+        vertical.hide()
+        vertical.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignRight)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        return table
+
+    def _build_side(self) -> None:
+        presenter = self._presenter
+        self.side = QWidget()
+        column = QVBoxLayout(self.side)
+        column.setContentsMargins(2 * STEP, STEP, 2 * STEP, STEP)
+        column.setSpacing(STEP)
+        self.circuit = QLabel()
+        self.circuit.setProperty("role", "heading")
+        self.circuit.setWordWrap(True)
+        column.addWidget(self.circuit)
+        form = QFormLayout()
+        form.setHorizontalSpacing(2 * STEP)
+        form.setVerticalSpacing(STEP)
+        self.mode = QComboBox()
+        self.mode.setAccessibleName("Mode")
+        self.mode.textActivated.connect(presenter.set_mode)
+        self.cutoff, self.resonance = cutoff_field(presenter), resonance_field(presenter)
+        for name, field in (("Mode", self.mode), ("Cutoff", self.cutoff), ("Resonance", self.resonance)):
+            form.addRow(name, field)
+        column.addLayout(form)
+        caution = QLabel(CAUTION)
+        caution.setProperty("role", "quiet")
+        caution.setWordWrap(True)
+        column.addWidget(caution)
+        self.bar = MeasureBar("Narrows down the onset, counts the tone over the control and over its range, and sets "
+                              "it against the source.")
+        self.bar.measured.connect(presenter.measure)
+        self.bar.cancelled.connect(presenter.cancel)
+        self.bar.kept.connect(self.keep_current)
+        column.addWidget(self.bar)
+        found = QWidget()
+        found_column = QVBoxLayout(found)
+        found_column.setContentsMargins(0, 0, 0, 0)
+        found_column.setSpacing(STEP)
+        self.heading = QLabel()
+        self.heading.setProperty("role", "quiet")
+        self.heading.setWordWrap(True)
+        self.findings = FindingsList()
+        self.findings.keep_toggled.connect(presenter.toggle_kept)
+        found_column.addWidget(self.heading)
+        found_column.addWidget(self.findings, 1)
+        self.target = TargetPage(presenter)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(found)
+        self.pages.addWidget(self.target)
+        row, self.page_choice = page_buttons(("Findings", "Target"), self.pages)
+        column.addLayout(row)
+        column.addWidget(self.pages, 1)
+
+    @property
+    def main_figure(self) -> ControlFigure:
+        return self.pull
+
+    # What the person does
+
+    def keep_current(self) -> None:
+        if not self.findings.keep_current():
+            self._presenter.message.emit("Measure first (M), then choose a finding to keep.", False)
+
+    def _turn_left(self, page: int) -> None:
+        if page == PATCHED:
+            self._presenter.patch()
+        self._draw_tone()
+
+    # What the presenter says
+
+    def _show_settings(self, settings: dict[str, Any], setting: WhistleSetting) -> None:
+        document = self._presenter.document
+        if self._modes != document.entry.modes:
+            self._modes = document.entry.modes
+            self.mode.clear()
+            self.mode.addItems(self._modes)
+        self.mode.setCurrentText(settings["mode"])
+        self.circuit.setText(f"{self._presenter.letter}  {document.name}, {document.entry.title}")
+        self.cutoff.set_value(settings["cutoff_hz"])
+        self.resonance.set_value(settings["resonance_percent"])
+        self.target.show_setting(setting)
+        self._bell = setting.bell
+        self._show_bell()
+        percent = settings["resonance_percent"]
+        self.pull.show_position(percent, f"{percent:.1f} %")
+
+    def _show_whistle(self, found: Whistle | None) -> None:
+        self._whistle = found
+        palette, figure = THEME.palette, self.pull
+        figure.forget(PREDICTED)
+        figure.show_onset(None if found is None else found.onset_percent)
+        if found is not None:
+            cents = self._cents(found.curve.frequency_hz)
+            clear = np.isfinite(cents)
+            ink = palette.ink_of(self._presenter.letter)
+            if clear.any():
+                figure.show_curve(PlotCurve(PREDICTED, found.position_percent[clear], cents[clear]), ink.pen(1.6),
+                                  labelled=True, colour=ink.colour)
+        self._fit()
+        self._fill_loop(found)
+        self._draw_tone()
+        if self._left.currentIndex() == PATCHED and found is not None:
+            self._presenter.patch()
+        figure.place_labels()
+
+    def _cents(self, hertz: FloatArray) -> FloatArray:
+        return np.asarray(1200 * np.log2(hertz / self._presenter.current()["cutoff_hz"]))
+
+    def _fit(self) -> None:
+        """From a little under the onset to the end; heights that hold both curves; the onsets in words."""
+        figure, found, measured = self.pull, self._whistle, self._measured
+        onsets = ["By its drawing it does not whistle" if found is None else
+                  f"Onset by the drawing {found.onset_percent:.1f} %"]
+        begins = [] if found is None else [found.onset_percent]
+        if measured is not None:
+            onsets.append(f"measured {measured.onset_percent:.1f} %")
+            begins.append(measured.onset_percent)
+        figure.say_note(f"{', '.join(onsets)}.")
+        if not begins:
+            return
+        figure.lowest, figure.highest = max(0.0, min(min(begins) - 2.0, 96.0)), 100.5
+        view = figure.getPlotItem().getViewBox()
+        view.setLimits(xMin=-5.0, xMax=105.0, minXRange=1.0)
+        view.setXRange(figure.lowest, figure.highest, padding=0)
+        curves = [curve.values for name in (PREDICTED, MEASURED) if (curve := figure.curve(name)) is not None]
+        together = np.concatenate([*curves, np.zeros(0 if curves else 1)])
+        low, high = float(together.min()), float(together.max())
+        room = max(6.0, 0.14 * (high - low))
+        view.setYRange(low - room, high + 2.4 * room, padding=0)
+
+    def _show_measured(self, measured: MeasuredWhistle | None) -> None:
+        self._measured = measured
+        self.pull.forget(MEASURED)
+        if measured is not None:
+            palette = THEME.palette
+            stale = measured.stale_why is not None
+            shade = QColor(palette.stale if stale else palette.ink_of(self._presenter.letter).colour)
+            shade.setAlpha(140)
+            pen = QPen(shade, 1.6 if stale else 4.5)
+            pen.setCosmetic(True)
+            self.pull.show_curve(PlotCurve(MEASURED, measured.position_percent, self._cents(measured.pull_hz)), pen,
+                                 labelled=True, colour=shade.name())
+        why = "" if measured is None or measured.stale_why is None else measured.stale_why
+        self.pull.say_why(f"Measured curve out of date: {why}. Measure again (M)." if why else "")
+        self._fit()
+        self.pull.place_labels()
+        self._draw_tone()
+
+    def _draw_tone(self) -> None:
+        """Harmonics and waveform of the tone: predicted lines, measured beside them."""
+        palette, page = THEME.palette, self._left.currentIndex()
+        ink = QColor(palette.ink_of(self._presenter.letter).colour)
+        thick, thin = QPen(ink, 3.0), QPen(QColor(palette.quiet), 1.4)
+        for pen in (thick, thin):
+            pen.setCosmetic(True)
+        found, measured = self._whistle, self._measured
+        tone = None if found is None else found.tone
+        if page == HARMONICS:
+            self.spectrum.forget(PREDICTED, MEASURED)
+            if measured is not None and measured.stale_why is None:
+                self._lines(self.spectrum, MEASURED, measured.tone_hz, measured.harmonics_db, thick)
+            if tone is not None:
+                self._lines(self.spectrum, PREDICTED, tone.frequency_hz, tone.harmonics_db, thin)
+            self.spectrum.getPlotItem().setYRange(FLOOR_DB, 6, padding=0)
+            both = len(self.spectrum.shown_names()) == 2
+            self.spectrum.say_note("Thick: measured. Thin: predicted." if both else "")
+        elif page == TRACE:
+            self.trace.forget(PREDICTED)
+            if tone is not None:
+                twice = np.concatenate([tone.waveform_v, tone.waveform_v, tone.waveform_v[:1]])
+                milliseconds = 2000 / tone.frequency_hz * np.linspace(0.0, 1.0, twice.size)
+                self.trace.show_curve(PlotCurve(PREDICTED, milliseconds, twice), thick, labelled=True,
+                                      colour=ink.name())
+                self.trace.show_span(float(milliseconds[-1]), max(float(np.abs(twice).max()), 1e-3))
+                self.trace.place_labels()
+        else:
+            self._draw_patched(ink)
+
+    @staticmethod
+    def _lines(figure: SpectrumFigure, name: str, tone_hz: float, harmonics_db: Any, pen: QPen) -> None:
+        hertz = np.asarray(tone_hz * np.arange(1, len(harmonics_db) + 1), dtype=np.float64)
+        level = np.asarray(harmonics_db, dtype=np.float64)
+        shown = (hertz < 20_500) & (level > FLOOR_DB)
+        figure.show_lines(name, hertz[shown], level[shown], pen)
+
+    def _show_patched(self, found: list[Any] | str) -> None:
+        self._patched = found
+        self._draw_tone()
+
+    def _draw_patched(self, ink: QColor) -> None:
+        figure = self.patch
+        figure.forget(*figure.shown_names())
+        if isinstance(self._patched, str):
+            figure.say_note(self._patched)
+            return
+        if len(self._patched) < 2:
+            figure.say_note("Computing …")
+            return
+        swing = np.array([one.octaves for one in self._patched])
+        dotted = QPen(QColor(THEME.palette.quiet), 1.0, Qt.PenStyle.DotLine)
+        dotted.setCosmetic(True)
+        for number in PATCHED_HARMONICS:
+            shade = QColor(ink)
+            shade.setAlpha(255 - 45 * (number - 2))
+            pen = QPen(shade, 2.8 - 0.5 * (number - 2))
+            pen.setCosmetic(True)
+            level = np.array([max(one.harmonics_db[number - 1], FLOOR_DB) for one in self._patched])
+            figure.show_curve(PlotCurve(f"harmonic {number}", swing, level), pen, labelled=True, colour=ink.name())
+            saw_db = float(-20 * np.log10(number))
+            figure.show_curve(PlotCurve(f"saw {number}", swing[[0, -1]], np.full(2, saw_db)), dotted)
+        cents = 1200 * np.log2(self._patched[-1].frequency_hz / self._patched[0].frequency_hz)
+        figure.say_note(f"Dotted: a saw. Pitch {signed(float(cents), 0)} cents at the end.")
+        figure.place_labels()
+
+    def _fill_loop(self, found: Whistle | None) -> None:
+        rows = [] if found is None or found.variants is None else [
+            (one.title, signed(one.cents), f"{one.amplitude_peak_v:.3f}", f"{one.thd_percent:.2f}")
+            for one in found.variants
+        ]
+        _fill(self.loop, rows)
+
+    def _show_tuned(self, tone: TunedTone | None, why: str) -> None:
+        self._tone = tone
+        self.tuner.show_tone(tone, why)
+        self._show_bell()
+
+    def _show_bell(self) -> None:
+        """Where to put filters, one a partial, for a bell that sounds at the tone's target."""
+        tone = self._tone
+        rows = []
+        if tone is not None and self._bell:
+            for ratio_hz in bell(self._bell, tone.target_hz):
+                note, cents = note_and_cents(float(ratio_hz), concert_a_hz=tone.concert_a_hz)
+                volts = volts_between(tone.tone_hz, float(ratio_hz))
+                rows.append((f"{ratio_hz / tone.target_hz:.3g}", shown_hz(float(ratio_hz)),
+                             f"{note} {signed(cents, 0)}", f"{signed(volts, 3)} V"))
+        _fill(self.bells, rows)
+
+    def _show_findings(self, said: Said) -> None:
+        self.heading.setText(said.heading)
+        self.findings.show_logged(said.logged, said.predicted)
+        self.bar.keep.setEnabled(bool(said.logged))
+
+    def _show_progress(self, text: str, share: float) -> None:
+        self.bar.show_share(share)
+        self.heading.setText(f"{text} …")
+
+    def restyle(self) -> None:
+        """Draw again in the theme's colours."""
+        if self._presenter.shelved is None:
+            return
+        self.tuner.update()
+        self._show_whistle(self._whistle)
+        self._show_measured(self._measured)
+
+
+def _fill(table: QTableWidget, rows: Sequence[tuple[str, ...]]) -> None:
+    table.setRowCount(len(rows))
+    for i, row in enumerate(rows):
+        for j, text in enumerate(row):
+            item = QTableWidgetItem(text)
+            item.setFont(THEME.font(numbers=j > 0))
+            side = Qt.AlignmentFlag.AlignRight if j else Qt.AlignmentFlag.AlignLeft
+            item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+            table.setItem(i, j, item)
