@@ -164,7 +164,7 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, tmp_p
     code, _, _ = run(*arguments)
     assert code == 0
     assert {p.name for p in folder.iterdir()} == {
-        "findings.json", "response-lowpass.csv", "resonance-lowpass.csv", "report.html", "report.pdf",
+        "findings.json", "response-lowpass.csv", "resonance-lowpass.csv", "tracking.csv", "report.html", "report.pdf",
     }
     findings = json.loads((folder / "findings.json").read_text())
     named = {f["quantity"] for f in findings["steps"]["response"]["modes"]["lowpass"]["findings"]}
@@ -172,6 +172,9 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, tmp_p
     page = (folder / "report.html").read_text()
     assert "<svg" in page
     assert "−3 dB cutoff" in page
+    assert page.count("<svg") == 2
+    for said in ("<h2>Tracking", "tracking error", "<h2>Self-oscillation", "Self-oscillates from", "<h2>Resonance"):
+        assert said in page
     assert (folder / "report.pdf").read_bytes()[:5] == b"%PDF-"
     stamp = (folder / "response-lowpass.csv").stat().st_mtime_ns
     (folder / "report.html").unlink()

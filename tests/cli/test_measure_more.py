@@ -127,16 +127,22 @@ def test_noise_and_tones_go_out_and_come_back(run, tmp_path, kind):  # noqa: F81
     assert (tmp_path / "c.csv").read_text().startswith("frequency_hz,magnitude_db,phase_deg,uncertainty_db,snr_db")
 
 
-def test_the_walk_into_a_folder_holds_three_steps_and_goes_on(run, tmp_path):  # noqa: F811
+def test_the_walk_into_a_folder_holds_five_steps_and_goes_on(run, tmp_path):  # noqa: F811
     folder = tmp_path / "f"
     code, out, _ = run("characterise", "sallen-key-lowpass", "--seed", "3", "--out", folder, "--json")
     assert code == 0
     steps = json.loads(out)["steps"]
-    assert set(steps) == {"setup", "response", "resonance"}
+    assert set(steps) == {"setup", "response", "resonance", "self_oscillation", "tracking"}
     assert 70 < steps["resonance"]["onset_percent"]["value"] < 100
     table = np.genfromtxt(folder / "resonance-lowpass-12.csv", delimiter=",", names=True)
     assert table["position_percent"][0] == 0
     assert table["body_db"][0] == 0
+    assert steps["self_oscillation"]["onset_percent"]["value"] == pytest.approx(
+        steps["resonance"]["onset_percent"]["value"], abs=0.3)
+    assert len(steps["self_oscillation"]["pull"]) >= 7
+    assert {f["quantity"] for f in steps["tracking"]["findings"]} >= {"tracking_error_cents", "scale_v_per_octave"}
+    tracked = np.genfromtxt(folder / "tracking.csv", delimiter=",", names=True)
+    assert tracked["volts"].tolist() == list(range(9))
     before = (folder / "resonance-lowpass-12.csv").stat().st_mtime_ns
     code, out, _ = run("characterise", "sallen-key-lowpass", "--seed", "3", "--out", folder, "--json")
     assert json.loads(out)["steps"] == steps

@@ -160,6 +160,18 @@ def test_a_run_less_an_older_one_of_this_mode_or_another(window, right, tmp_path
         assert right.difference.curve("difference").values == pytest.approx(apart, abs=1e-3)
 
 
+def test_one_mode_or_all_of_them(window):
+    level = window.response.level
+    every = set(window.presenter.document.entry.modes)
+    assert every <= set(level.shown_names())
+    window.response.only.click()
+    assert every & set(level.shown_names()) == {"lowpass-24"}
+    window.presenter.set_mode("highpass-24")
+    assert every & set(level.shown_names()) == {"highpass-24"}
+    window.response.only.click()
+    assert every <= set(level.shown_names())
+
+
 def test_runs_of_another_filter_can_be_taken_away(window, right, tmp_path):
     window.open_files([curve_file(tmp_path / "here.csv")])
     letter = window.session.in_hand.letter

@@ -90,9 +90,11 @@ def characterise(chosen: Chosen, *, seed: int, folder: Path, only_mode: bool) ->
             before["tracking"] = _tracking(chosen, rig, folder, lambda step: went(step, 4.0))
         summary = written()
     curves = {mode: folder / f"response-{mode}.csv" for mode in modes}
-    write_text(folder / "report.html", html_report(document, summary, curves))
+    table = folder / TRACKING_CSV
+    tracked = table if table.is_file() and before["tracking"].get("findings") else None
+    write_text(folder / "report.html", html_report(document, summary, curves, tracked))
     with written_whole(folder / "report.pdf") as temporary:
-        pdf_report(document, summary, curves, temporary)
+        pdf_report(document, summary, curves, temporary, tracked)
     return summary
 
 

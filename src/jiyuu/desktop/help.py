@@ -9,13 +9,15 @@ from jiyuu.desktop.theme.style import STEP
 
 KEYS = (
     ("M", "measure the filter in hand"), ("Esc", "cancel the measurement"), ("K", "keep the chosen finding"),
-    ("N", "set everything neutral"), ("Ctrl+W", "do the whole walk: every step that is open or out of date"),
+    ("N", "set everything neutral"), ("T", "turn the trims as advised, and read again"),
+    ("Ctrl+W", "do the whole walk: every step that is open or out of date"),
     ("← →", "cutoff by a semitone; with Shift by 10 cents"),
     ("↑ ↓", "on the map: resonance by 1 %; with Shift by 0.1 %"),
+    ("← →", "over the control's travel: resonance by 1 %; with Shift by 0.1 %"),
     ("+ − Home", "zoom the figure; show all"),
     ("Ctrl+1 … Ctrl+0", "the ten steps"), ("Alt+1 … Alt+6", "filters A to F"),
     ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"), ("Ctrl+T", "paper or night"), ("Ctrl++, Ctrl+−", "larger, smaller type"),
-    ("B", "band of 1000 builds"),
+    ("B", "band of 1000 builds"), ("O", "the chosen mode alone, or all of them"),
     ("Ctrl+F", "add a filter from the circuits there are"),
     ("Ctrl+P", "measure a pair of recordings"),
     ("Ctrl+S", "save the figure"), ("Ctrl+Shift+C", "copy the figure"),

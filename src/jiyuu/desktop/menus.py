@@ -41,6 +41,7 @@ def build_menus(window: MainWindow) -> QMenu:
     add_act(edit, "&Turn trims as advised", "T", window.tracking_presenter.turn_as_advised)
     add_act(edit, "&Do the whole walk", "Ctrl+W", window.walking.start)
     add_act(edit, "&Band of 1000 builds", "B", window.response.band.toggle)
+    add_act(edit, "&One mode or all", "O", window.response.only.toggle)
     add_act(edit, "&Copy figure", "Ctrl+Shift+C", lambda: window.main_figure().copy_picture())
     add_act(view, "&Paper or night", "Ctrl+T", window.turn_theme)
     add_act(view, "&Larger type", QKeySequence.StandardKey.ZoomIn, lambda: window.scale_type(1.1))

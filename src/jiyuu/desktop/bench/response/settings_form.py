@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QSlider, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QSlider, QWidget
 
 from jiyuu.book.store import Shelved
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
@@ -67,10 +67,17 @@ class SettingsForm(QWidget):
         )
         self.named.textActivated.connect(presenter.name_cutoff)
         form.addRow("Label", self.named)
-        self.band = QCheckBox("Band of 1000 builds (B)")
+        self.band = QCheckBox("1000 builds B")
+        self.only = QCheckBox("One mode O")
+        self.only.setToolTip("Draw only the chosen mode, or every mode of the circuit.")
         self.band.setToolTip("Where 5 to 95 % of builds lie when the filter's tolerances are drawn a thousand times.")
         self.band.toggled.connect(presenter.show_band)
-        form.addRow("", self.band)
+        row = QHBoxLayout()
+        row.setSpacing(2 * STEP)
+        row.addWidget(self.band)
+        row.addWidget(self.only)
+        row.addStretch(1)
+        form.addRow(row)
 
     def _slider_stepped(self, action: int) -> None:
         if not self.travel.isSliderDown():

@@ -104,6 +104,8 @@ class ResponseView:
             self.form.mode, self.form.cutoff, self.form.resonance, self.form.travel
         )
         self.at_level, self.band, self.beside = self.form.at_level, self.form.band, self.form.beside
+        self.only = self.form.only
+        self.only.toggled.connect(lambda _: self._draw_modes_anew())
         column.addWidget(self.form)
         self.gain = StillLabel(lines=2)
         column.addWidget(self.gain)
@@ -213,12 +215,19 @@ class ResponseView:
         for i in order:
             mode = predicted.modes[i]
             chosen = i == predicted.chosen
+            if not chosen and self.only.isChecked():
+                self.level.forget(mode)
+                continue
             self.level.show_curve(
                 PlotCurve(mode, GRID_HZ, predicted.level_db[i]), ink.pen(1.8) if chosen else quiet, labelled=True,
                 colour=ink.colour if chosen else palette.quiet,
             )
         self.support.show_predicted(predicted, ink.pen(1.8))
         self._say_state()
+
+    def _draw_modes_anew(self) -> None:
+        self._draw_predicted()
+        self.level.place_labels()
 
     def _fit(self) -> None:
         predicted = self._predicted
