@@ -29,6 +29,7 @@ SAME_CENTS = 8.0
 SHORTEST_S, SHORTEST_PERIODS = 0.05, 3
 QUIET_DB = 40.0  # what is so far below its surroundings is a gap with hum in it
 FAINT_DB = 36.0  # and so far below the other tones
+HUM_DB = 20.0  # at the mains' own pitches
 NO_TONE = "No steady tone stands out in the recording; raise the level, or let each step sound for half a second."
 
 
@@ -62,11 +63,16 @@ def find_pieces(recording_v: FloatArray, sample_rate_hz: float) -> list[Piece]:
     pieces = _joined(_runs(still), cents, level_db)
     pieces = [piece for piece in pieces if _long_enough(piece)]
     if pieces:
-        usual = float(np.median([piece.level_db for piece in pieces]))
-        pieces = [piece for piece in pieces if piece.level_db > usual - FAINT_DB]
+        usual = float(np.quantile([piece.level_db for piece in pieces], 0.75))
+        pieces = [p for p in pieces if p.level_db > usual - (HUM_DB if _is_mains(p.frequency_hz) else FAINT_DB)]
     if not pieces:
         raise MeasurementError(NO_TONE)
     return _begun(pieces, cents, level_db)
+
+
+def _is_mains(frequency_hz: float) -> bool:
+    """Whether a pitch is that of the mains, or the first harmonics of it."""
+    return any(abs(frequency_hz / mains / n - 1) < 0.004 for mains in (50.0, 60.0) for n in (1, 2, 3))
 
 
 def _begun(pieces: list[Piece], cents: FloatArray, level_db: FloatArray) -> list[Piece]:
@@ -171,15 +177,21 @@ def _joined(runs: list[tuple[int, int]], cents: FloatArray, level_db: FloatArray
     for start, stop in runs:
         if stop - start < 3:
             continue
-        if joined:
-            before = joined[-1]
-            period_s = 2 ** (-float(np.median(cents[start:stop])) / 1200)
-            near = (start - before[1]) * HOP_S < BRIDGED_S + 6 * period_s
-            last, first = np.median(cents[before[0] : before[1]][-20:]), np.median(cents[start:stop][:20])
-            if near and abs(last - first) < SAME_CENTS:
-                joined[-1] = (before[0], stop)
-                continue
-        joined.append((start, stop))
+        pitch = float(np.median(cents[start:stop][:20]))
+        reach = BRIDGED_S / HOP_S + 6 * 2 ** (-pitch / 1200) / HOP_S
+        # What a click sounds like by itself may lie between the two halves of a step.
+        for back in range(len(joined) - 1, -1, -1):
+            before = joined[back]
+            if start - before[1] > reach:
+                break
+            if abs(float(np.median(cents[before[0] : before[1]][-20:])) - pitch) < SAME_CENTS:
+                joined[back:] = [(before[0], stop)]
+                break
+        else:
+            joined.append((start, stop))
+            continue
+        if joined[-1][1] != stop:
+            joined.append((start, stop))
     return [
         Piece(a * HOP_S, b * HOP_S, float(2 ** (np.median(cents[a:b]) / 1200)), float(np.median(level_db[a:b])))
         for a, b in joined

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import median_filter
 
 from jiyuu.circuits.network import FloatArray
 from jiyuu.measurement.steady_pieces import Piece
@@ -26,6 +27,8 @@ WINDOW_S = 0.02
 SETTLED_CENTS = 10.0
 SHARE_LEFT = 0.4
 PURE = 0.8  # share of the vector's size that its mean must reach: noise has next to none
+ASTRAY = 1.6  # how far its size may stray from what is usual around it
+USUAL_OVER = 41  # samples, half a smoothing each
 ALIKE = float(np.sqrt(3.0))  # neighbours half a smoothing apart share their noise: two boxes' spectrum at 0 re its mean
 FLOOR_CENTS = 0.005  # clocks and arithmetic claim no less
 
@@ -45,12 +48,14 @@ class StepTone:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Vector:
-    """The turned-down tone: time (m,) s, unwrapped phase (m,) rad re the rough frequency, size (m,) V peak."""
+    """The turned-down tone: time (m,) s, unwrapped phase (m,) rad re the rough frequency, size (m,) V peak; sound:
+    where neither a click nor a dropout has moved it."""
 
     time_s: FloatArray
     phase: FloatArray
     size_v: FloatArray
     turned: NDArray[np.complex128]
+    sound: NDArray[np.bool_]
     rough_hz: float
     smoothed_s: float
 
@@ -83,7 +88,7 @@ def step_tone(
     hertz = rough_hz + float(fit[-2]) / (2 * np.pi)
     spread_s = float(np.sqrt(np.sum((time_s - middle) ** 2)))
     doubt = ALIKE * deviation / max(spread_s, 1e-12) / (2 * np.pi)
-    doubt = max(np.hypot(COVERAGE * doubt, tail_hz), hertz * np.log(2) * FLOOR_CENTS / 1200)
+    doubt = max(float(np.hypot(COVERAGE * doubt, tail_hz)), hertz * np.log(2) * FLOOR_CENTS / 1200)
     drift = 2 * float(fit[0]) / (2 * np.pi) / hertz * 1200 / np.log(2) if fit.size == 3 else 0.0
     # Smoothing takes a little off a tone that is away from the rough frequency.
     away_hz = np.polyval(np.polyder(fit), time_s - middle) / (2 * np.pi)
@@ -113,7 +118,16 @@ def turned_down(recording_v: FloatArray, sample_rate_hz: float, piece: Piece) ->
     at = np.arange(0, turned.size, every)
     kept = 2 * turned[at]
     time_s = (first + at + (length - 1)) / sample_rate_hz  # two windows of this length are centred there
-    return Vector(time_s, np.unwrap(np.angle(kept)), np.abs(kept), kept, rough_hz, length / sample_rate_hz)
+    size_v = np.abs(kept)
+    usual = median_filter(size_v, min(USUAL_OVER, size_v.size))
+    sound = (size_v > usual / ASTRAY) & (size_v < usual * ASTRAY)
+    phase = np.angle(kept)
+    if sound.sum() > 8:
+        # Whole turns are counted over what is sound: in a click or a dropout the vector may go anywhere.
+        phase = np.interp(time_s, time_s[sound], np.unwrap(phase[sound]))
+    else:
+        phase = np.unwrap(phase)
+    return Vector(time_s, phase, size_v, kept, sound, rough_hz, length / sample_rate_hz)
 
 
 def _middle(vector: Vector, inside: NDArray[np.bool_]) -> float:
@@ -129,16 +143,29 @@ def _fit(vector: Vector, inside: NDArray[np.bool_]) -> tuple[FloatArray, float]:
     middle = _middle(vector, inside)
     time_s, phase, size = vector.time_s[inside] - middle, vector.phase[inside], vector.size_v[inside]
     weight = size / max(float(np.median(size)), 1e-300)
-    clear = weight > 0.3
+    sound = vector.sound[inside] & (weight > 0.3)
+    if sound.sum() < 8:
+        sound = weight > 0.0
     fit = np.zeros(3)
     deviation = 0.0
+    # Least absolute deviations first: what a click has moved must not bend the parabola that is to find it out.
+    pull = weight * sound
+    for _ in range(8):
+        degree = 2 if sound.sum() > 12 else 1
+        found = np.polyfit(time_s[sound], phase[sound], degree, w=np.sqrt(pull[sound]))
+        residual = np.abs(phase - np.polyval(found, time_s))
+        pull = weight / np.maximum(residual, 1e-6 + 0.1 * float(np.median(residual[sound])))
+    first = 1.4826 * float(np.median(residual[sound]))
+    clear = sound & (residual < 2 * SPREAD * first + 1e-6)
+    if clear.sum() < 8:
+        clear = sound
     for _ in range(8):
         degree = 2 if clear.sum() > 12 else 1
         found = np.polyfit(time_s[clear], phase[clear], degree, w=weight[clear])
         fit = np.concatenate([np.zeros(2 - degree), found])
         residual = (phase - np.polyval(fit, time_s)) * np.minimum(weight, 2.0)
         deviation = 1.4826 * float(np.median(np.abs(residual[clear])))
-        now = (np.abs(residual) < SPREAD * deviation + 1e-6) & (weight > 0.3)
+        now = sound & (np.abs(residual) < SPREAD * deviation + 1e-6)
         if now.sum() < 8 or (now == clear).all():
             break
         clear = now
@@ -213,7 +240,9 @@ def _without_tail(
         # The part of a cubic that a parabola leaves over: Legendre's third polynomial.
         third = 0.5 * (5 * place**3 - 3 * place)
         left = vector.phase[first : last + 1] - np.polyval(fit, time_s - middle)
-        clear = np.abs(left) < max(SPREAD * 3 * deviation, 1e-6)
+        clear = vector.sound[first : last + 1] & (np.abs(left) < max(SPREAD * 3 * deviation, 1e-6))
+        if clear.sum() < 8:
+            return inside, fit, deviation, 0.0
         size = float(left[clear] @ third[clear]) / float(third[clear] @ third[clear])
         noise = deviation / float(np.sqrt(third[clear] @ third[clear]))
         # What an exponential tail does to the mean is some eight times what its cubic alone is worth.
