@@ -95,8 +95,10 @@ def _strongest_turn(record: FloatArray, sample_rate_hz: float) -> float:
     # A harmonic may be stronger than the fundamental: accept a whole fraction that also holds a clear line.
     for divisor in (4, 3, 2):
         near = peak // divisor
-        reach = max(int(2 * size / record.size), 1)
+        reach = max(int(size / record.size), 1)
         low = max(near - reach, lowest)
+        if near + reach > peak - 2.2 * size / record.size:
+            continue  # too few periods: there lies the foot of the line itself
         if low < near + reach + 1 and magnitude[low : near + reach + 1].max(initial=0) > 0.05 * magnitude[peak]:
             peak = low + int(np.argmax(magnitude[low : near + reach + 1]))
             break
