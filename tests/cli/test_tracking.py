@@ -99,6 +99,21 @@ def test_no_tones_no_table(run, refused, tmp_path, record):  # noqa: F811
     assert ("tone" if record.any() else "silent") in said
 
 
+def test_key_follow_from_notes_played_in_any_scale(run, refused, staircase):  # noqa: F811
+    notes = {"C3": 130.8128, "E3": 164.8138, "G3": 195.9977, "C4": 261.6256, "A4": 440.0}
+    path = staircase([900 * (hz / C4_HZ) ** 0.5 for hz in notes.values()])
+    code, out, err = run("measure", "tracking", path, "--notes", ",".join(notes), "--json")
+    assert code == 0, err
+    assert json.loads(out)["key_follow_percent"] == pytest.approx(50.0, abs=0.01)
+    just = [130.0, 162.5, 195.0, 260.0, 433.3]  # a scale of one's own, in hertz
+    path = staircase([2 * hz for hz in just])
+    code, out, _ = run("measure", "tracking", path, "--notes", ",".join(f"{hz:g}" for hz in just), "--json")
+    assert json.loads(out)["key_follow_percent"] == pytest.approx(100.0, abs=0.01)
+    assert "either --volts" in refused("measure", "tracking", path)
+    assert "either --volts" in refused("measure", "tracking", path, "--volts", "0,1", "--notes", "C3,C4")
+    assert "not a frequency" in refused("measure", "tracking", path, "--notes", "C3,5 dB")
+
+
 def test_steps_as_a_stimulus_and_read_back_as_text(run, refused, tmp_path, staircase):  # noqa: F811
     code, _, err = run("stimulus", "steps", tmp_path / "cv.wav", "--volts", "0:3:1", "--seconds", "0.5")
     assert code == 0

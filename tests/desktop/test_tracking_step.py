@@ -9,6 +9,7 @@ from PyQt6.QtGui import QGuiApplication
 from jiyuu.book.walk import StepState
 from jiyuu.circuits.trims import Trim
 from jiyuu.errors import JiyuuError
+from jiyuu.rig.simulated import draw_unit
 from jiyuu.signals.recordings import write_recording
 from tests.staircase import Staircase
 
@@ -44,7 +45,7 @@ def test_turn_read_turn(window, tracking, qtbot):
     assert first == pytest.approx(errors)
     assert tracking.table.item(8, 2).text().startswith("✗")
     assert window.session.states()["Tracking"] is StepState.OUTSIDE
-    texts = tracking.trims.row_texts()
+    texts = tracking.trims.texts()
     assert "clockwise" in texts[0]
     assert texts[3] == "Resonance trim: leave"
     assert tracking.errors.curve("after these turns") is not None
@@ -110,7 +111,7 @@ def test_findings_are_kept_and_the_table_is_copied(window, tracking, qtbot):
     tracking.findings.setCurrentRow(0)
     window.keep()
     assert window.session.book.logbook()[0].finding.quantity == "tracking_error_cents"
-    tracking.copy_table()
+    tracking.table.copy()
     lines = QGuiApplication.clipboard().text().splitlines()
     assert lines[0].split("\t")[:3] == ["volts", "hertz", "cents off"]
     assert len(lines) == 10
@@ -143,6 +144,27 @@ def test_a_filter_swept_instead(window, tracking, qtbot):
     assert table.readings.volts.tolist() == [0.0, 2.0, 4.0, 6.0]
     assert np.isnan(table.readings.level_v).all()
     assert tracking.table.item(0, 3).text() == ""
+
+
+def test_warmth_between_two_runs(window, tracking, qtbot):
+    measured(window, qtbot)
+    tracking.ask.warmth.entered.emit(35.0)
+    assert "it was 25 °C, is 35 °C" in tracking.errors._why.toPlainText()
+    measured(window, qtbot)
+    drawn = draw_unit(window.session.document(), window.session.in_hand.seed).drawn
+    assert window.tracking_presenter._table.cents_per_c == pytest.approx(drawn.temperature_cents_per_c, abs=0.01)
+    assert "cents per °C" in tracking.errors._note.toPlainText()
+
+
+def test_the_trims_are_copied_and_saved(window, tracking, qtbot, tmp_path):
+    measured(window, qtbot)
+    tracking.trims.copy_words()
+    assert QGuiApplication.clipboard().text().startswith("Scale trim: ")
+    for ending in ("svg", "png", "txt"):
+        tracking.trims.save(tmp_path / f"trims.{ending}")
+        assert (tmp_path / f"trims.{ending}").stat().st_size > 100
+    with pytest.raises(JiyuuError, match=r"use \.svg"):
+        tracking.trims.save(tmp_path / "trims.doc")
 
 
 def test_marks_keep_their_shape_and_the_night_its_colours(window, tracking, qtbot):

@@ -6,37 +6,34 @@ from collections.abc import Mapping
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
 
 from jiyuu.circuits.trims import RANGES, Trim, Trims
+from jiyuu.desktop.figures.painted import PaintedFigure
 from jiyuu.desktop.theme.style import BODY_PX, SMALL_PX, STEP, THEME
 from jiyuu.quantities import signed
 
 
-class TrimsFigure(QWidget):
+class TrimsFigure(PaintedFigure):
     """One row a trim: its name, its travel in turns with where it stands, an arrow to where it should go."""
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__("Trims")
         self._standing = Trims()
         self._advised: Mapping[Trim, float] = {}
         self._amounts: Mapping[Trim, float] = {}
         self._note = ""
-        self.setAccessibleName("Trims")
-        THEME.changed.connect(self.update)
 
     def show_trims(
         self, standing: Trims, advised: Mapping[Trim, float], amounts: Mapping[Trim, float], note: str
     ) -> None:
         """advised: turns each should be turned by; amounts: what that does, in the trim's unit."""
         self._standing, self._advised, self._amounts, self._note = standing, dict(advised), dict(amounts), note
-        lines = [self._row_text(trim) for trim in Trim]
-        self.setAccessibleDescription("; ".join((*lines, note)))
+        self.setAccessibleDescription("; ".join(self.texts()))
         self.update()
 
-    def row_texts(self) -> list[str]:
-        """What the rows say, in order."""
-        return [self._row_text(trim) for trim in Trim]
+    def texts(self) -> tuple[str, ...]:
+        """What the rows say, in order, and the note."""
+        return (*(self._row_text(trim) for trim in Trim), self._note)
 
     def minimumSizeHint(self) -> QSize:
         line = QFontMetrics(THEME.font(px=BODY_PX)).height()

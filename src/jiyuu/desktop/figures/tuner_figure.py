@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
 
+from jiyuu.desktop.figures.painted import PaintedFigure
 from jiyuu.desktop.theme.style import BODY_PX, SMALL_PX, THEME
 from jiyuu.quantities import note_and_cents, shown_hz, signed
 
@@ -26,15 +26,13 @@ class TunedTone:
     lines: tuple[str, ...]
 
 
-class TunerFigure(QWidget):
+class TunerFigure(PaintedFigure):
     """Empty, with what to do, until there is a tone."""
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__("Tuner")
         self._tone: TunedTone | None = None
         self._empty = ""
-        self.setAccessibleName("Tuner")
-        THEME.changed.connect(self.update)
 
     def show_tone(self, tone: TunedTone | None, empty: str = "") -> None:
         self._tone, self._empty = tone, empty

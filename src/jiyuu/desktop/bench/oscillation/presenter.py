@@ -24,7 +24,7 @@ from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.session import Session
 from jiyuu.errors import CircuitError, MeasurementError
 from jiyuu.measurement.tuner import beating, tune
-from jiyuu.quantities import shown_hz
+from jiyuu.quantities import shown_hz, signed, volts_of
 from jiyuu.signals.source import Source
 
 if TYPE_CHECKING:
@@ -287,7 +287,8 @@ class OscillationPresenter(StepPresenter):
         except MeasurementError as error:
             self.tuned.emit(None, str(error))
             return
-        lines = [tuning.sentence]
+        then_v = volts_of(self.current()["cutoff_hz"]) + tuning.volts
+        lines = [tuning.sentence, f"The cutoff then stands at {signed(then_v, 3)} V (0 V is middle C)."]
         if setting.target is Target.INTERVAL:
             beats = beating(tone_hz, setting.oscillator_hz)
             if beats is not None:

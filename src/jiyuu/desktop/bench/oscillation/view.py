@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -11,12 +10,9 @@ from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import (
     QComboBox,
     QFormLayout,
-    QHeaderView,
     QLabel,
     QSplitter,
     QStackedWidget,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -29,8 +25,10 @@ from jiyuu.desktop.bench.oscillation.prediction import Whistle
 from jiyuu.desktop.bench.oscillation.presenter import CAUTION, MeasuredWhistle, OscillationPresenter
 from jiyuu.desktop.bench.oscillation.target_page import TargetPage
 from jiyuu.desktop.bench.page_buttons import page_buttons
+from jiyuu.desktop.bench.plain_table import PlainTable
 from jiyuu.desktop.bench.resonance.presenter import Said
 from jiyuu.desktop.figures.control_figure import ControlFigure
+from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.ruled import FloatArray, PlotCurve
 from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
 from jiyuu.desktop.figures.swing_figure import SwingFigure
@@ -41,7 +39,7 @@ from jiyuu.measurement.tuner import bell
 from jiyuu.quantities import note_and_cents, shown_hz, signed, volts_between
 
 PREDICTED, MEASURED = "predicted", "measured"
-HARMONICS, TRACE, PATCHED = range(3)
+HARMONICS, TRACE, PATCHED, RANGE = range(4)
 PATCHED_HARMONICS = (2, 3, 4, 5)
 FLOOR_DB = -90.0
 
@@ -80,14 +78,18 @@ class OscillationView:
         self.spectrum = SpectrumFigure("Harmonics of the tone, dB re the first")
         self.trace = TimeFigure("Waveform of the tone, volts")
         self.patch = SwingFigure("Harmonics re the first, bandpass into cutoff")
+        self.range = FrequencyFigure(title="Level over the range, dB re its loudest", unit="dB",
+                                     level_steps=(0.5, 1.0, 3.0, 6.0), strong_step=3.0, hertz=False)
+        self.range.hide_cutoff()
         self._left = QStackedWidget()
-        for figure in (self.spectrum, self.trace, self.patch):
+        for figure in (self.spectrum, self.trace, self.patch, self.range):
             self._left.addWidget(figure)
-        row, self.left_choice = page_buttons(("Harmonics", "Waveform", "Into cutoff"), self._left)
+        row, self.left_choice = page_buttons(("Harmonics", "Waveform", "Into cutoff", "Range"), self._left)
         self._left.currentChanged.connect(self._turn_left)
         self.tuner = TunerFigure()
-        self.bells = self._table(("partial", "hertz", "note", "volts"), "Partials of a bell")
-        self.loop = self._table(("in the loop", "cents", "V peak", "THD %"), "What other parts in the loop would do")
+        self.bells = PlainTable("Partials of a bell", ("partial", "hertz", "note", "volts"))
+        self.loop = PlainTable("What other parts in the loop would do", ("in the loop", "cents", "V peak", "THD %"),
+                               text_first=True)
         right = QStackedWidget()
         for widget in (self.tuner, self.bells, self.loop):
             right.addWidget(widget)
@@ -110,24 +112,6 @@ class OscillationView:
         for splitter in (below, self.figures):
             splitter.setChildrenCollapsible(False)
             splitter.setHandleWidth(STEP)
-
-    @staticmethod
-    def _table(columns: tuple[str, ...], name: str) -> QTableWidget:
-        table = QTableWidget(0, len(columns))
-        table.setHorizontalHeaderLabels(columns)
-        table.setAccessibleName(name)
-        table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        table.setShowGrid(False)
-        table.setWordWrap(False)
-        vertical, header = table.verticalHeader(), table.horizontalHeader()
-        assert vertical is not None
-        assert header is not None
-        vertical.hide()
-        vertical.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignRight)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
-        return table
 
     def _build_side(self) -> None:
         presenter = self._presenter
@@ -300,8 +284,23 @@ class OscillationView:
                                       colour=ink.name())
                 self.trace.show_span(float(milliseconds[-1]), max(float(np.abs(twice).max()), 1e-3))
                 self.trace.place_labels()
-        else:
+        elif page == PATCHED:
             self._draw_patched(ink)
+        else:
+            self._draw_range(thick)
+
+    def _draw_range(self, pen: QPen) -> None:
+        """How loud the measured tone is over its range."""
+        measured, figure = self._measured, self.range
+        figure.forget(MEASURED)
+        if measured is None or measured.range_hz.size < 2:
+            figure.say_note("Measure (M): the tone is counted at every volt of its range.")
+            return
+        level = 20 * np.log10(measured.range_v / measured.range_v.max())
+        order = np.argsort(measured.range_hz)
+        figure.show_curve(PlotCurve(MEASURED, measured.range_hz[order], level[order]), pen)
+        figure.getPlotItem().setYRange(min(-3.2, 1.2 * float(level.min())), 1.2, padding=0)
+        figure.say_note(f"Flat within {float(-level.min()):.2f} dB.")
 
     @staticmethod
     def _lines(figure: SpectrumFigure, name: str, tone_hz: float, harmonics_db: Any, pen: QPen) -> None:
@@ -344,7 +343,7 @@ class OscillationView:
             (one.title, signed(one.cents), f"{one.amplitude_peak_v:.3f}", f"{one.thd_percent:.2f}")
             for one in found.variants
         ]
-        _fill(self.loop, rows)
+        self.loop.fill(rows)
 
     def _show_tuned(self, tone: TunedTone | None, why: str) -> None:
         self._tone = tone
@@ -361,7 +360,7 @@ class OscillationView:
                 volts = volts_between(tone.tone_hz, float(ratio_hz))
                 rows.append((f"{ratio_hz / tone.target_hz:.3g}", shown_hz(float(ratio_hz)),
                              f"{note} {signed(cents, 0)}", f"{signed(volts, 3)} V"))
-        _fill(self.bells, rows)
+        self.bells.fill(rows)
 
     def _show_findings(self, said: Said) -> None:
         self.heading.setText(said.heading)
@@ -379,14 +378,3 @@ class OscillationView:
         self.tuner.update()
         self._show_whistle(self._whistle)
         self._show_measured(self._measured)
-
-
-def _fill(table: QTableWidget, rows: Sequence[tuple[str, ...]]) -> None:
-    table.setRowCount(len(rows))
-    for i, row in enumerate(rows):
-        for j, text in enumerate(row):
-            item = QTableWidgetItem(text)
-            item.setFont(THEME.font(numbers=j > 0))
-            side = Qt.AlignmentFlag.AlignRight if j else Qt.AlignmentFlag.AlignLeft
-            item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
-            table.setItem(i, j, item)

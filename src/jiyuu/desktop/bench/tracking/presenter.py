@@ -42,8 +42,8 @@ class Table:
     before: Tracking | None
     fitted_v: FloatArray
     fitted_cents: FloatArray
-    made_at: str
     unread: tuple[str, ...]
+    cents_per_c: float | None  # between this run and the one before, where they were not equally warm
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -227,8 +227,8 @@ class TrackingPresenter(StepPresenter):
             why = f"it was {run.settings['temperature_c']:.0f} °C, is {setting.temperature_c:.0f} °C"
         return Table(
             tracking, advice, standing, why, before, volts,
-            np.asarray(cents - 1200 * (volts - tracking.reference_v)), run.made_at,
-            tuple(run.settings.get("unread", ())),
+            np.asarray(cents - 1200 * (volts - tracking.reference_v)), tuple(run.settings.get("unread", ())),
+            None if len(runs) < 2 else _cents_per_c(run, runs[1]),
         )
 
     @staticmethod
@@ -296,3 +296,19 @@ class TrackingPresenter(StepPresenter):
         """Whole or not at all. Raises JiyuuError."""
         write_text(path, self.record_text(path.suffix.lower()))
         self.message.emit(f"Calibration record written: {path.name}.", False)
+
+
+def _cents_per_c(now: StoredRun, before: StoredRun) -> float | None:
+    """Cents by which the steps they share have moved for a degree; None where warmth or trims say nothing."""
+    from jiyuu.rig.tracking_run import table_of
+
+    one, other = now.settings, before.settings
+    apart_c = one.get("temperature_c", 25.0) - other.get("temperature_c", 25.0)
+    same = all(one.get(name) == other.get(name) for name in ("trims", "start_hz", "tracked_at_percent", "mode"))
+    if abs(apart_c) < 1.0 or not same:
+        return None
+    first, second = table_of(one), table_of(other)
+    shared, i, j = np.intersect1d(first.volts, second.volts, return_indices=True)
+    if not shared.size:
+        return None
+    return float(np.mean(1200 * np.log2(first.frequency_hz[i] / second.frequency_hz[j])) / apart_c)

@@ -7,17 +7,13 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QPen, QShortcut
+from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QFileDialog,
-    QHeaderView,
     QLabel,
     QPushButton,
     QSplitter,
     QStackedWidget,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -26,12 +22,13 @@ from jiyuu.book.tracking_setting import TrackingSetting
 from jiyuu.desktop.bench.findings_list import FindingsList
 from jiyuu.desktop.bench.measure_bar import MeasureBar
 from jiyuu.desktop.bench.page_buttons import page_buttons
+from jiyuu.desktop.bench.plain_table import PlainTable
 from jiyuu.desktop.bench.tracking.pages import AskPage, TrimsPage
 from jiyuu.desktop.bench.tracking.presenter import Builds, Table, TrackingPresenter
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.tracking_figure import TrackingFigure
 from jiyuu.desktop.figures.trims_figure import TrimsFigure
-from jiyuu.desktop.theme.style import SMALL_PX, STEP, THEME
+from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.wording import QUANTITIES
 from jiyuu.quantities import signed
@@ -63,23 +60,7 @@ class TrackingView:
 
     def _build_figures(self) -> None:
         self.errors = TrackingFigure()
-        self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setHorizontalHeaderLabels(COLUMNS)
-        self.table.setAccessibleName("Steps measured")
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setShowGrid(False)
-        self.table.setWordWrap(False)
-        vertical, header = self.table.verticalHeader(), self.table.horizontalHeader()
-        assert vertical is not None
-        assert header is not None
-        vertical.hide()
-        vertical.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignRight)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setStretchLastSection(True)
-        copy = QShortcut(QKeySequence.StandardKey.Copy, self.table, self.copy_table)
-        copy.setContext(Qt.ShortcutContext.WidgetShortcut)
+        self.table = PlainTable("Steps measured", COLUMNS)
         self.trims = TrimsFigure()
         below = QSplitter(Qt.Orientation.Horizontal)
         below.addWidget(self.table)
@@ -143,16 +124,6 @@ class TrackingView:
     def keep_current(self) -> None:
         if not self.findings.keep_current():
             self._presenter.message.emit("Measure first (M), then choose a finding to keep.", False)
-
-    def copy_table(self) -> None:
-        """The table as text with tabs, units in the heading."""
-        rows = ["\t".join(COLUMNS)]
-        for row in range(self.table.rowCount()):
-            cells = [self.table.item(row, column) for column in range(len(COLUMNS))]
-            rows.append("\t".join("" if cell is None else cell.text() for cell in cells))
-        clipboard = QGuiApplication.clipboard()
-        assert clipboard is not None
-        clipboard.setText("\n".join(rows) + "\n")
 
     def _choose_record(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self.side, "Calibration record", "calibration.csv",
@@ -233,7 +204,10 @@ class TrackingView:
         figure.show_curve(PlotCurve(MEASURED, at, cents), thick, labelled=True, colour=ink)
         figure.show_marks(at, cents, np.abs(cents) <= tracking.tolerance_cents, ink)
         figure.fit_to(np.concatenate(shown))
-        figure.say_note("" if not table.unread else f"No tone at {', '.join(table.unread)}.")
+        notes = [f"No tone at {', '.join(table.unread)}."] if table.unread else []
+        if table.cents_per_c is not None:
+            notes.append(f"{signed(table.cents_per_c, 2)} cents per °C against the run before.")
+        figure.say_note(" ".join(notes))
         figure.say_why(f"Out of date: {table.stale_why}. Measure again (M)." if stale else "")
         span = tracking.usable
         if span is None:
@@ -250,24 +224,18 @@ class TrackingView:
         self.turn.setEnabled(bool(turns) and not stale)
 
     def _fill_table(self, table: Table | None) -> None:
-        self.table.setRowCount(0)
         if table is None:
+            self.table.fill([])
             return
         readings, errors = table.tracking.readings, table.tracking.error_cents
-        self.table.setRowCount(readings.volts.size)
-        for row in range(readings.volts.size):
-            level, settled = readings.level_v[row], readings.settled_s[row]
-            out = abs(errors[row]) > table.tracking.tolerance_cents
-            cells = (f"{readings.volts[row]:.3f}", f"{readings.frequency_hz[row]:.2f}",
-                     f"{'✗ ' if out else ''}{signed(float(errors[row]), 2)}",
-                     "" if np.isnan(level) else f"{level:.3f}", "" if np.isnan(settled) else f"{1000 * settled:.0f} ms")
-            for column, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                item.setFont(THEME.font(px=SMALL_PX, numbers=True))
-                if column == 2 and out:
-                    item.setForeground(QColor(THEME.palette.attention))
-                self.table.setItem(row, column, item)
+        out = np.abs(errors) > table.tracking.tolerance_cents
+        self.table.fill([
+            (f"{readings.volts[i]:.3f}", f"{readings.frequency_hz[i]:.2f}",
+             f"{'✗ ' if out[i] else ''}{signed(float(errors[i]), 2)}",
+             "" if np.isnan(readings.level_v[i]) else f"{readings.level_v[i]:.3f}",
+             "" if np.isnan(readings.settled_s[i]) else f"{1000 * readings.settled_s[i]:.0f} ms")
+            for i in range(readings.volts.size)
+        ], marked={(int(i), 2) for i in np.flatnonzero(out)})
 
     def _show_findings(self, logged: list[Any]) -> None:
         self.bar.keep.setEnabled(bool(logged))
