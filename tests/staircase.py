@@ -78,3 +78,36 @@ class Staircase:
             record[place : place + size] += rng.uniform(1, 4) * usual * rng.choice([-1, 1]) * np.exp(
                 -np.arange(size) / (size / 4))
         return record
+
+    def errors_cents(self, found):
+        """What a Staircase found is off, the drift over the stretch that was measured taken into account."""
+        off = []
+        for tone, hertz, (start, stop) in zip(found.tones, self.frequency_hz, self.spans, strict=True):
+            drifted = self.drift_cents_per_s * (0.5 * (tone.start_s + tone.stop_s) - 0.5 * (start + stop))
+            off.append(1200 * np.log2(tone.frequency_hz.value / hertz) - drifted)
+        return np.array(off)
+
+
+def drawn_staircase(seed):
+    """A recording as one may come across it, and its volts; from C1 up, never under a third of a second a step."""
+    rng = np.random.default_rng(seed)
+    base, step = float(rng.choice([32.7, 55.0, 65.4, 110.0])), float(rng.choice([1.0, 1.0, 0.5]))
+    count = int(min(rng.integers(5, 12), np.log2(18_000 / base) / step + 1))
+    volts = (np.arange(count) * step)[:: int(rng.choice([1, 1, 1, -1]))]
+    hertz = [base * 2 ** (v * rng.uniform(0.999, 1.001)) * 2 ** (rng.normal(0, 3) / 1200) for v in volts]
+    seconds = float(rng.uniform(0.35, 1.2))
+    how = {
+        "step_s": seconds, "rate": float(rng.choice([44_100, 48_000, 96_000])),
+        "noise_db": float(rng.uniform(-70, -35)), "harmonics": tuple(rng.uniform(0, 0.3, 4)),
+        "dc_v": float(rng.uniform(-1, 1)), "lead_s": float(rng.choice([0, 0.1, 0.5])), "seed": seed,
+        "clicks": int(rng.choice([0, 0, 4, 10])), "drift_cents_per_s": float(rng.uniform(-2, 2)),
+        "fade_db": float(rng.uniform(-6, 6)), "level_v": list(10 ** (rng.uniform(-10, 0, count) / 20)),
+    }
+    kind = rng.integers(4)
+    if kind == 0:
+        how["glide_s"] = float(rng.uniform(0.001, seconds / 20))
+    elif kind == 1:
+        how["portamento_s"] = float(rng.uniform(0.01, seconds / 4))
+    elif kind == 2:
+        how["gap_s"] = float(rng.uniform(0.03, 0.5))
+    return Staircase(hertz, **how), volts.tolist()
