@@ -179,7 +179,8 @@ class RuledFigure(pg.PlotWidget):
             for tx, ty in taken:
                 distance = np.hypot((x_px - tx) / 4.5, y_px - ty)
                 gap = np.minimum(gap, distance)
-            inside = (y_px > 30) & (y_px < height - 14)
+            ends = self.x_of(curves[name].places[[0, -1]])
+            inside = (y_px > 30) & (y_px < height - 14) & (places >= ends.min()) & (places <= ends.max())
             score = np.where(inside, np.minimum(gap, 40), -1)
             best = int(np.argmax(score))
             label.shown = bool(score[best] > 7)
