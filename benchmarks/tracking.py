@@ -10,7 +10,8 @@ from jiyuu.errors import JiyuuError
 from jiyuu.measurement.staircase import measure_staircase
 from jiyuu.quantities import C4_HZ
 from jiyuu.rig.simulated import SimulatedRig, draw_unit
-from jiyuu.rig.tracking_run import TrackingRequest, run_tracking, whistle_percent
+from jiyuu.rig.tracking_request import TrackingRequest, whistle_percent
+from jiyuu.rig.tracking_run import run_tracking
 from tests.staircase import drawn_staircase
 
 RECORDINGS, UNITS = 300, 100

@@ -11,15 +11,8 @@ from jiyuu.circuits.trims import Trims
 from jiyuu.errors import MeasurementError
 from jiyuu.quantities import C4_HZ, volts_of
 from jiyuu.rig.simulated import SimulatedRig, draw_unit
-from jiyuu.rig.tracking_run import (
-    SWEPT_FROM_HZ,
-    SWEPT_VOLTS,
-    TrackingRequest,
-    TrackingRun,
-    run_tracking,
-    table_of,
-    whistle_percent,
-)
+from jiyuu.rig.tracking_request import SWEPT_FROM_HZ, SWEPT_VOLTS, TrackingRequest, whistle_percent
+from jiyuu.rig.tracking_run import TrackingRun, run_tracking, table_of
 
 
 def tracked(request, seed) -> TrackingRun:

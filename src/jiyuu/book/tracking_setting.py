@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.trims import Trims
-from jiyuu.rig.tracking_run import (
+from jiyuu.rig.tracking_request import (
     START_HZ,
     SWEPT_FROM_HZ,
     TrackingRequest,

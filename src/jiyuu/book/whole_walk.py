@@ -18,7 +18,8 @@ from jiyuu.rig.oscillation_run import OscillationRequest, run_oscillation
 from jiyuu.rig.protocol import Rig
 from jiyuu.rig.resonance_run import ResonanceRequest, run_resonance
 from jiyuu.rig.response_run import Progress, ResponseRequest, expected_tolerances, run_response
-from jiyuu.rig.tracking_run import run_tracking, tracking_request
+from jiyuu.rig.tracking_request import tracking_request
+from jiyuu.rig.tracking_run import run_tracking
 
 KEEPS: Mapping[str, Callable[..., object]] = {
     "Setup": keep_levels, "Response": keep_run, "Resonance": keep_resonance, "Self-oscillation": keep_oscillation,

@@ -28,7 +28,8 @@ from jiyuu.rig.oscillation_run import OscillationRequest, run_oscillation
 from jiyuu.rig.resonance_run import ResonanceRequest, ResonanceRun, run_resonance
 from jiyuu.rig.response_run import Progress, ResponseRequest, ResponseRun, run_response
 from jiyuu.rig.simulated import SimulatedRig
-from jiyuu.rig.tracking_run import run_tracking, tracking_request
+from jiyuu.rig.tracking_request import tracking_request
+from jiyuu.rig.tracking_run import run_tracking
 from jiyuu.whole_file import write_text, written_whole
 
 OTHER_STEPS = ("setup", "resonance", "self_oscillation", "tracking")

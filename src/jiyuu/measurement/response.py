@@ -175,11 +175,13 @@ def _by_sweep(
         np.choose(chosen, deviations) ** 2 + bias_of(estimates, chosen, deviations) ** 2
         + (SYSTEMATIC * np.abs(gain)) ** 2
     )
-    # As if the curve found were the true one and had been measured again: other noise, and with it other windows.
+    # As if the curve found were the true one and had been measured again: other noise, and with it other windows. Some
+    # of its own noise is still in the curve found, so the windows are held against the noise of two measurements.
     again = [smoothed(gain, window) + noise for window, noise in zip(WINDOWS, drawn_by_window, strict=True)]
     # Noise differs from point to point; what is systematic leans the same way along the whole curve.
     lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
-    drawn_gain = pick(again, chosen_windows(again, deviations)) * lean
+    twice = [np.sqrt(2) * deviation for deviation in deviations]
+    drawn_gain = pick(again, chosen_windows(again, twice)) * lean
     return Estimate(grid.frequency_hz, gain, spread, drawn_gain, len(impulses), None)
 
 

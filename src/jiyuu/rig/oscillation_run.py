@@ -21,7 +21,8 @@ from jiyuu.measurement.whistle import Cusp, WhistleLevel, find_cusp, whistle_lev
 from jiyuu.rig.onset_search import knock_grows, search_onset
 from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.rig.response_run import Progress
-from jiyuu.rig.tracking_run import VOLTS, TrackingRequest, run_tracking
+from jiyuu.rig.tracking_request import VOLTS, TrackingRequest
+from jiyuu.rig.tracking_run import run_tracking
 from jiyuu.signals.source import PITCHED, Source
 
 SMALL_V, LOUD_V, KICK_S = 0.02, 0.3, 0.02  # a loud knock near the onset, where growing takes long

@@ -8,16 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
-from jiyuu.circuits.filter_file import Filter
-from jiyuu.circuits.linear import onset
 from jiyuu.circuits.network import FloatArray
-from jiyuu.circuits.trims import Trims
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.measurement.findings import read_response
@@ -30,36 +27,14 @@ from jiyuu.measurement.tracking_advice import Advice, advise
 from jiyuu.measurement.tracking_findings import tracking_findings
 from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.rig.response_run import Progress
+from jiyuu.rig.tracking_request import TrackingRequest
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 
-START_HZ, SWEPT_FROM_HZ = 32.70319566257483, 130.8127826502993  # C1; C3, for below it a sweep sees no passband
-VOLTS = tuple(float(v) for v in range(9))
-SWEPT_VOLTS = tuple(float(v) for v in range(7))
 STEP_S, PERIODS = 0.2, 20  # how long a step sounds: at least, and in periods of its tone
 STARTING_S, STARTING_HZ = 0.25, 8000.0
 KICK_S, KICK_V = 0.02, 0.05
 LATEST_S = 0.1  # latency of any rig one would measure with
-PAST_ONSET = 1.1  # a build's onset may lie higher than the drawing's
 SWEEP_V = 0.05
-
-
-@dataclass(frozen=True, slots=True)
-class TrackingRequest:
-    """Everything a run needs. start_hz: where the knob stands at 0 V; volts (m,) in the order played;
-    resonance_percent: with the filter whistling, or what the sweeps are made at; by_sweeps: track without a tone."""
-
-    document: Filter
-    mode: str
-    resonance_percent: float
-    start_hz: float = START_HZ
-    volts: tuple[float, ...] = VOLTS
-    by_sweeps: bool = False
-    trims: Trims = field(default_factory=Trims)
-    temperature_c: float = 25.0
-    tolerance_cents: float = 5.0
-    reference_v: float | None = None
-    hold_s: float = 0.0  # after the staircase at its first step, for drift
-    target_hz: float | None = None  # what the reference step should give, for the offset trim
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -74,25 +49,6 @@ class TrackingRun:
     recording_v: FloatArray
     sample_rate_hz: float
     findings: tuple[Finding, ...]
-
-
-def whistle_percent(document: Filter) -> float | None:
-    """A position of the resonance control at which a build of the drawing whistles, with room for its trim; None
-    where the drawing never does."""
-    start = onset(document.network(), cutoff_hz=1000.0)
-    if start is None:
-        return None
-    percent = document.percent_at(start.gain)
-    return None if percent > 97.0 else float(min(100.0, percent * PAST_ONSET))
-
-
-def tracking_request(document: Filter, mode: str, **how: Any) -> TrackingRequest:
-    """What one would do with a filter: count its tone where its drawing whistles, else track it by sweeps."""
-    percent = whistle_percent(document)
-    if percent is not None:
-        return TrackingRequest(document, mode, percent, **how)
-    return TrackingRequest(document, mode, 0.0, **{"start_hz": SWEPT_FROM_HZ, "volts": SWEPT_VOLTS, "by_sweeps": True,
-                                                   **how})
 
 
 def run_tracking(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRun]:

@@ -66,6 +66,7 @@ class TrackingPresenter(StepPresenter):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._table: Table | None = None
+        self._builds_of: tuple[Any, Builds] | None = None  # a tenth of a second: not at every refresh
         self.measuring.kept.connect(lambda _: self.show_table())
 
     # What is set
@@ -245,7 +246,11 @@ class TrackingPresenter(StepPresenter):
         from jiyuu.rig.simulated import draw_numbers
 
         setting, document = self.setting, self._document
-        network, start_hz = document.network(), setting.first_hz(document)
+        start_hz = setting.first_hz(document)
+        asked = (document.tolerances, document.circuit, start_hz, setting.from_v, setting.to_v, setting.reference_v)
+        if self._builds_of is not None and self._builds_of[0] == asked:
+            return self._builds_of[1]
+        network = document.network()
         volts = np.linspace(setting.from_v, setting.to_v, 41)
         reference = setting.from_v if setting.reference_v is None else setting.reference_v
         cents = np.empty((BUILDS, volts.size))
@@ -254,7 +259,8 @@ class TrackingPresenter(StepPresenter):
             octaves = converter.octaves(np.append(volts, reference) + volts_of(start_hz))
             cents[seed] = 1200 * (octaves[:-1] - octaves[-1] - (volts - reference))
         low, high = np.percentile(cents, LIKELY, axis=0)
-        return Builds(volts, low, high)
+        self._builds_of = asked, Builds(volts, low, high)
+        return self._builds_of[1]
 
     # The record
 
