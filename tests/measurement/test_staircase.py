@@ -128,6 +128,17 @@ def test_records_without_tones(record, words):
         measure_staircase(record, RATE, [0, 1])
 
 
+@pytest.mark.filterwarnings("error")
+@pytest.mark.parametrize("record", [
+    (np.random.default_rng(2).random(176_400) < 1e-4) * 1.0, 1 + 1e-12 * np.sin(np.arange(96_000)),
+    np.sin(2 * np.pi * np.cumsum(np.linspace(20, 9000, 96_000)) / RATE), np.sign(np.sin(np.arange(40_000) / 7)),
+    np.cumsum(np.random.default_rng(3).standard_normal(48_000)) * 1e-3, np.eye(1, 9600)[0],
+], ids=["clicks", "nothing on DC", "chirp", "square", "wander", "one click"])
+def test_odd_recordings_are_refused_in_words(record):
+    with pytest.raises(MeasurementError):
+        measure_staircase(record, RATE, [0, 1, 2])
+
+
 def test_long_recordings_are_read_in_blocks():
     """A step across the seam of two blocks is one piece."""
     staircase = Staircase([200.0, 300.0, 400.0], step_s=27.0, harmonics=())

@@ -81,11 +81,12 @@ def step_tone(
     inside, fit, deviation, tail_hz = _without_tail(vector, inside, fit, deviation)
     residual = vector.phase - np.polyval(fit, vector.time_s - _middle(vector, inside))
     straight = vector.turned[inside] * np.exp(-1j * (vector.phase[inside] - residual[inside]))
-    if abs(straight.mean()) < PURE * float(np.mean(np.abs(straight))):
+    hertz = rough_hz + float(fit[-2]) / (2 * np.pi)
+    strayed = not 0.9 < hertz / rough_hz < 1.1
+    if strayed or abs(straight.mean()) <= PURE * float(np.mean(np.abs(straight))):
         return None
     time_s = vector.time_s[inside]
     middle = _middle(vector, inside)
-    hertz = rough_hz + float(fit[-2]) / (2 * np.pi)
     spread_s = float(np.sqrt(np.sum((time_s - middle) ** 2)))
     doubt = ALIKE * deviation / max(spread_s, 1e-12) / (2 * np.pi)
     doubt = max(float(np.hypot(COVERAGE * doubt, tail_hz)), hertz * np.log(2) * FLOOR_CENTS / 1200)
@@ -138,14 +139,15 @@ def _middle(vector: Vector, inside: NDArray[np.bool_]) -> float:
 def _fit(vector: Vector, inside: NDArray[np.bool_]) -> tuple[FloatArray, float]:
     """A parabola through the phase inside, about its middle, and the standard deviation of what it leaves, weighted.
 
-    What a click has moved goes out; where it goes out for good, whole turns gained there do not matter because the
-    rest is re-laid on the parabola."""
+    What a click has moved goes out."""
     middle = _middle(vector, inside)
     time_s, phase, size = vector.time_s[inside] - middle, vector.phase[inside], vector.size_v[inside]
     weight = size / max(float(np.median(size)), 1e-300)
     sound = vector.sound[inside] & (weight > 0.3)
     if sound.sum() < 8:
         sound = weight > 0.0
+    if sound.sum() < 3:
+        return np.zeros(3), 0.0  # silence: step_tone sees that there is no tone
     fit = np.zeros(3)
     deviation = 0.0
     # Least absolute deviations first: what a click has moved must not bend the parabola that is to find it out.
@@ -179,13 +181,15 @@ def _steady_part(
     margin = 2 * vector.smoothed_s
     step_s = float(vector.time_s[1] - vector.time_s[0])
     window = max(3, round(max(WINDOW_S, 3 * vector.smoothed_s) / step_s))
+    window = min(window, vector.phase.size // 3)
     index = np.flatnonzero(inside)
     stop = max(index[-1] - round(margin / step_s), index[0] + 7)
     start = max(index[0], stop - max(8, round(0.4 * (stop - index[0]))))
     reach = (index[0], index[-1])
     cents = 1200 / np.log(2) / (2 * np.pi * window * step_s) / vector.rough_hz
     lagged = vector.phase[:-8] - 2 * vector.phase[4:-4] + vector.phase[8:]  # two smoothings apart: no longer alike
-    noise = 1.4826 * float(np.median(np.abs(lagged[index[0] : max(index[-1] - 8, index[0] + 1)]))) / np.sqrt(6)
+    own = lagged[index[0] : max(index[-1] - 8, index[0] + 1)]
+    noise = 1.4826 * float(np.median(np.abs(own))) / np.sqrt(6) if own.size else 0.0
     now = np.zeros_like(inside)
     fit, deviation = np.zeros(3), 0.0
     for _ in range(4):
@@ -201,21 +205,9 @@ def _steady_part(
             doubt = max(doubt, min(1.4826 * float(np.median(ours)), WANDER_CENTS))
         fine = np.abs(moved) < SPREAD * doubt + TAIL_CENTS
         core = (start + stop) // 2
-        first, last = core, core
-        missed = 0
-        for i in range(core, reach[0] - 1, -1):
-            missed = 0 if fine[i] else missed + 1
-            if fine[i]:
-                first = i
-            elif missed > 2 * window:  # longer than a click can move the windows it falls into
-                break
-        missed = 0
-        for i in range(core, max(reach[1] - window, core) + 1):
-            missed = 0 if fine[i] else missed + 1
-            if fine[i]:
-                last = i + window
-            elif missed > 2 * window:
-                break
+        # Longer than a click can move the windows it falls into, and it is the end of the step.
+        first = _outward(fine, core, reach[0], patience=2 * window)
+        last = _outward(fine, core, max(reach[1] - window, core), patience=2 * window) + window
         last = min(max(last, core + 4), reach[1])
         if last - first < 8 or (first, last) == (start, stop):
             break
@@ -223,6 +215,19 @@ def _steady_part(
     now[:] = False
     now[start : stop + 1] = True
     return now, fit, deviation
+
+
+def _outward(fine: NDArray[np.bool_], start: int, end: int, *, patience: int) -> int:
+    """The last index that is fine on the way from start to end, past no more than `patience` that are not."""
+    way = 1 if end >= start else -1
+    reached, missed = start, 0
+    for i in range(start, end + way, way):
+        missed = 0 if fine[i] else missed + 1
+        if fine[i]:
+            reached = i
+        elif missed > patience:
+            break
+    return reached
 
 
 def _without_tail(
