@@ -31,6 +31,7 @@ def build_menus(window: MainWindow) -> QMenu:
     add_act(book, "&Add a filter …", "Ctrl+F", window.choose_circuit)
     add_act(book, "Measure a &pair of recordings …", "Ctrl+P", window.choose_pair)
     add_act(book, "Save &figure …", QKeySequence.StandardKey.Save, window.save_figure)
+    add_act(book, "Save &sound …", "Ctrl+L", window.save_sound)
     add_act(book, "&Quit", QKeySequence.StandardKey.Quit, window.close)
     add_act(edit, "&Undo", QKeySequence.StandardKey.Undo, window.undo)
     add_act(edit, "&Redo", "Ctrl+Shift+Z", window.redo)

@@ -77,7 +77,7 @@ class SignalPathView(QWidget):
             (f"filter at {shown_hz(standing_hz)}", filter_text, oscillates),
             ("output, small signal", output_text, output_v > rail_v),
             (f"next module ±{limit_v:g} V", next_text, over),
-            ("ear", "listening is not built yet", False),
+            ("ear", "as a file: Ctrl+L", False),
         ]
         self.setAccessibleDescription("; ".join(f"{name}: {text}" for name, text, _ in self._joints))
         self.setToolTip(

@@ -43,6 +43,7 @@ from jiyuu.desktop.remembered import recent_books, remember_book, window_state
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.shelf import ShelfView
 from jiyuu.desktop.signal_path import SignalPathView
+from jiyuu.desktop.sound_file import SoundFile
 from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.desktop.walk import WalkView
 from jiyuu.errors import JiyuuError
@@ -84,6 +85,7 @@ class MainWindow(QMainWindow):
         self.resonance = ResonanceView(self.resonance_presenter)
         self.oscillation_presenter = OscillationPresenter(self.session)
         self.oscillation = OscillationView(self.oscillation_presenter)
+        self.sound = SoundFile(self.session)
         self.tracking_presenter = TrackingPresenter(self.session)
         self.tracking = TrackingView(self.tracking_presenter)
         built: dict[str, StepView] = {
@@ -93,7 +95,7 @@ class MainWindow(QMainWindow):
         self.views = {step: built.get(step) or NotBuiltView(step) for step in STEPS}
         self._build_frame()
         self._recent = build_menus(self)
-        for speaker in (self.presenter, self.walking, *(presenter for _, presenter in self._sleepers())):
+        for speaker in (self.presenter, self.walking, self.sound, *(presenter for _, presenter in self._sleepers())):
             speaker.message.connect(self.say)
         self.setup.plan.go.connect(self.go)
         self.session.filter_changed.connect(self._show_states)
@@ -167,7 +169,7 @@ class MainWindow(QMainWindow):
         """Everything that computes off the interface thread."""
         measuring = [presenter.measuring.jobs for _, presenter in self._sleepers()]
         return [self.presenter.jobs, self.presenter.previews.jobs, self.resonance_presenter.jobs, self.walking.jobs,
-                self.oscillation_presenter.jobs, self.oscillation_presenter.patch_jobs, *measuring]
+                self.sound.jobs, self.oscillation_presenter.jobs, self.oscillation_presenter.patch_jobs, *measuring]
 
     def _measurer(self) -> Sleeper | ResponsePresenter:
         """Whoever measures in the step that is looked at."""
@@ -261,6 +263,12 @@ class MainWindow(QMainWindow):
         name, _ = QFileDialog.getSaveFileName(self, "Save figure", "response.svg", "Figures (*.svg *.png *.csv)")
         if name:
             self._guarded(self.main_figure().save, Path(name))
+
+    def save_sound(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save what it sounds like", "filter.wav", "Sounds (*.wav)")
+        if name:
+            alone = self.step in ("Self-oscillation", "Tracking")
+            self.sound.write(Path(name).with_suffix(".wav"), whistle_alone=alone)
 
     def change_book(self, book: Book) -> None:
         """Another book into this window."""

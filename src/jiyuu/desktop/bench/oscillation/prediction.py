@@ -31,6 +31,7 @@ class Whistle:
     that lies below the onset). Later parts are None until they have been computed."""
 
     onset_percent: float
+    onset_gain: float
     percent: float
     position_percent: FloatArray
     curve: WhistleCurve
@@ -55,7 +56,7 @@ def begun(document: Filter, network: Network, now: dict[str, Any]) -> Whistle | 
         tone = oscillation(network, now["mode"], cutoff_hz=now["cutoff_hz"], gain=document.gain_at(percent))
     except CircuitError:
         tone = None
-    return Whistle(start, percent, places, curve, tone)
+    return Whistle(start, document.gain_at(start), percent, places, curve, tone)
 
 
 def cusp(

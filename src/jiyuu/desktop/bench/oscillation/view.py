@@ -221,7 +221,7 @@ class OscillationView:
         """From a little under the onset to the end; heights that hold both curves; the onsets in words."""
         figure, found, measured = self.pull, self._whistle, self._measured
         onsets = ["By its drawing it does not whistle" if found is None else
-                  f"Onset by the drawing {found.onset_percent:.1f} %"]
+                  f"Onset by the drawing {found.onset_percent:.1f} % (k = {found.onset_gain:.4g})"]
         begins = [] if found is None else [found.onset_percent]
         if measured is not None:
             onsets.append(f"measured {measured.onset_percent:.1f} %")
