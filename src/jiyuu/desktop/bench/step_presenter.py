@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from pydantic import BaseModel, ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from jiyuu.book.store import LoggedFinding, Shelved
@@ -63,6 +66,25 @@ class StepPresenter(QObject):
     def refresh(self) -> None:
         """Everything anew."""
         raise NotImplementedError
+
+    def _change_kept(self, name: str, make: Callable[[], BaseModel]) -> None:
+        """Keep what `make` makes as the filter's setting of that name, as one undoable act; what cannot be made is said
+        and not taken."""
+        chosen = self._session.in_hand
+        if chosen is None:
+            return
+        try:
+            after = make()
+        except ValidationError as error:
+            said = error.errors()[0]["msg"].removeprefix("Value error, ")
+            self.message.emit(f"{said[:1].upper()}{said[1:]}.", True)
+            return
+        before = self._session.book.setting(chosen.id, name)
+        self._session.book.set_values(chosen.id, {name: after.model_dump(mode="json")}, before={name: before})
+        self._session.settings_changed.emit()
+
+    def set_mode(self, mode: str) -> None:
+        self._session.change({"mode": mode})
 
     def set_cutoff(self, cutoff_hz: float) -> None:
         self._session.change({"cutoff_hz": round(within_cutoffs(cutoff_hz), 3)})

@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from pydantic import ValidationError
 from PyQt6.QtCore import QTimer, pyqtSignal
 
 from jiyuu.book.store import LoggedFinding
@@ -110,9 +109,6 @@ class OscillationPresenter(StepPresenter):
         self.show_measured()
         self._pause.start()
 
-    def set_mode(self, mode: str) -> None:
-        self._session.change({"mode": mode})
-
     def try_resonance(self, percent: float) -> None:
         """While the line is dragged."""
         self._trial["resonance_percent"] = within_travel(percent)
@@ -121,19 +117,7 @@ class OscillationPresenter(StepPresenter):
 
     def change(self, **changes: Any) -> None:
         """Another target or cusp level, as one undoable act; what is out of range is said and not taken."""
-        chosen = self._session.in_hand
-        if chosen is None:
-            return
-        try:
-            after = self.setting.changed(**changes)
-        except ValidationError as error:
-            said = error.errors()[0]["msg"].removeprefix("Value error, ")
-            self.message.emit(f"{said[:1].upper()}{said[1:]}.", True)
-            return
-        before = self._session.book.setting(chosen.id, "whistle")
-        kept = after.model_dump(mode="json")
-        self._session.book.set_values(chosen.id, {"whistle": kept}, before={"whistle": before})
-        self._session.settings_changed.emit()
+        self._change_kept("whistle", lambda: self.setting.changed(**changes))
 
     def go_to_target(self) -> None:
         """Move the cutoff so that the tone meets its target."""

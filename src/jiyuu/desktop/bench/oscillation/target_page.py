@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.book.whistle_setting import Target, WhistleSetting
+from jiyuu.desktop.bench.frame import form
 from jiyuu.desktop.bench.knobs import frequency_field, number_field
 from jiyuu.desktop.bench.oscillation.presenter import OscillationPresenter
-from jiyuu.desktop.theme.style import STEP
 from jiyuu.measurement.tuner import BELLS, INTERVALS
 
 
@@ -18,10 +18,8 @@ class TargetPage(QWidget):
         super().__init__()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        form = QFormLayout()
-        form.setHorizontalSpacing(2 * STEP)
-        form.setVerticalSpacing(STEP)
-        column.addLayout(form)
+        fields = form()
+        column.addLayout(fields)
         self.target, self.ratio, self.bell = QComboBox(), QComboBox(), QComboBox()
         for box, name, items, key in (
             (self.target, "Tune to", [target.value for target in Target], "target"),
@@ -49,7 +47,7 @@ class TargetPage(QWidget):
             ("Tune to", self.target), ("Pitch", self.pitch), ("Oscillator", self.oscillator), ("Interval", self.ratio),
             ("A4", self.concert), ("Cusp at", self.cusp), ("Bell", self.bell),
         ):
-            form.addRow(name, field)
+            fields.addRow(name, field)
         self.go = QPushButton("Put the cutoff there")
         self.go.setToolTip("Moves the cutoff by the volts the tuner says; Ctrl+Z moves it back.")
         self.go.clicked.connect(presenter.go_to_target)

@@ -8,17 +8,12 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import (
-    QComboBox,
-    QFormLayout,
     QLabel,
-    QSplitter,
     QStackedWidget,
-    QVBoxLayout,
-    QWidget,
 )
 
 from jiyuu.book.whistle_setting import WhistleSetting
-from jiyuu.desktop.bench.findings_list import FindingsList
+from jiyuu.desktop.bench.frame import FoundPage, ModeBox, SideColumn, beside, form, stacked, under
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
 from jiyuu.desktop.bench.measure_bar import MeasureBar
 from jiyuu.desktop.bench.oscillation.prediction import Whistle
@@ -34,7 +29,7 @@ from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
 from jiyuu.desktop.figures.swing_figure import SwingFigure
 from jiyuu.desktop.figures.time_figure import TimeFigure
 from jiyuu.desktop.figures.tuner_figure import TunedTone, TunerFigure
-from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.desktop.theme.style import THEME
 from jiyuu.measurement.tuner import bell
 from jiyuu.quantities import note_and_cents, shown_hz, signed, volts_between
 
@@ -52,7 +47,6 @@ class OscillationView:
         self._whistle: Whistle | None = None
         self._measured: MeasuredWhistle | None = None
         self._patched: list[Any] | str = []
-        self._modes: tuple[str, ...] = ()
         self._tone: TunedTone | None = None
         self._bell = ""
         self._build_figures()
@@ -94,73 +88,38 @@ class OscillationView:
         for widget in (self.tuner, self.bells, self.loop):
             right.addWidget(widget)
         right_row, self.right_choice = page_buttons(("Tuner", "Bell", "Loop"), right)
-        below = QSplitter(Qt.Orientation.Horizontal)
-        for buttons, stack in ((row, self._left), (right_row, right)):
-            half = QWidget()
-            column = QVBoxLayout(half)
-            column.setContentsMargins(0, 0, 0, 0)
-            column.setSpacing(0)
-            column.addLayout(buttons)
-            column.addWidget(stack, 1)
-            below.addWidget(half)
-        below.setSizes([460, 420])
-        self.figures = QSplitter(Qt.Orientation.Vertical)
-        self.figures.addWidget(self.pull)
-        self.figures.addWidget(below)
-        self.figures.setStretchFactor(0, 56)
-        self.figures.setStretchFactor(1, 44)
-        for splitter in (below, self.figures):
-            splitter.setChildrenCollapsible(False)
-            splitter.setHandleWidth(STEP)
+        below = beside(under(row, self._left), under(right_row, right), sizes=(460, 420))
+        self.figures = stacked(self.pull, below, shares=(56, 44))
 
     def _build_side(self) -> None:
         presenter = self._presenter
-        self.side = QWidget()
-        column = QVBoxLayout(self.side)
-        column.setContentsMargins(2 * STEP, STEP, 2 * STEP, STEP)
-        column.setSpacing(STEP)
-        self.circuit = QLabel()
-        self.circuit.setProperty("role", "heading")
-        self.circuit.setWordWrap(True)
-        column.addWidget(self.circuit)
-        form = QFormLayout()
-        form.setHorizontalSpacing(2 * STEP)
-        form.setVerticalSpacing(STEP)
-        self.mode = QComboBox()
-        self.mode.setAccessibleName("Mode")
-        self.mode.textActivated.connect(presenter.set_mode)
+        self.side = column = SideColumn()
+        self.circuit = column.circuit
+        fields = form()
+        self.mode = ModeBox(presenter)
         self.cutoff, self.resonance = cutoff_field(presenter), resonance_field(presenter)
         for name, field in (("Mode", self.mode), ("Cutoff", self.cutoff), ("Resonance", self.resonance)):
-            form.addRow(name, field)
-        column.addLayout(form)
+            fields.addRow(name, field)
+        column.add(fields)
         caution = QLabel(CAUTION)
         caution.setProperty("role", "quiet")
         caution.setWordWrap(True)
-        column.addWidget(caution)
+        column.add(caution)
         self.bar = MeasureBar("Narrows down the onset, counts the tone over the control and over its range, and sets "
                               "it against the source.")
         self.bar.measured.connect(presenter.measure)
         self.bar.cancelled.connect(presenter.cancel)
         self.bar.kept.connect(self.keep_current)
-        column.addWidget(self.bar)
-        found = QWidget()
-        found_column = QVBoxLayout(found)
-        found_column.setContentsMargins(0, 0, 0, 0)
-        found_column.setSpacing(STEP)
-        self.heading = QLabel()
-        self.heading.setProperty("role", "quiet")
-        self.heading.setWordWrap(True)
-        self.findings = FindingsList()
-        self.findings.keep_toggled.connect(presenter.toggle_kept)
-        found_column.addWidget(self.heading)
-        found_column.addWidget(self.findings, 1)
+        column.add(self.bar)
+        found = FoundPage(presenter)
+        self.heading, self.findings = found.heading, found.findings
         self.target = TargetPage(presenter)
         self.pages = QStackedWidget()
         self.pages.addWidget(found)
         self.pages.addWidget(self.target)
         row, self.page_choice = page_buttons(("Findings", "Target"), self.pages)
-        column.addLayout(row)
-        column.addWidget(self.pages, 1)
+        column.add(row)
+        column.add(self.pages, 1)
 
     @property
     def main_figure(self) -> ControlFigure:
@@ -181,12 +140,8 @@ class OscillationView:
 
     def _show_settings(self, settings: dict[str, Any], setting: WhistleSetting) -> None:
         document = self._presenter.document
-        if self._modes != document.entry.modes:
-            self._modes = document.entry.modes
-            self.mode.clear()
-            self.mode.addItems(self._modes)
-        self.mode.setCurrentText(settings["mode"])
-        self.circuit.setText(f"{self._presenter.letter}  {document.name}, {document.entry.title}")
+        self.mode.show_mode(document.entry.modes, settings["mode"])
+        self.side.name(self._presenter.letter, document)
         self.cutoff.set_value(settings["cutoff_hz"])
         self.resonance.set_value(settings["resonance_percent"])
         self.target.show_setting(setting)

@@ -134,9 +134,6 @@ class ResonancePresenter(StepPresenter):
         self._trial["resonance_percent"] = within_travel(percent)
         self._follow()
 
-    def set_mode(self, mode: str) -> None:
-        self._session.change({"mode": mode})
-
     def set_taper(self, taper: str | list[list[float]] | None) -> None:
         """Another law of the resonance control; None is the filter file's."""
         self._session.change({"resonance_taper": taper})

@@ -9,17 +9,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import (
     QComboBox,
-    QFormLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
-    QSplitter,
-    QVBoxLayout,
-    QWidget,
 )
 
 from jiyuu.circuits.control import Taper
-from jiyuu.desktop.bench.findings_list import FindingsList
+from jiyuu.desktop.bench.frame import FoundPage, ModeBox, SideColumn, beside, form, stacked
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
 from jiyuu.desktop.bench.measure_bar import MeasureBar
 from jiyuu.desktop.bench.resonance.presenter import (
@@ -33,7 +28,7 @@ from jiyuu.desktop.figures.control_figure import ControlFigure
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure, follow_each_other
 from jiyuu.desktop.figures.resonance_map_figure import ResonanceMapFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
-from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.desktop.theme.style import THEME
 from jiyuu.measurement.resonance_prediction import ResonanceMap
 from jiyuu.quantities import shown_hz
 
@@ -51,7 +46,6 @@ class ResonanceView:
         self._map: ResonanceMap | None = None
         self._studied: Studied | None = None
         self._measured: MeasuredResonance | None = None
-        self._modes: tuple[str, ...] = ()
         self._build_figures()
         self._build_side()
         presenter.settings.connect(self._show_settings)
@@ -82,34 +76,14 @@ class ResonanceView:
             moved.position_dropped.connect(presenter.set_resonance)
             moved.position_reset.connect(lambda: presenter.reset("resonance_percent"))
         follow_each_other(self.map, self.slice)
-        below = QSplitter(Qt.Orientation.Horizontal)
-        below.addWidget(self.slice)
-        below.addWidget(self.curves)
-        self.figures = QSplitter(Qt.Orientation.Vertical)
-        self.figures.addWidget(self.map)
-        self.figures.addWidget(below)
-        self.figures.setStretchFactor(0, 60)
-        self.figures.setStretchFactor(1, 40)
-        for splitter in (below, self.figures):
-            splitter.setChildrenCollapsible(False)
-            splitter.setHandleWidth(STEP)
+        self.figures = stacked(self.map, beside(self.slice, self.curves), shares=(60, 40))
 
     def _build_side(self) -> None:
         presenter = self._presenter
-        self.side = QWidget()
-        column = QVBoxLayout(self.side)
-        column.setContentsMargins(2 * STEP, STEP, 2 * STEP, STEP)
-        column.setSpacing(STEP)
-        self.circuit = QLabel()
-        self.circuit.setProperty("role", "heading")
-        self.circuit.setWordWrap(True)
-        column.addWidget(self.circuit)
-        form = QFormLayout()
-        form.setHorizontalSpacing(2 * STEP)
-        form.setVerticalSpacing(STEP)
-        self.mode = QComboBox()
-        self.mode.setAccessibleName("Mode")
-        self.mode.textActivated.connect(presenter.set_mode)
+        self.side = column = SideColumn()
+        self.circuit = column.circuit
+        fields = form()
+        self.mode = ModeBox(presenter)
         self.cutoff, self.resonance = cutoff_field(presenter), resonance_field(presenter)
         self.taper = QComboBox()
         self.taper.setAccessibleName("Taper of the resonance control")
@@ -118,8 +92,8 @@ class ResonanceView:
         self.taper.textActivated.connect(self._choose_taper)
         for name, field in (("Mode", self.mode), ("Cutoff", self.cutoff), ("Resonance", self.resonance),
                             ("Taper", self.taper)):
-            form.addRow(name, field)
-        column.addLayout(form)
+            fields.addRow(name, field)
+        column.add(fields)
         row = QHBoxLayout()
         row.setSpacing(2)
         self.audition: dict[str, QPushButton] = {}
@@ -132,23 +106,19 @@ class ResonanceView:
             button.clicked.connect(lambda _=False, value=percent: presenter.set_resonance(value))
             self.audition[name] = button
             row.addWidget(button)
-        column.addLayout(row)
+        column.add(row)
         self.propose = QPushButton("Try the even taper")
         self.propose.setToolTip("Puts the most even taper that could be built into the drawing; Ctrl+Z takes it back.")
         self.propose.clicked.connect(presenter.try_proposal)
-        column.addWidget(self.propose)
+        column.add(self.propose)
         self.bar = MeasureBar("Sweeps the unit at 21 positions of its control and narrows down the onset.")
         self.bar.measured.connect(presenter.measure)
         self.bar.cancelled.connect(presenter.cancel)
         self.bar.kept.connect(self.keep_current)
-        column.addWidget(self.bar)
-        self.heading = QLabel("Predicted from the circuit.")
-        self.heading.setProperty("role", "quiet")
-        self.heading.setWordWrap(True)
-        column.addWidget(self.heading)
-        self.findings = FindingsList()
-        self.findings.keep_toggled.connect(presenter.toggle_kept)
-        column.addWidget(self.findings, 1)
+        column.add(self.bar)
+        found = FoundPage(presenter)
+        self.heading, self.findings = found.heading, found.findings
+        column.add(found, 1)
 
     @property
     def main_figure(self) -> ResonanceMapFigure:
@@ -168,11 +138,7 @@ class ResonanceView:
 
     def _show_settings(self, settings: dict[str, Any]) -> None:
         letter, document = self._presenter.letter, self._presenter.document
-        if self._modes != document.entry.modes:
-            self._modes = document.entry.modes
-            self.mode.clear()
-            self.mode.addItems(self._modes)
-        self.mode.setCurrentText(settings["mode"])
+        self.mode.show_mode(document.entry.modes, settings["mode"])
         self.circuit.setText(f"{letter}  {document.name}, {document.entry.title}")
         self.cutoff.set_value(settings["cutoff_hz"])
         self.resonance.set_value(settings["resonance_percent"])

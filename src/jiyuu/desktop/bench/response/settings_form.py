@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QSlider, QWidget
 
 from jiyuu.book.store import Shelved
+from jiyuu.desktop.bench.frame import ModeBox
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
 from jiyuu.desktop.bench.response.presenter import ResponsePresenter
 from jiyuu.desktop.bench.typed_value import TypedValue
@@ -26,9 +27,7 @@ class SettingsForm(QWidget):
         form.setContentsMargins(0, 0, 0, 0)
         form.setHorizontalSpacing(2 * STEP)
         form.setVerticalSpacing(STEP)
-        self.mode = QComboBox()
-        self.mode.setAccessibleName("Mode")
-        self.mode.textActivated.connect(presenter.set_mode)
+        self.mode = ModeBox(presenter)
         self.cutoff, self.resonance = cutoff_field(presenter), resonance_field(presenter)
         self.travel = QSlider(Qt.Orientation.Horizontal)
         self.travel.setRange(0, 1000)

@@ -8,16 +8,12 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import (
-    QLabel,
-    QSplitter,
     QStackedWidget,
-    QVBoxLayout,
-    QWidget,
 )
 
 from jiyuu.circuits.components import Components
 from jiyuu.circuits.linear import level_db
-from jiyuu.desktop.bench.findings_list import FindingsList
+from jiyuu.desktop.bench.frame import FoundPage, SideColumn, stacked
 from jiyuu.desktop.bench.measure_bar import MeasureBar
 from jiyuu.desktop.bench.page_buttons import page_buttons
 from jiyuu.desktop.bench.response.circuit_page import CircuitPage
@@ -30,7 +26,7 @@ from jiyuu.desktop.bench.still_label import StillLabel
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure, follow_each_other
 from jiyuu.desktop.figures.pole_map import PoleMap
 from jiyuu.desktop.figures.ruled import PlotCurve
-from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.desktop.theme.style import THEME
 from jiyuu.quantities import note_and_cents, signed
 
 BUILDS = "builds"
@@ -44,7 +40,6 @@ class ResponseView:
         self._presenter = presenter
         self._measured: Measured | None = None
         self._predicted: Predicted | None = None
-        self._modes: tuple[str, ...] = ()
         self._last_predicted: tuple[Any, ...] = ()
         self._preview_names: set[str] = set()
         self._beside_name: str | None = None
@@ -80,25 +75,12 @@ class ResponseView:
             figure.cutoff_dragged.connect(self._presenter.try_cutoff)
             figure.cutoff_dropped.connect(self._presenter.set_cutoff)
             figure.cutoff_reset.connect(lambda: self._presenter.reset("cutoff_hz"))
-        self.figures = QSplitter(Qt.Orientation.Vertical)
-        self.figures.addWidget(self.level)
-        self.figures.addWidget(self.support)
-        self.figures.setStretchFactor(0, 68)
-        self.figures.setStretchFactor(1, 32)
-        for splitter in (self.support, self.figures):
-            splitter.setChildrenCollapsible(False)
-            splitter.setHandleWidth(STEP)
+        self.figures = stacked(self.level, self.support, shares=(68, 32))
 
     def _build_side(self) -> None:
         presenter = self._presenter
-        self.side = QWidget()
-        column = QVBoxLayout(self.side)
-        column.setContentsMargins(2 * STEP, STEP, 2 * STEP, STEP)
-        column.setSpacing(STEP)
-        self.circuit = QLabel()
-        self.circuit.setProperty("role", "heading")
-        self.circuit.setWordWrap(True)
-        column.addWidget(self.circuit)
+        self.side = column = SideColumn()
+        self.circuit = column.circuit
         self.form = SettingsForm(presenter)
         self.mode, self.cutoff, self.resonance, self.travel = (
             self.form.mode, self.form.cutoff, self.form.resonance, self.form.travel
@@ -106,26 +88,17 @@ class ResponseView:
         self.at_level, self.band, self.beside = self.form.at_level, self.form.band, self.form.beside
         self.only = self.form.only
         self.only.toggled.connect(lambda _: self._draw_modes_anew())
-        column.addWidget(self.form)
+        column.add(self.form)
         self.gain = StillLabel(lines=2)
-        column.addWidget(self.gain)
+        column.add(self.gain)
         self.bar = MeasureBar("Plays two sweeps through the simulated unit and measures the recording.")
         self.bar.measured.connect(presenter.measure)
         self.bar.cancelled.connect(presenter.cancel)
         self.bar.kept.connect(self.keep_current)
         self.measure, self.cancel, self.keep = self.bar.measure, self.bar.cancel, self.bar.keep
-        column.addWidget(self.bar)
-        self.heading = QLabel("Findings")
-        self.heading.setProperty("role", "quiet")
-        self.heading.setWordWrap(True)
-        self.findings = FindingsList()
-        self.findings.keep_toggled.connect(presenter.toggle_kept)
-        found = QWidget()
-        found_column = QVBoxLayout(found)
-        found_column.setContentsMargins(0, 0, 0, 0)
-        found_column.setSpacing(STEP)
-        found_column.addWidget(self.heading)
-        found_column.addWidget(self.findings, 1)
+        column.add(self.bar)
+        found = FoundPage(presenter)
+        self.heading, self.findings = found.heading, found.findings
         self.circuit_page = CircuitPage()
         self.circuit_page.changed.connect(presenter.set_parameter)
         self.circuit_page.reset.connect(presenter.reset_parameter)
@@ -136,8 +109,8 @@ class ResponseView:
         self.pages.addWidget(found)
         self.pages.addWidget(self.circuit_page)
         row, self.page_choice = page_buttons(("Findings", "Circuit"), self.pages)
-        column.addLayout(row)
-        column.addWidget(self.pages, 1)
+        column.add(row)
+        column.add(self.pages, 1)
 
     # What the person does
 
@@ -151,14 +124,10 @@ class ResponseView:
         shelved = self._presenter.shelved
         assert shelved is not None
         document = self._presenter.document
-        if self._modes != document.entry.modes:
-            self._modes = document.entry.modes
-            self.mode.clear()
-            self.mode.addItems(self._modes)
+        if self.mode.show_mode(document.entry.modes, settings["mode"]):
             for figure in self._over_frequency:
                 figure.forget(*figure.shown_names())
-        self.mode.setCurrentText(settings["mode"])
-        self.circuit.setText(f"{shelved.letter}  {document.name}, {document.entry.title}")
+        self.side.name(shelved.letter, document)
         self.circuit.setToolTip(document.entry.explanation)
         self.cutoff.set_value(settings["cutoff_hz"])
         self.resonance.set_value(settings["resonance_percent"])

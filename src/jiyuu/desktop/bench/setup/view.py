@@ -8,11 +8,9 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import (
-    QFormLayout,
     QLabel,
     QListWidget,
     QPushButton,
-    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -21,6 +19,7 @@ from PyQt6.QtWidgets import (
 from jiyuu.book.setup import Setup
 from jiyuu.circuits.reach import Reach
 from jiyuu.desktop.bench.findings_list import FindingsList
+from jiyuu.desktop.bench.frame import SideColumn, beside, form, stacked
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
 from jiyuu.desktop.bench.measure_bar import MeasureBar
 from jiyuu.desktop.bench.page_buttons import page_buttons
@@ -64,35 +63,17 @@ class SetupView:
         self.reach.cutoff_reset.connect(lambda: self._presenter.reset("cutoff_hz"))
         self.spectrum = SpectrumFigure("Harmonics in and out, dB re 1 V")
         self.trace = TimeFigure("Trace, volts")
-        below = QSplitter(Qt.Orientation.Horizontal)
-        below.addWidget(self.spectrum)
-        below.addWidget(self.trace)
-        self.figures = QSplitter(Qt.Orientation.Vertical)
-        self.figures.addWidget(self.reach)
-        self.figures.addWidget(below)
-        self.figures.setStretchFactor(0, 50)
-        self.figures.setStretchFactor(1, 50)
-        for splitter in (below, self.figures):
-            splitter.setChildrenCollapsible(False)
-            splitter.setHandleWidth(STEP)
+        self.figures = stacked(self.reach, beside(self.spectrum, self.trace), shares=(50, 50))
 
     def _build_side(self) -> None:
         presenter = self._presenter
-        self.side = QWidget()
-        column = QVBoxLayout(self.side)
-        column.setContentsMargins(2 * STEP, STEP, 2 * STEP, STEP)
-        column.setSpacing(STEP)
-        self.circuit = QLabel()
-        self.circuit.setProperty("role", "heading")
-        self.circuit.setWordWrap(True)
-        column.addWidget(self.circuit)
-        form = QFormLayout()
-        form.setHorizontalSpacing(2 * STEP)
-        form.setVerticalSpacing(STEP)
+        self.side = column = SideColumn()
+        self.circuit = column.circuit
+        fields = form()
         self.cutoff, self.resonance = cutoff_field(presenter), resonance_field(presenter)
-        form.addRow("Cutoff", self.cutoff)
-        form.addRow("Resonance", self.resonance)
-        column.addLayout(form)
+        fields.addRow("Cutoff", self.cutoff)
+        fields.addRow("Resonance", self.resonance)
+        column.add(fields)
         self.neutral = QPushButton("Set neutral  N")
         self.neutral.setToolTip("Resonance, fine, key follow, CVs and drive to nothing, one 5 V source; one undo.")
         self.neutral.clicked.connect(presenter.set_neutral)
@@ -101,7 +82,7 @@ class SetupView:
         self.bar.measured.connect(presenter.measure)
         self.bar.cancelled.connect(presenter.cancel)
         self.bar.kept.connect(self.keep_current)
-        column.addWidget(self.bar)
+        column.add(self.bar)
         self.source_page, self.cutoff_page = SourcePage(presenter), CutoffPage(presenter)
         self.plan = PlanPage()
         checks = QWidget()
@@ -129,8 +110,8 @@ class SetupView:
         for page in (checks, self.source_page, self.cutoff_page, self.plan):
             self.pages.addWidget(page)
         row, self.page_choice = page_buttons(("Checks", "Source", "Cutoff", "Plan"), self.pages)
-        column.addLayout(row)
-        column.addWidget(self.pages, 1)
+        column.add(row)
+        column.add(self.pages, 1)
 
     @property
     def main_figure(self) -> ReachFigure:
@@ -144,7 +125,7 @@ class SetupView:
 
     def _show_settings(self, settings: dict[str, Any], setup: Setup) -> None:
         document = self._presenter.document
-        self.circuit.setText(f"{self._presenter.letter}  {document.name}, {document.entry.title}")
+        self.side.name(self._presenter.letter, document)
         self.cutoff.set_value(settings["cutoff_hz"])
         self.resonance.set_value(settings["resonance_percent"])
         self.source_page.show_setup(setup)

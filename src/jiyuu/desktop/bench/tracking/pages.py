@@ -18,10 +18,10 @@ from PyQt6.QtWidgets import (
 from jiyuu.book.tracking_setting import TrackingSetting
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.trims import RANGES, Trim, Trims
+from jiyuu.desktop.bench.frame import ModeBox, form
 from jiyuu.desktop.bench.knobs import frequency_field, number_field
 from jiyuu.desktop.bench.tracking.presenter import TrackingPresenter
 from jiyuu.desktop.bench.typed_value import TypedValue
-from jiyuu.desktop.theme.style import STEP
 
 HOW = {"where it whistles": None, "by its tone": False, "by sweeps": True}
 
@@ -29,11 +29,9 @@ HOW = {"where it whistles": None, "by its tone": False, "by sweeps": True}
 def _form(page: QWidget) -> QFormLayout:
     column = QVBoxLayout(page)
     column.setContentsMargins(0, 0, 0, 0)
-    form = QFormLayout()
-    form.setHorizontalSpacing(2 * STEP)
-    form.setVerticalSpacing(STEP)
-    column.addLayout(form)
-    return form
+    fields = form()
+    column.addLayout(fields)
+    return fields
 
 
 class AskPage(QWidget):
@@ -41,29 +39,26 @@ class AskPage(QWidget):
 
     def __init__(self, presenter: TrackingPresenter) -> None:
         super().__init__()
-        self._modes: tuple[str, ...] = ()
-        form = _form(self)
+        fields = _form(self)
 
         def field(name: str, unit: str, step: float, key: str, reset: float, tip: str) -> TypedValue:
             made = number_field(name, unit, step, presenter, lambda value: presenter.change(**{key: value}),
                                 reset=reset, tip=tip)
-            form.addRow(name, made)
+            fields.addRow(name, made)
             return made
 
-        self.mode = QComboBox()
-        self.mode.setAccessibleName("Mode")
-        self.mode.textActivated.connect(presenter.set_mode)
-        form.addRow("Mode", self.mode)
+        self.mode = ModeBox(presenter)
+        fields.addRow("Mode", self.mode)
         self.how = QComboBox()
         self.how.setAccessibleName("How to track")
         self.how.addItems(list(HOW))
         self.how.setToolTip("By its tone: resonance up, the whistle is counted. By sweeps: the −3 dB point or the peak "
                             "at every step, for filters that do not whistle.")
         self.how.textActivated.connect(lambda text: presenter.change(by_sweeps=HOW[text]))
-        form.addRow("Track", self.how)
+        fields.addRow("Track", self.how)
         self.start = frequency_field("0 V is", presenter, lambda hz: presenter.change(start_hz=hz), reset=32.703,
                                      tip="Where the cutoff knob stands while 0 V is applied: 32.7, C1.")
-        form.addRow("0 V is", self.start)
+        fields.addRow("0 V is", self.start)
         self.low = field("From", "V", 1.0, "from_v", 0.0, "First control voltage.")
         self.high = field("To", "V", 1.0, "to_v", 8.0, "Last control voltage.")
         self.step = field("Step", "V", 0.25, "step_v", 1.0, "Volts between steps; 1/12 V is a semitone.")
@@ -76,11 +71,7 @@ class AskPage(QWidget):
         self.hold = field("Hold", "s", 5.0, "hold_s", 0.0, "Seconds of the first step held afterwards, for drift.")
 
     def show_setting(self, document: Filter, mode: str, setting: TrackingSetting) -> None:
-        if self._modes != document.entry.modes:
-            self._modes = document.entry.modes
-            self.mode.clear()
-            self.mode.addItems(self._modes)
-        self.mode.setCurrentText(mode)
+        self.mode.show_mode(document.entry.modes, mode)
         self.how.setCurrentText(next(text for text, value in HOW.items() if value is setting.by_sweeps))
         self.start.set_value(setting.first_hz(document))
         volts = setting.volts(swept=setting.sweeps(document))
@@ -99,7 +90,7 @@ class TrimsPage(QWidget):
     def __init__(self, presenter: TrackingPresenter) -> None:
         super().__init__()
         self._presenter = presenter
-        form = _form(self)
+        fields = _form(self)
         self.turns: dict[Trim, TypedValue] = {}
 
         def turned(trim: Trim) -> Callable[[float], object]:
@@ -109,25 +100,25 @@ class TrimsPage(QWidget):
             tip = (f"Turns clockwise from where the drawing has it, {allowed.least:g} to {allowed.most:g}; by the "
                    f"drawing one turn is {allowed.per_turn:g} {allowed.unit}.")
             self.turns[trim] = number_field(allowed.title, "turns", 0.5, presenter, turned(trim), reset=0.0, tip=tip)
-            form.addRow(allowed.title.replace("High-frequency", "HF"), self.turns[trim])
+            fields.addRow(allowed.title.replace("High-frequency", "HF"), self.turns[trim])
         self.tune = QCheckBox("Bring 0 V to its pitch, too")
         self.tune.setToolTip("Also advise the offset trim, so that the reference step gives the pitch meant.")
         self.tune.clicked.connect(lambda on: presenter.change(tune_offset=bool(on)))
-        form.addRow(self.tune)
+        fields.addRow(self.tune)
         self.note = QLineEdit()
         self.note.setAccessibleName("Trim positions as noted")
         self.note.setPlaceholderText("as noted on the board, Enter")
         self.note.setMaxLength(500)
         self.note.returnPressed.connect(lambda: presenter.change(note=self.note.text()))
-        form.addRow("Noted", self.note)
+        fields.addRow("Noted", self.note)
         self.record = QPushButton("Write calibration record …")
         self.record.setToolTip("Date, temperature, readings, trims and advice as CSV or JSON.")
-        form.addRow(self.record)
+        fields.addRow(self.record)
         caution = QLabel("Before a screwdriver goes near a board under power: insulated tip, one hand, no jewellery; "
                          "anything on mains voltage is for people licensed for it.")
         caution.setProperty("role", "quiet")
         caution.setWordWrap(True)
-        form.addRow(caution)
+        fields.addRow(caution)
 
     def show_trims(self, trims: Trims, setting: TrackingSetting) -> None:
         for trim, field in self.turns.items():

@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from pydantic import ValidationError
 from PyQt6.QtCore import pyqtSignal
 
 from jiyuu.book.store import LoggedFinding, StoredRun
@@ -93,21 +92,7 @@ class TrackingPresenter(StepPresenter):
 
     def change(self, **changes: Any) -> None:
         """Ask for something else, as one undoable act; what is out of range is said and not taken."""
-        chosen = self._session.in_hand
-        if chosen is None:
-            return
-        try:
-            after = self.setting.changed(**changes)
-        except ValidationError as error:
-            said = error.errors()[0]["msg"].removeprefix("Value error, ")
-            self.message.emit(f"{said[:1].upper()}{said[1:]}.", True)
-            return
-        before = self._session.book.setting(chosen.id, "tracking")
-        self._session.book.set_values(chosen.id, {"tracking": after.model_dump()}, before={"tracking": before})
-        self._session.settings_changed.emit()
-
-    def set_mode(self, mode: str) -> None:
-        self._session.change({"mode": mode})
+        self._change_kept("tracking", lambda: self.setting.changed(**changes))
 
     def turn(self, trim: Trim, turns: float) -> None:
         """Put a trim of the simulated unit to so many turns."""

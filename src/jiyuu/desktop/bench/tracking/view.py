@@ -10,16 +10,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import (
     QFileDialog,
-    QLabel,
     QPushButton,
-    QSplitter,
     QStackedWidget,
-    QVBoxLayout,
-    QWidget,
 )
 
 from jiyuu.book.tracking_setting import TrackingSetting
-from jiyuu.desktop.bench.findings_list import FindingsList
+from jiyuu.desktop.bench.frame import FoundPage, SideColumn, beside, stacked
 from jiyuu.desktop.bench.measure_bar import MeasureBar
 from jiyuu.desktop.bench.page_buttons import page_buttons
 from jiyuu.desktop.bench.plain_table import PlainTable
@@ -28,7 +24,7 @@ from jiyuu.desktop.bench.tracking.presenter import Builds, Table, TrackingPresen
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.tracking_figure import TrackingFigure
 from jiyuu.desktop.figures.trims_figure import TrimsFigure
-from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.desktop.theme.style import THEME
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.wording import QUANTITIES
 from jiyuu.quantities import signed
@@ -46,7 +42,6 @@ class TrackingView:
         self._table: Table | None = None
         self._builds: Builds | None = None
         self._setting: TrackingSetting | None = None
-        self._modes: tuple[str, ...] = ()
         self._build_figures()
         self._build_side()
         presenter.settings.connect(self._show_settings)
@@ -62,29 +57,12 @@ class TrackingView:
         self.errors = TrackingFigure()
         self.table = PlainTable("Steps measured", COLUMNS)
         self.trims = TrimsFigure()
-        below = QSplitter(Qt.Orientation.Horizontal)
-        below.addWidget(self.table)
-        below.addWidget(self.trims)
-        below.setSizes([400, 480])
-        self.figures = QSplitter(Qt.Orientation.Vertical)
-        self.figures.addWidget(self.errors)
-        self.figures.addWidget(below)
-        self.figures.setStretchFactor(0, 58)
-        self.figures.setStretchFactor(1, 42)
-        for splitter in (below, self.figures):
-            splitter.setChildrenCollapsible(False)
-            splitter.setHandleWidth(STEP)
+        self.figures = stacked(self.errors, beside(self.table, self.trims, sizes=(400, 480)), shares=(58, 42))
 
     def _build_side(self) -> None:
         presenter = self._presenter
-        self.side = QWidget()
-        column = QVBoxLayout(self.side)
-        column.setContentsMargins(2 * STEP, STEP, 2 * STEP, STEP)
-        column.setSpacing(STEP)
-        self.circuit = QLabel()
-        self.circuit.setProperty("role", "heading")
-        self.circuit.setWordWrap(True)
-        column.addWidget(self.circuit)
+        self.side = column = SideColumn()
+        self.circuit = column.circuit
         self.turn = QPushButton("Turn as advised, read again  T")
         self.turn.setToolTip("Turns the trims of the simulated unit as the arrows say and measures again; Ctrl+Z turns "
                              "them back.")
@@ -94,26 +72,17 @@ class TrackingView:
         self.bar.measured.connect(presenter.measure)
         self.bar.cancelled.connect(presenter.cancel)
         self.bar.kept.connect(self.keep_current)
-        column.addWidget(self.bar)
-        found = QWidget()
-        found_column = QVBoxLayout(found)
-        found_column.setContentsMargins(0, 0, 0, 0)
-        found_column.setSpacing(STEP)
-        self.heading = QLabel()
-        self.heading.setProperty("role", "quiet")
-        self.heading.setWordWrap(True)
-        self.findings = FindingsList()
-        self.findings.keep_toggled.connect(presenter.toggle_kept)
-        found_column.addWidget(self.heading)
-        found_column.addWidget(self.findings, 1)
+        column.add(self.bar)
+        found = FoundPage(presenter)
+        self.heading, self.findings = found.heading, found.findings
         self.ask, self.trim_page = AskPage(presenter), TrimsPage(presenter)
         self.trim_page.record.clicked.connect(self._choose_record)
         self.pages = QStackedWidget()
         for page in (found, self.ask, self.trim_page):
             self.pages.addWidget(page)
         row, self.page_choice = page_buttons(("Findings", "Range", "Trims"), self.pages)
-        column.addLayout(row)
-        column.addWidget(self.pages, 1)
+        column.add(row)
+        column.add(self.pages, 1)
 
     @property
     def main_figure(self) -> TrackingFigure:
@@ -139,7 +108,7 @@ class TrackingView:
     def _show_settings(self, settings: dict[str, Any], setting: TrackingSetting) -> None:
         document = self._presenter.document
         self._setting = setting
-        self.circuit.setText(f"{self._presenter.letter}  {document.name}, {document.entry.title}")
+        self.side.name(self._presenter.letter, document)
         self.ask.show_setting(document, settings["mode"], setting)
         self.trim_page.show_trims(self._presenter.trims, setting)
 
