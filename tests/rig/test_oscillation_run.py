@@ -57,6 +57,19 @@ def test_a_filter_that_never_whistles_says_so():
         measured("transistor-ladder", 3, trims=Trims(resonance=-10.0))
 
 
+def test_an_onset_at_the_edge_of_the_control_is_trimmed_to_where_it_should_be():
+    _, run, _ = measured("transistor-ladder", 3, trims=Trims(resonance=-2.5), over_range=False)
+    assert run.onset_percent.value > 95
+    turn = next(f for f in run.findings if f.quantity == "resonance_turn")
+    assert sentence(turn).startswith("Resonance trim up by")
+    _, again, unit = measured("transistor-ladder", 3, trims=Trims(resonance=-2.5 + turn.value / 2.0), over_range=False)
+    assert again.onset_percent.value == pytest.approx(82.5, abs=1.5)  # a turn is worth a few per cent more or less
+    assert not any(f.quantity == "resonance_turn" for f in again.findings)
+    _, usual, _ = measured("transistor-ladder", 3, over_range=False)
+    assert not any(f.quantity == "resonance_turn" for f in usual.findings)
+    assert unit.drawn.trim_factors[3] == pytest.approx(1.0, abs=0.15)
+
+
 def test_the_resonance_trim_moves_the_onset():
     document, run, unit = measured("transistor-ladder", 8, trims=Trims(resonance=4.0), over_range=False)
     drawn = unit.drawn.at(Trims(resonance=4.0), 25.0)

@@ -94,6 +94,17 @@ def advise(
     return Advice(final, _remarks(tracking, fit, bool(turns), after), after, fit)
 
 
+def resonance_turn(onset_gain: float, aimed_gain: float, trims: Trims) -> Turn | None:
+    """The resonance trim so that the whistle begins at a better place of the control: onset_gain is the drawing's loop
+    gain where it begins now, aimed_gain where it should; None where less than a quarter turn would do."""
+    amount = _bounded(Trim.RESONANCE, 100 * (onset_gain / aimed_gain - 1), trims)
+    turns = turns_for(Trim.RESONANCE, amount)
+    if abs(turns) < 0.25:
+        return None
+    return Turn(Trim.RESONANCE, amount, turns, f"Resonance trim {_way(amount)} by {abs(amount):.1f} % of loop gain, "
+                f"{abs(turns):.2g} turns {_hand(turns)}.")
+
+
 def _hf(fit: ConverterFit, standing: Trims, has_hf_trim: bool, top_hz: float, ratio: float) -> tuple[float, float]:
     """Droop after the high-frequency trim, and what to turn it by in cents at 10 kHz."""
     found = fit.droop_cents

@@ -315,6 +315,7 @@ QUANTITIES |= {
     ),
     "scale_turn": _turned("Scale trim", "Sets how many volts an octave takes."),
     "hf_turn": _turned("High-frequency trim", "Adds back what the top lacks."),
+    "resonance_turn": _turned("Resonance trim", "Sets where on the control the whistle begins."),
     "offset_turn": _turned("Offset trim", "Moves every note alike."),
 }
 

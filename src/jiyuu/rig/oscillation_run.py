@@ -16,6 +16,7 @@ from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.oscillation_findings import oscillation_findings
 from jiyuu.measurement.start_up import start_up_s
 from jiyuu.measurement.tone import MeasuredTone, measure_tone
+from jiyuu.measurement.tracking_advice import resonance_turn
 from jiyuu.measurement.uncertain import Uncertain
 from jiyuu.measurement.whistle import Cusp, WhistleLevel, find_cusp, whistle_level
 from jiyuu.rig.onset_search import knock_grows, search_onset
@@ -29,6 +30,7 @@ SMALL_V, LOUD_V, KICK_S = 0.02, 0.3, 0.02  # a loud knock near the onset, where 
 POSITIONS = 8  # from the onset to the end
 TONE_S, LONGEST_S = 0.5, 4.0
 SETTLED_SHARE = 0.01  # by which the level of the last half may differ from that of the half before
+USUAL_ONSET = (70.0, 95.0)  # of the travel: lower and much of it howls, higher and a warm day may silence it
 CUSP_S, CUSP_HEARD_S = 0.7, 0.4
 
 
@@ -125,6 +127,12 @@ def run_oscillation(request: OscillationRequest, rig: Rig) -> Iterator[Progress 
     begun = start_up_s(recording_v, rate, tone.frequency_hz.value, from_s=KICK_S)
     pull = np.asarray(1200 * np.log2(hertz / hertz[0])) if hertz.size else np.zeros(0)
     findings = oscillation_findings(onset, tone, begun, pull, range_v, cusp, settings)
+    low, high = USUAL_ONSET
+    if not low <= onset.value <= high:
+        turn = resonance_turn(document.gain_at(onset.value), document.gain_at(0.5 * (low + high)), request.trims)
+        if turn is not None:
+            said = f"{turn.sentence[:-1]}: then it whistles from {0.5 * (low + high):.0f} % on."
+            findings.insert(1, Finding("resonance_turn", turn.amount, "", settings={**settings, "said": said}))
     yield OscillationRun(
         settings, onset, tone, at, begun, np.array(places), hertz, pull, np.array([t.amplitude_peak_v for t in tones]),
         range_hz, range_v, cusp, recording_v, rate, tuple(findings),
