@@ -12,7 +12,7 @@ from jiyuu.errors import MeasurementError
 from jiyuu.quantities import C4_HZ, volts_of
 from jiyuu.rig.simulated import SimulatedRig, draw_unit
 from jiyuu.rig.tracking_request import SWEPT_FROM_HZ, SWEPT_VOLTS, TrackingRequest, whistle_percent
-from jiyuu.rig.tracking_run import TrackingRun, run_tracking, table_of
+from jiyuu.rig.tracking_run import TrackingRun, possible_request, run_tracking, table_of
 
 
 def tracked(request, seed) -> TrackingRun:
@@ -85,6 +85,17 @@ def test_a_filter_that_does_not_whistle_is_tracked_by_sweeps():
     assert run.tracking.error_cents == pytest.approx(truth, abs=1.2)  # sweeps of a second
     with pytest.raises(MeasurementError, match="does not whistle"):
         tracked(replace(asked(), resonance_percent=20.0), 4)
+
+
+def test_a_build_that_does_not_whistle_although_its_drawing_does():
+    request = asked("state-variable", trims=Trims(resonance=-10.0))
+    rig = SimulatedRig(request.document, seed=2)
+    swept = possible_request(request, rig)
+    assert swept.by_sweeps
+    assert swept.trims == request.trims
+    *_, run = run_tracking(swept, rig)
+    assert run.tracking.readings.volts.size >= 6
+    assert possible_request(asked(), SimulatedRig(asked().document, seed=5)).by_sweeps is False
 
 
 def test_drift_of_a_held_tone():

@@ -19,7 +19,7 @@ from jiyuu.rig.protocol import Rig
 from jiyuu.rig.resonance_run import ResonanceRequest, run_resonance
 from jiyuu.rig.response_run import Progress, ResponseRequest, expected_tolerances, run_response
 from jiyuu.rig.tracking_request import tracking_request
-from jiyuu.rig.tracking_run import run_tracking
+from jiyuu.rig.tracking_run import possible_request, run_tracking
 
 KEEPS: Mapping[str, Callable[..., object]] = {
     "Setup": keep_levels, "Response": keep_run, "Resonance": keep_resonance, "Self-oscillation": keep_oscillation,
@@ -79,4 +79,4 @@ def _step(step: str, document: Filter, settings: Mapping[str, Any], setup: Setup
             OscillationRequest(document, cutoff_hz, mode, percent, setup.sources()[0], trims=trims), rig
         )
     else:
-        yield from run_tracking(tracking_request(document, mode, trims=trims), rig)
+        yield from run_tracking(possible_request(tracking_request(document, mode, trims=trims), rig), rig)

@@ -29,7 +29,7 @@ from jiyuu.rig.resonance_run import ResonanceRequest, ResonanceRun, run_resonanc
 from jiyuu.rig.response_run import Progress, ResponseRequest, ResponseRun, run_response
 from jiyuu.rig.simulated import SimulatedRig
 from jiyuu.rig.tracking_request import tracking_request
-from jiyuu.rig.tracking_run import run_tracking
+from jiyuu.rig.tracking_run import possible_request, run_tracking
 from jiyuu.whole_file import write_text, written_whole
 
 OTHER_STEPS = ("setup", "resonance", "self_oscillation", "tracking")
@@ -126,7 +126,7 @@ def _oscillation(
 
 def _tracking(chosen: Chosen, rig: SimulatedRig, folder: Path, went: Callable[[Progress], None]) -> dict[str, Any]:
     """The Tracking step, by the tone or, where there is none, by sweeps."""
-    request = tracking_request(chosen.document, chosen.mode)
+    request = possible_request(tracking_request(chosen.document, chosen.mode), rig)
     try:
         for step in run_tracking(request, rig):
             if isinstance(step, Progress):

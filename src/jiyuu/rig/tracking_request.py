@@ -49,5 +49,10 @@ def tracking_request(document: Filter, mode: str, **how: Any) -> TrackingRequest
     percent = whistle_percent(document)
     if percent is not None:
         return TrackingRequest(document, mode, percent, **how)
-    return TrackingRequest(document, mode, 0.0, **{"start_hz": SWEPT_FROM_HZ, "volts": SWEPT_VOLTS, "by_sweeps": True,
-                                                   **how})
+    return swept_request(document, mode, **how)
+
+
+def swept_request(document: Filter, mode: str, **how: Any) -> TrackingRequest:
+    """For a filter without a tone: sweeps over the range they can see, with resonance down."""
+    swept = {"start_hz": SWEPT_FROM_HZ, "volts": SWEPT_VOLTS, "by_sweeps": True}
+    return TrackingRequest(document, mode, 0.0, **{**swept, **how})

@@ -25,9 +25,10 @@ from jiyuu.measurement.step_tone import step_tone
 from jiyuu.measurement.tracking import Drift, Readings, Tracking, drift, read_tracking, readings_of
 from jiyuu.measurement.tracking_advice import Advice, advise
 from jiyuu.measurement.tracking_findings import tracking_findings
+from jiyuu.rig.onset_search import knock_grows
 from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.rig.response_run import Progress
-from jiyuu.rig.tracking_request import TrackingRequest
+from jiyuu.rig.tracking_request import TrackingRequest, swept_request
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 
 STEP_S, PERIODS = 0.2, 20  # how long a step sounds: at least, and in periods of its tone
@@ -59,6 +60,17 @@ def run_tracking(request: TrackingRequest, rig: Rig) -> Iterator[Progress | Trac
         yield from _swept(request, rig)
     else:
         yield from _counted(request, rig)
+
+
+def possible_request(request: TrackingRequest, rig: Rig) -> TrackingRequest:
+    """The same by sweeps where this build does not whistle although its drawing does."""
+    if request.by_sweeps:
+        return request
+    panel = PanelSettings(STARTING_HZ, request.resonance_percent, request.trims, request.temperature_c)
+    if knock_grows(rig, panel, request.mode, level_v=KICK_V):
+        return request
+    return swept_request(request.document, request.mode, trims=request.trims, temperature_c=request.temperature_c,
+                         tolerance_cents=request.tolerance_cents)
 
 
 def _counted(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRun]:
