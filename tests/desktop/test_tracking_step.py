@@ -167,6 +167,15 @@ def test_the_trims_are_copied_and_saved(window, tracking, qtbot, tmp_path):
         tracking.trims.save(tmp_path / "trims.doc")
 
 
+def test_a_figure_that_cannot_be_saved_says_so(window, tracking, monkeypatch, tmp_path):
+    for name, words in (("trims.doc", "use .svg"), ("missing/trims.png", "missing")):
+        monkeypatch.setattr("jiyuu.desktop.figures.painted.QFileDialog.getSaveFileName",
+                            lambda *_, chosen=str(tmp_path / name): (chosen, ""))
+        tracking.trims._choose()
+        assert words in window.notice.text()
+    assert list(tmp_path.glob("trims*")) == []
+
+
 def test_marks_keep_their_shape_and_the_night_its_colours(window, tracking, qtbot):
     measured(window, qtbot)
     window.turn_theme()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QPainter
 from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
@@ -16,6 +16,8 @@ from jiyuu.whole_file import write_text, written_whole
 
 class PaintedFigure(QWidget):
     """A kind of figure says its lines in words; its menu copies the picture or the words, or saves either."""
+
+    refused = pyqtSignal(str)
 
     def __init__(self, name: str) -> None:
         super().__init__()
@@ -51,7 +53,10 @@ class PaintedFigure(QWidget):
         name, _ = QFileDialog.getSaveFileName(self, f"Save {self._name.lower()}", f"{self._name.lower()}.svg",
                                               "Figures (*.svg *.png *.txt)")
         if name:
-            self.save(Path(name))
+            try:
+                self.save(Path(name))
+            except JiyuuError as error:
+                self.refused.emit(str(error))
 
     def save(self, path: Path) -> None:
         """As SVG, PNG or text by the ending. Raises JiyuuError for another one."""

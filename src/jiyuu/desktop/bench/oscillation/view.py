@@ -81,6 +81,7 @@ class OscillationView:
         row, self.left_choice = page_buttons(("Harmonics", "Waveform", "Into cutoff", "Range"), self._left)
         self._left.currentChanged.connect(self._turn_left)
         self.tuner = TunerFigure()
+        self.tuner.refused.connect(lambda text: presenter.message.emit(text, True))
         self.bells = PlainTable("Partials of a bell", ("partial", "hertz", "note", "volts"))
         self.loop = PlainTable("What other parts in the loop would do", ("in the loop", "cents", "V peak", "THD %"),
                                text_first=True)
@@ -197,7 +198,7 @@ class OscillationView:
     def _show_measured(self, measured: MeasuredWhistle | None) -> None:
         self._measured = measured
         self.pull.forget(MEASURED)
-        if measured is not None:
+        if measured is not None and measured.pull_hz.size > 1:
             palette = THEME.palette
             stale = measured.stale_why is not None
             shade = QColor(palette.stale if stale else palette.ink_of(self._presenter.letter).colour)

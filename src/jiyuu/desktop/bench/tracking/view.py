@@ -57,6 +57,7 @@ class TrackingView:
         self.errors = TrackingFigure()
         self.table = PlainTable("Steps measured", COLUMNS)
         self.trims = TrimsFigure()
+        self.trims.refused.connect(lambda text: self._presenter.message.emit(text, True))
         self.figures = stacked(self.errors, beside(self.table, self.trims, sizes=(400, 480)), shares=(58, 42))
 
     def _build_side(self) -> None:
