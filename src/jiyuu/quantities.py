@@ -13,6 +13,7 @@ A4_HZ = 440.0
 C4_HZ = 261.6255653005986  # 0 V of a 1 V/octave control
 _NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 _NOTE = re.compile(r"^([A-Ga-g])([#b♯♭]?)(-?\d)([+-]\d+(?:\.\d+)?)?$")
+_STEP = re.compile(r"^(?:(\d+(?:\.\d+)?)/(\d+(?:\.\d+)?)|([+-]?\d+(?:\.\d+)?)c)$")
 _SCALES = {"": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "m": 1e-3, "u": 1e-6, "µ": 1e-6, "n": 1e-9, "p": 1e-12}
 _NUMBER = re.compile(r"^([+\-−]?\d*[.,]?\d+(?:[eE][+-]?\d+)?)\s*([kKMmuµnp]?)(\d*)\s*([A-Za-zΩ%°/]*)$")
 
@@ -49,7 +50,10 @@ def parse_frequency(text: str) -> float:
         step = _NAMES.index(letter.upper()) + {"": 0, "#": 1, "♯": 1, "b": -1, "♭": -1}[accidental]
         midi = 12 * (int(octave) + 1) + step
         return float(A4_HZ * 2 ** ((midi - 69 + float(cents or 0) / 100) / 12))
-    value, unit = parse_number(stripped)
+    try:
+        value, unit = parse_number(stripped)
+    except JiyuuError as error:
+        raise JiyuuError(f"'{text}' is not a frequency; type for example 1k2, 440 Hz, A4 or 0.5 V.") from error
     if unit == "V":
         return hz_of_volts(value)
     if unit not in ("", "Hz", "hz"):
@@ -57,6 +61,28 @@ def parse_frequency(text: str) -> float:
     if not value > 0:
         raise JiyuuError(f"'{text}' is not a frequency above 0 Hz; type for example 1k2, 440 Hz, A4 or 0.5 V.")
     return value
+
+
+def parse_scale(text: str, *, one_hz: float | None = None) -> list[float]:
+    """Notes of any scale in the order played -> Hz: 'C3 E3 G3', '130.8, 163.5, 196.2', or steps of a tuning as ratios
+    and cents, '1/1 5/4 702c', over the first entry where that is a frequency, else over one_hz. Raises JiyuuError."""
+    entries = [entry for entry in re.split(r"[\s,;]+", text.strip()) if entry]
+    found: list[float] = []
+    for place, entry in enumerate(entries):
+        step = _STEP.match(entry)
+        if step is None:
+            found.append(parse_frequency(entry))
+            if place == 0:
+                one_hz = found[0]
+            continue
+        if one_hz is None:
+            raise JiyuuError(f"'{entry}' is a step over nothing; begin with the pitch it stands on, such as C3 5/4 3/2.")
+        over, under, cents = step.groups()
+        ratio = 2 ** (float(cents) / 1200) if cents is not None else float(over) / max(float(under), 1e-300)
+        if not 1e-3 < ratio < 1e3:
+            raise JiyuuError(f"'{entry}' is no step of a scale; type for example 5/4, 3/2, 2/1 or 702c.")
+        found.append(one_hz * ratio)
+    return found
 
 
 def parse_number(text: str) -> tuple[float, str]:

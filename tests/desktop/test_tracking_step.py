@@ -9,6 +9,7 @@ from PyQt6.QtGui import QGuiApplication
 from jiyuu.book.walk import StepState
 from jiyuu.circuits.trims import Trim
 from jiyuu.errors import JiyuuError
+from jiyuu.measurement.wording import sentence
 from jiyuu.rig.simulated import draw_unit
 from jiyuu.signals.recordings import write_recording
 from tests.staircase import Staircase
@@ -43,7 +44,7 @@ def test_turn_read_turn(window, tracking, qtbot):
     readings = window.tracking_presenter._table.tracking.readings
     errors = 1200 * (np.log2(readings.frequency_hz / readings.frequency_hz[0]) - readings.volts)
     assert first == pytest.approx(errors)
-    assert tracking.table.item(8, 2).text().startswith("✗")
+    assert tracking.table.item(8, 3).text().startswith("✗")
     assert window.session.states()["Tracking"] is StepState.OUTSIDE
     texts = tracking.trims.texts()
     assert "clockwise" in texts[0]
@@ -84,6 +85,33 @@ def test_range_tolerance_and_reference_are_typed(window, tracking, qtbot):
     assert window.tracking_presenter.setting == before
 
 
+def test_a_scale_is_typed_and_key_follow_found(window, tracking, qtbot):
+    tracking.ask.scale.setText("C2 5/4, 702c 130.8 C4")
+    tracking.ask.scale.returnPressed.emit()
+    assert not tracking.ask.low.isEnabled()
+    tracking.ask.follow.entered.emit(50.0)
+    assert window.tracking_presenter.setting.volts() == pytest.approx(
+        [0.5, 0.5 + np.log2(5 / 4) / 2, 0.5 + 0.2925, 1.0, 1.5], abs=1e-3)
+    measured(window, qtbot)
+    assert [tracking.table.item(row, 0).text() for row in range(5)] == ["C2", "E2 −14", "G2 +2", "C3", "C4"]
+    said = [logged.finding for logged in window.session.book.findings_of_run(
+        window.session.book.runs(window.session.in_hand.id, "Tracking")[0].id)]
+    follow = next(finding for finding in said if finding.quantity == "key_follow_percent")
+    table = window.tracking_presenter._table.tracking.readings
+    keys = np.log2([65.406, 65.406 * 5 / 4, 65.406 * 2 ** (702 / 1200), 130.8, 261.6256])
+    assert follow.value == pytest.approx(100 * np.polyfit(keys, np.log2(table.frequency_hz), 1)[0], abs=0.01)
+    assert "follows the keys by" in sentence(follow)
+    before = window.tracking_presenter.setting
+    for wrong, why in (("C2 H9", "not a frequency"), ("C4", "at least two"), ("C4 C4", "at least two"),
+                       ("1e-9 C4", "more than 12 V"), ("5/0 C3", "no step of a scale")):
+        window.tracking_presenter.change(scale=wrong)
+        assert why in window.notice.text(), wrong
+    assert window.tracking_presenter.setting == before
+    window.undo()
+    window.undo()
+    assert window.tracking_presenter.setting.scale == ""
+
+
 def test_trims_are_turned_by_hand_within_their_ends(window, tracking):
     tracking.trim_page.turns[Trim.OFFSET].entered.emit(-3.5)
     assert window.tracking_presenter.trims[Trim.OFFSET] == -3.5
@@ -113,7 +141,7 @@ def test_findings_are_kept_and_the_table_is_copied(window, tracking, qtbot):
     assert window.session.book.logbook()[0].finding.quantity == "tracking_error_cents"
     tracking.table.copy()
     lines = QGuiApplication.clipboard().text().splitlines()
-    assert lines[0].split("\t")[:3] == ["volts", "hertz", "cents off"]
+    assert lines[0].split("\t")[:3] == ["asked", "volts", "hertz"]
     assert len(lines) == 10
     assert tracking.errors.as_csv().startswith("volts,")
 
@@ -143,7 +171,7 @@ def test_a_filter_swept_instead(window, tracking, qtbot):
     table = window.tracking_presenter._table.tracking
     assert table.readings.volts.tolist() == [0.0, 2.0, 4.0, 6.0]
     assert np.isnan(table.readings.level_v).all()
-    assert tracking.table.item(0, 3).text() == ""
+    assert tracking.table.item(0, 4).text() == ""
 
 
 def test_warmth_between_two_runs(window, tracking, qtbot):

@@ -9,6 +9,8 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.trims import Trims
+from jiyuu.errors import JiyuuError
+from jiyuu.quantities import parse_scale, volts_between
 from jiyuu.rig.tracking_request import (
     START_HZ,
     SWEPT_FROM_HZ,
@@ -17,6 +19,7 @@ from jiyuu.rig.tracking_request import (
 )
 
 MOST_STEPS = 200
+FARTHEST_V = 12.0
 
 
 class TrackingSetting(BaseModel):
@@ -29,6 +32,8 @@ class TrackingSetting(BaseModel):
     from_v: Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)] = 0.0
     to_v: Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)] = 8.0
     step_v: Annotated[float, Field(ge=0.01, le=10, allow_inf_nan=False)] = 1.0
+    scale: Annotated[str, Field(max_length=2000)] = ""
+    key_follow_percent: Annotated[float, Field(ge=5, le=200, allow_inf_nan=False)] = 100.0
     resonance_percent: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] | None = None
     by_sweeps: bool | None = None
     tolerance_cents: Annotated[float, Field(gt=0, le=1200, allow_inf_nan=False)] = 5.0
@@ -44,10 +49,24 @@ class TrackingSetting(BaseModel):
             raise ValueError(f"the last volts ({self.to_v:g}) must lie above the first ({self.from_v:g})")
         if (self.to_v - self.from_v) / self.step_v > MOST_STEPS:
             raise ValueError(f"steps of {self.step_v:g} V make more than {MOST_STEPS}; take larger ones")
+        if self.scale.strip():
+            volts = self.volts()
+            if not 2 <= len(volts) <= MOST_STEPS or len(set(volts)) < 2:
+                raise ValueError(f"a scale needs at least two different notes and at most {MOST_STEPS}")
+            if max(abs(v) for v in volts) > FARTHEST_V:
+                raise ValueError(f"the scale leads more than {FARTHEST_V:g} V from the pitch at 0 V; set '0 V is' near it")
         return self
 
     def volts(self, *, swept: bool = False) -> tuple[float, ...]:
-        """Of the steps, both ends among them. Sweeps see no higher than some ten kilohertz."""
+        """What the filter is given at every step: the notes typed, or the range with both ends among it. Sweeps see no
+        higher than some ten kilohertz."""
+        if self.scale.strip():
+            zero_hz = self.start_hz or (SWEPT_FROM_HZ if swept else START_HZ)
+            try:
+                played_hz = parse_scale(self.scale, one_hz=zero_hz)
+            except JiyuuError as error:
+                raise ValueError(str(error).rstrip(".")) from error
+            return tuple(round(self.key_follow_percent / 100 * volts_between(zero_hz, hz), 9) for hz in played_hz)
         to_v = min(self.to_v, self.from_v + 6.0) if swept else self.to_v
         count = int((to_v - self.from_v) / self.step_v + 1e-6) + 1
         return tuple(float(v) for v in np.round(self.from_v + self.step_v * np.arange(count), 9))
@@ -76,7 +95,8 @@ class TrackingSetting(BaseModel):
         return TrackingRequest(
             document, mode, self.whistles_at(document), start_hz=start_hz, volts=volts, by_sweeps=swept, trims=trims,
             temperature_c=self.temperature_c, tolerance_cents=self.tolerance_cents, reference_v=reference,
-            hold_s=0.0 if swept else self.hold_s, target_hz=start_hz * 2.0**at if self.tune_offset else None,
+            hold_s=0.0 if swept else self.hold_s,
+            key_follow_percent=self.key_follow_percent if self.scale.strip() else None, target_hz=start_hz * 2.0**at if self.tune_offset else None,
         )
 
     def changed(self, **changes: Any) -> TrackingSetting:

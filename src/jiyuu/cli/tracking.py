@@ -21,7 +21,8 @@ def tracking(
     recording: Annotated[Path, typer.Argument(metavar="RECORDING.wav")],
     volts: Annotated[str | None, typer.Option("--volts", help="Volts of the steps in order: 0,1,2,3 or 0:8:1.")] = None,
     notes: Annotated[str | None, typer.Option("--notes", help="Instead of volts, the notes played, for key follow: "
-                                              "C3,E3,G3, or hertz of any other scale: 130.8,163.5,196.2.")] = None,
+                                              "C3,E3,G3, hertz of any other scale, 130.8,163.5,196.2, or "
+                                              "its steps over the first, C3,5/4,702c.")] = None,
     tolerance_cents: Annotated[float, typer.Option("--tolerance-cents", help="What counts as in tune.")] = 5.0,
     reference_v: Annotated[float | None, typer.Option("--reference-v", help="Step that the errors are against; the "
                                                       "first when not given.")] = None,
@@ -37,12 +38,12 @@ def tracking(
     from jiyuu.measurement.staircase import measure_staircase
     from jiyuu.measurement.tracking import read_tracking, readings_of
     from jiyuu.measurement.tracking_advice import advise
-    from jiyuu.quantities import C4_HZ, parse_frequency, volts_of
+    from jiyuu.quantities import C4_HZ, parse_frequency, parse_scale, volts_of
     from jiyuu.signals.recordings import read_recording
 
     if (volts is None) == (notes is None):
         raise MeasurementError("give either --volts of the steps or the --notes played, for example --volts 0:8:1.")
-    asked = parse_volts(volts) if volts is not None else [volts_of(hz) for hz in parse_notes(notes or "")]
+    asked = parse_volts(volts) if volts is not None else [volts_of(hz) for hz in parse_scale(notes or "")]
     if not (np.isfinite(tolerance_cents) and 0 < tolerance_cents <= 1200):
         raise MeasurementError(f"--tolerance-cents {tolerance_cents:g} is out of range; give more than 0, up to 1200.")
     if reference_v is not None and not any(abs(v - reference_v) < 1e-9 for v in asked):
@@ -79,13 +80,6 @@ def parse_volts(text: str) -> list[float]:
         return [float(part) for part in text.split(",")]
     except ValueError as error:
         raise MeasurementError(f"--volts '{text}' are not numbers; {hint}.") from error
-
-
-def parse_notes(text: str) -> list[float]:
-    """'C3,E3,G3' or '130.8,196' -> hertz. Raises JiyuuError."""
-    from jiyuu.quantities import parse_frequency
-
-    return [parse_frequency(part) for part in text.split(",")]
 
 
 def as_json(found: Staircase, read: Tracking, advice: Advice) -> dict[str, Any]:

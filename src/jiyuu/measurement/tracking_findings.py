@@ -29,6 +29,11 @@ def tracking_findings(
         Finding("scale_v_per_octave", tracking.scale_v_per_octave.value, "V/oct",
                 tracking.scale_v_per_octave.uncertainty, settings=base),
     ]
+    asked = base.get("key_follow_percent")
+    if asked is not None:
+        scale = tracking.scale_v_per_octave
+        found.append(Finding("key_follow_percent", asked / scale.value, "%",
+                             asked * scale.uncertainty / scale.value**2, settings=base))
     if advice is not None:
         fit = advice.fit
         for name, value in (("droop_cents", fit.droop_cents), ("leak_cents", fit.leak_cents)):

@@ -263,6 +263,11 @@ QUANTITIES |= {
         + ("true" if abs(f.value - 1) < 5e-5 else "flat" if f.value > 1 else "sharp") + ").",
         "Volts for an octave; 1 is true.", "Straight line through the octaves over the volts, by least squares.",
     ),
+    "key_follow_percent": Quantity(
+        "Key follow", lambda f: f"The cutoff follows the keys by {f.value:.2f}{doubt_text(f, 2)} %.",
+        "Whether the tone keeps its colour, or the whistle its pitch, over the keyboard.",
+        "Octaves of pitch for an octave of keys, straight line by least squares.",
+    ),
     "droop_cents": Quantity(
         "Droop", lambda f: f"The converter droops by {signed(f.value)}{doubt_text(f, 1)} cents at 10 kHz.",
         "Bulk resistance flattens the top; the high-frequency trim adds it back.",

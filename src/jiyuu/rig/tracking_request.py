@@ -18,7 +18,8 @@ PAST_ONSET = 1.1  # a build's onset may lie higher than the drawing's
 @dataclass(frozen=True, slots=True)
 class TrackingRequest:
     """Everything a run needs. start_hz: where the knob stands at 0 V; volts (m,) in the order played;
-    resonance_percent: with the filter whistling, or what the sweeps are made at; by_sweeps: track without a tone."""
+    resonance_percent: with the filter whistling, or what the sweeps are made at; by_sweeps: track without a tone;
+    key_follow_percent: how much of the keys' volts these volts are, None where no keys are played."""
 
     document: Filter
     mode: str
@@ -31,6 +32,7 @@ class TrackingRequest:
     tolerance_cents: float = 5.0
     reference_v: float | None = None
     hold_s: float = 0.0  # after the staircase at its first step, for drift
+    key_follow_percent: float | None = None
     target_hz: float | None = None  # what the reference step should give, for the offset trim
 
 

@@ -211,7 +211,7 @@ def _run(
         "control": document.control, "tracked_at_percent": request.resonance_percent, "start_hz": request.start_hz,
         "by_sweeps": request.by_sweeps, "trims": request.trims.as_json(), "temperature_c": request.temperature_c,
         "tolerance_cents": request.tolerance_cents, "reference_v": tracking.reference_v, "unread": list(unread),
-        "pitch_ratio": ratio, **table_json(readings),
+        "pitch_ratio": ratio, "key_follow_percent": request.key_follow_percent, **table_json(readings),
     }
     limits = Tolerance(-request.tolerance_cents, request.tolerance_cents)
     return TrackingRun(settings, tracking, advice, held, cv_v, recording_v, sample_rate_hz,

@@ -59,6 +59,16 @@ class AskPage(QWidget):
         self.start = frequency_field("0 V is", presenter, lambda hz: presenter.change(start_hz=hz), reset=32.703,
                                      tip="Where the cutoff knob stands while 0 V is applied: 32.7, C1.")
         fields.addRow("0 V is", self.start)
+        self.scale = QLineEdit()
+        self.scale.setAccessibleName("Scale")
+        self.scale.setPlaceholderText("C2 E2 G2, or C2 5/4 702c")
+        self.scale.setMaxLength(2000)
+        self.scale.setToolTip("Notes played instead of the range, in any tuning: names, hertz, or ratios and cents over "
+                              "the first (over '0 V is' when there is no other). Enter; empty for the range.")
+        self.scale.returnPressed.connect(lambda: presenter.change(scale=self.scale.text()))
+        fields.addRow("Scale", self.scale)
+        self.follow = field("Key follow", "%", 10.0, "key_follow_percent", 100.0,
+                            "How much of the keys' volts the filter is given while a scale is played.")
         self.low = field("From", "V", 1.0, "from_v", 0.0, "First control voltage.")
         self.high = field("To", "V", 1.0, "to_v", 8.0, "Last control voltage.")
         self.step = field("Step", "V", 0.25, "step_v", 1.0, "Volts between steps; 1/12 V is a semitone.")
@@ -74,9 +84,16 @@ class AskPage(QWidget):
         self.mode.show_mode(document.entry.modes, mode)
         self.how.setCurrentText(next(text for text, value in HOW.items() if value is setting.by_sweeps))
         self.start.set_value(setting.first_hz(document))
+        if not (self.scale.hasFocus() and self.scale.isModified()):
+            self.scale.setText(setting.scale)
+        self.follow.setEnabled(bool(setting.scale.strip()))
+        for field in (self.low, self.high, self.step):
+            field.setEnabled(not setting.scale.strip())
         volts = setting.volts(swept=setting.sweeps(document))
+        to_v = volts[-1] if not setting.scale.strip() else setting.to_v
         for field, value in (
-            (self.low, setting.from_v), (self.high, volts[-1]), (self.step, setting.step_v),
+            (self.low, setting.from_v), (self.high, to_v), (self.step, setting.step_v),
+            (self.follow, setting.key_follow_percent),
             (self.percent, setting.whistles_at(document)), (self.tolerance, setting.tolerance_cents),
             (self.reference, volts[0] if setting.reference_v is None else setting.reference_v),
             (self.warmth, setting.temperature_c), (self.hold, setting.hold_s),

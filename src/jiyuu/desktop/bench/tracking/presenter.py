@@ -20,6 +20,7 @@ from jiyuu.desktop.bench.measuring import compiled
 from jiyuu.desktop.bench.step_presenter import StepPresenter
 from jiyuu.desktop.session import Session
 from jiyuu.errors import CircuitError, JiyuuError
+from jiyuu.rig.tracking_request import START_HZ
 from jiyuu.whole_file import write_text
 
 if TYPE_CHECKING:
@@ -39,6 +40,7 @@ class Table:
     standing: Trims
     stale_why: str | None
     before: Tracking | None
+    asked_hz: FloatArray  # (m,) the notes that the steps stand for
     fitted_v: FloatArray
     fitted_cents: FloatArray
     unread: tuple[str, ...]
@@ -211,8 +213,10 @@ class TrackingPresenter(StepPresenter):
         why = moved_since(stands, run.settings)
         if why is None and abs(run.settings.get("temperature_c", setting.temperature_c) - setting.temperature_c) > 1.5:
             why = f"it was {run.settings['temperature_c']:.0f} °C, is {setting.temperature_c:.0f} °C"
+        follow = (run.settings.get("key_follow_percent") or 100.0) / 100
+        asked_hz = run.settings.get("start_hz", START_HZ) * 2.0 ** (readings.volts / follow)
         return Table(
-            tracking, advice, standing, why, before, volts,
+            tracking, advice, standing, why, before, asked_hz, volts,
             np.asarray(cents - 1200 * (volts - tracking.reference_v)), tuple(run.settings.get("unread", ())),
             None if len(runs) < 2 else _cents_per_c(run, runs[1]),
         )
@@ -232,12 +236,13 @@ class TrackingPresenter(StepPresenter):
 
         setting, document = self.setting, self._document
         start_hz = setting.first_hz(document)
-        asked = (document.tolerances, document.circuit, start_hz, setting.from_v, setting.to_v, setting.reference_v)
+        steps = setting.volts(swept=setting.sweeps(document))
+        asked = (document.tolerances, document.circuit, start_hz, steps, setting.reference_v)
         if self._builds_of is not None and self._builds_of[0] == asked:
             return self._builds_of[1]
         network = document.network()
-        volts = np.linspace(setting.from_v, setting.to_v, 41)
-        reference = setting.from_v if setting.reference_v is None else setting.reference_v
+        volts = np.linspace(min(steps), max(steps), 41)
+        reference = steps[0] if setting.reference_v is None else setting.reference_v
         cents = np.empty((BUILDS, volts.size))
         for seed in range(BUILDS):
             converter = draw_numbers(document.tolerances, network, seed).converter

@@ -27,11 +27,11 @@ from jiyuu.desktop.figures.trims_figure import TrimsFigure
 from jiyuu.desktop.theme.style import THEME
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.wording import QUANTITIES
-from jiyuu.quantities import signed
+from jiyuu.quantities import note_and_cents, signed
 
 MEASURED, BEFORE, FITTED, AFTER = "measured", "before", "fitted converter", "after these turns"
 LIKELY, DRAWN = "95 % of builds", "the drawing"
-COLUMNS = ("volts", "hertz", "cents off", "V peak", "settled")
+COLUMNS = ("asked", "volts", "hertz", "cents off", "V peak", "settled")
 
 
 class TrackingView:
@@ -200,12 +200,12 @@ class TrackingView:
         readings, errors = table.tracking.readings, table.tracking.error_cents
         out = np.abs(errors) > table.tracking.tolerance_cents
         self.table.fill([
-            (f"{readings.volts[i]:.3f}", f"{readings.frequency_hz[i]:.2f}",
+            (_asked(table.asked_hz[i]), f"{readings.volts[i]:.3f}", f"{readings.frequency_hz[i]:.2f}",
              f"{'✗ ' if out[i] else ''}{signed(float(errors[i]), 2)}",
              "" if np.isnan(readings.level_v[i]) else f"{readings.level_v[i]:.3f}",
              "" if np.isnan(readings.settled_s[i]) else f"{1000 * readings.settled_s[i]:.0f} ms")
             for i in range(readings.volts.size)
-        ], marked={(int(i), 2) for i in np.flatnonzero(out)})
+        ], marked={(int(i), 3) for i in np.flatnonzero(out)})
 
     def _show_findings(self, logged: list[Any]) -> None:
         self.bar.keep.setEnabled(bool(logged))
@@ -224,3 +224,9 @@ class TrackingView:
         """Draw again in the theme's colours."""
         self.trims.update()
         self._draw()
+
+
+def _asked(frequency_hz: float) -> str:
+    """The note a step stands for, with cents where it lies between two."""
+    note, cents = note_and_cents(float(frequency_hz))
+    return note if abs(cents) < 0.5 else f"{note} {signed(cents, 0)}"
