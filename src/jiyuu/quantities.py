@@ -76,7 +76,7 @@ def parse_scale(text: str, *, one_hz: float | None = None) -> list[float]:
                 one_hz = found[0]
             continue
         if one_hz is None:
-            raise JiyuuError(f"'{entry}' is a step over nothing; begin with the pitch it stands on, such as C3 5/4 3/2.")
+            raise JiyuuError(f"'{entry}' is a step over nothing; begin with the pitch under it, such as C3 5/4 3/2.")
         over, under, cents = step.groups()
         ratio = 2 ** (float(cents) / 1200) if cents is not None else float(over) / max(float(under), 1e-300)
         if not 1e-3 < ratio < 1e3:

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from jiyuu.book.heard import Heard
 from jiyuu.book.walk import StepState
 from jiyuu.measurement.tone import measure_tone
 from jiyuu.signals.ceiling import CEILING_DB
@@ -121,16 +122,16 @@ def test_a_filter_that_does_not_whistle_says_so(window, step, qtbot):
 
 
 def test_what_it_sounds_like_as_a_file_under_the_ceiling(window, step, qtbot, tmp_path):
-    window.sound.write(tmp_path / "none.wav", whistle_alone=True)
+    window.sound.write(tmp_path / "none.wav", Heard.WHISTLE)
     qtbot.waitUntil(lambda: not window.sound.jobs.busy, timeout=60_000)
     assert "does not whistle" in window.notice.text()
     assert not (tmp_path / "none.wav").exists()
     window.oscillation_presenter.set_resonance(100.0)
-    for alone in (True, False):
-        window.sound.write(tmp_path / f"{alone}.wav", whistle_alone=alone)
+    for what in (Heard.WHISTLE, Heard.FILTER):
+        window.sound.write(tmp_path / f"{what.name}.wav", what)
         qtbot.waitUntil(lambda: not window.sound.jobs.busy, timeout=60_000)
         assert "Start low" in window.notice.text()
-    record = read_recording(tmp_path / "True.wav", full_scale_v=1.0)
+    record = read_recording(tmp_path / "WHISTLE.wav", full_scale_v=1.0)
     assert np.abs(record.loudest_v).max() <= 10 ** (CEILING_DB / 20)
     tone = measure_tone(record.loudest_v[96_000:144_000], 48_000)
     assert tone.frequency_hz.value == pytest.approx(step._whistle.tone.frequency_hz, rel=1e-3)

@@ -54,7 +54,7 @@ class TrackingSetting(BaseModel):
             if not 2 <= len(volts) <= MOST_STEPS or len(set(volts)) < 2:
                 raise ValueError(f"a scale needs at least two different notes and at most {MOST_STEPS}")
             if max(abs(v) for v in volts) > FARTHEST_V:
-                raise ValueError(f"the scale leads more than {FARTHEST_V:g} V from the pitch at 0 V; set '0 V is' near it")
+                raise ValueError(f"the scale leads more than {FARTHEST_V:g} V from 0 V; bring '0 V is' nearer")
         return self
 
     def volts(self, *, swept: bool = False) -> tuple[float, ...]:
@@ -96,7 +96,8 @@ class TrackingSetting(BaseModel):
             document, mode, self.whistles_at(document), start_hz=start_hz, volts=volts, by_sweeps=swept, trims=trims,
             temperature_c=self.temperature_c, tolerance_cents=self.tolerance_cents, reference_v=reference,
             hold_s=0.0 if swept else self.hold_s,
-            key_follow_percent=self.key_follow_percent if self.scale.strip() else None, target_hz=start_hz * 2.0**at if self.tune_offset else None,
+            key_follow_percent=self.key_follow_percent if self.scale.strip() else None,
+            target_hz=start_hz * 2.0**at if self.tune_offset else None,
         )
 
     def changed(self, **changes: Any) -> TrackingSetting:

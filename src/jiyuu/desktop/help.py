@@ -20,6 +20,7 @@ KEYS = (
     ("B", "band of 1000 builds"), ("O", "the chosen mode alone, or all of them"),
     ("Ctrl+F", "add a filter from the circuits there are"),
     ("Ctrl+P", "measure a pair of recordings"),
+    ("P", "play what is heard at the ear, or stop; always under the ceiling"),
     ("Ctrl+L", "save what it sounds like, under the ceiling for ears"),
     ("Ctrl+S", "save the figure"), ("Ctrl+Shift+C", "copy the figure"),
     ("Tab", "next control; Enter or Space acts"), ("double-click", "a control back to the filter's file"),

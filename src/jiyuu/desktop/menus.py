@@ -35,6 +35,7 @@ def build_menus(window: MainWindow) -> QMenu:
     add_act(book, "&Quit", QKeySequence.StandardKey.Quit, window.close)
     add_act(edit, "&Undo", QKeySequence.StandardKey.Undo, window.undo)
     add_act(edit, "&Redo", "Ctrl+Shift+Z", window.redo)
+    add_act(edit, "&Play or stop", "P", window.listening.toggle)
     add_act(edit, "&Measure", "M", window.measure)
     add_act(edit, "Cancel measurement", "Esc", window.cancel)
     add_act(edit, "&Keep finding", "K", window.keep)

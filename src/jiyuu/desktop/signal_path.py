@@ -1,4 +1,4 @@
-"""The signal path: source → filter → output → next module → ear, with the volts at every joint."""
+"""The signal path: source → filter → output → next module, with the volts at every joint; the ear has a panel."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ from PyQt6.QtCore import QRect, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from jiyuu.book.heard import standing_hz
 from jiyuu.book.setup import Setup, SourceSetting
 from jiyuu.circuits.linear import ComplexArray, complex_gain, growth_rate
-from jiyuu.circuits.reach import reach
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.theme.style import BODY_PX, SMALL_PX, STEP, THEME
 from jiyuu.errors import SignalError
@@ -55,11 +55,9 @@ class SignalPathView(QWidget):
         settings, document, setup = self._session.settings(), self._session.document(), self._session.setup()
         gain = document.gain_at(settings["resonance_percent"])
         network = document.network()
-        standing_hz = reach(
-            setup.controls(settings["cutoff_hz"]), lowest_hz=setup.lowest_hz, highest_hz=setup.highest_hz
-        ).now_hz
-        oscillates = growth_rate(network, cutoff_hz=standing_hz, gain=gain) >= 0
-        gains = complex_gain(network, _SCAN_HZ, cutoff_hz=standing_hz, gain=gain, modes=[settings["mode"]])[0]
+        stands_hz = standing_hz(setup, settings["cutoff_hz"])
+        oscillates = growth_rate(network, cutoff_hz=stands_hz, gain=gain) >= 0
+        gains = complex_gain(network, _SCAN_HZ, cutoff_hz=stands_hz, gain=gain, modes=[settings["mode"]])[0]
         drive = 10 ** (setup.drive_db / 20)
         source_v, output_v = self._levels(setup, gains, drive)
         rail_v, limit_v = document.tolerances.rail_v, setup.next_limit_v
@@ -74,10 +72,9 @@ class SignalPathView(QWidget):
         self._joints = [
             (f"source, {name}", f"{source_v:.2f} V peak", False),
             (f"level {signed(setup.drive_db)} dB", f"{source_v * drive:.2f} V in", source_v * drive > rail_v),
-            (f"filter at {shown_hz(standing_hz)}", filter_text, oscillates),
+            (f"filter at {shown_hz(stands_hz)}", filter_text, oscillates),
             ("output, small signal", output_text, output_v > rail_v),
             (f"next module ±{limit_v:g} V", next_text, over),
-            ("ear", "as a file: Ctrl+L", False),
         ]
         self.setAccessibleDescription("; ".join(f"{name}: {text}" for name, text, _ in self._joints))
         self.setToolTip(
@@ -117,8 +114,9 @@ class SignalPathView(QWidget):
             marked = f"! {text}" if bad else text
             shown = QFontMetrics(body).elidedText(marked, Qt.TextElideMode.ElideRight, box.width())
             painter.drawText(box.adjusted(0, QFontMetrics(small).height(), 0, 0), Qt.AlignmentFlag.AlignTop, shown)
-            if i:
+            for joint in {i, i + 1} - {0}:  # the last leads on to the ear
                 painter.setFont(body)
                 painter.setPen(QColor(palette.quiet))
-                painter.drawText(QRect(round(i * each) - 2 * STEP, 0, 6 * STEP, self.height()),
+                place = round(joint * each) - (8 if joint == len(self._joints) else 2) * STEP
+                painter.drawText(QRect(place, 0, 6 * STEP, self.height()),
                                  Qt.AlignmentFlag.AlignCenter, "→")

@@ -34,9 +34,11 @@ from jiyuu.desktop.bench.setup.walking import Walking
 from jiyuu.desktop.bench.tracking.presenter import TrackingPresenter
 from jiyuu.desktop.bench.tracking.view import TrackingView
 from jiyuu.desktop.circuit_chooser import CircuitChooser
+from jiyuu.desktop.ear_panel import EarPanel
 from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.help import KeysWindow
 from jiyuu.desktop.jobs import Jobs
+from jiyuu.desktop.listening import Listening
 from jiyuu.desktop.menus import add_act, build_menus
 from jiyuu.desktop.notice import Notice
 from jiyuu.desktop.remembered import recent_books, remember_book, window_state
@@ -86,6 +88,7 @@ class MainWindow(QMainWindow):
         self.oscillation_presenter = OscillationPresenter(self.session)
         self.oscillation = OscillationView(self.oscillation_presenter)
         self.sound = SoundFile(self.session)
+        self.listening = Listening(self.session)
         self.tracking_presenter = TrackingPresenter(self.session)
         self.tracking = TrackingView(self.tracking_presenter)
         built: dict[str, StepView] = {
@@ -95,7 +98,8 @@ class MainWindow(QMainWindow):
         self.views = {step: built.get(step) or NotBuiltView(step) for step in STEPS}
         self._build_frame()
         self._recent = build_menus(self)
-        for speaker in (self.presenter, self.walking, self.sound, *(presenter for _, presenter in self._sleepers())):
+        steps = (presenter for _, presenter in self._sleepers())
+        for speaker in (self.presenter, self.walking, self.sound, self.listening, *steps):
             speaker.message.connect(self.say)
         self.setup.plan.go.connect(self.go)
         self.session.filter_changed.connect(self._show_states)
@@ -142,7 +146,13 @@ class MainWindow(QMainWindow):
         column.setSpacing(2)
         column.addWidget(self.walk)
         column.addLayout(row, 1)
-        column.addWidget(self.path)
+        below = QHBoxLayout()
+        below.setContentsMargins(0, 0, STEP, 0)
+        below.setSpacing(STEP)
+        below.addWidget(self.path, 1)
+        self.ear = EarPanel(self.listening)
+        below.addWidget(self.ear)
+        column.addLayout(below)
         self.setCentralWidget(whole)
         self.walk.chosen.connect(self.go)
         self.shelf.chosen.connect(self.session.take)
@@ -169,7 +179,8 @@ class MainWindow(QMainWindow):
         """Everything that computes off the interface thread."""
         measuring = [presenter.measuring.jobs for _, presenter in self._sleepers()]
         return [self.presenter.jobs, self.presenter.previews.jobs, self.resonance_presenter.jobs, self.walking.jobs,
-                self.sound.jobs, self.oscillation_presenter.jobs, self.oscillation_presenter.patch_jobs, *measuring]
+                self.sound.jobs, self.listening.jobs, self.oscillation_presenter.jobs,
+                self.oscillation_presenter.patch_jobs, *measuring]
 
     def _measurer(self) -> Sleeper | ResponsePresenter:
         """Whoever measures in the step that is looked at."""
@@ -267,11 +278,11 @@ class MainWindow(QMainWindow):
     def save_sound(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Save what it sounds like", "filter.wav", "Sounds (*.wav)")
         if name:
-            alone = self.step in ("Self-oscillation", "Tracking")
-            self.sound.write(Path(name).with_suffix(".wav"), whistle_alone=alone)
+            self.sound.write(Path(name).with_suffix(".wav"), self.listening.what)
 
     def change_book(self, book: Book) -> None:
         """Another book into this window."""
+        self.listening.silence()
         for jobs in self.workers():
             jobs.wait()
         old = self.session.book
@@ -365,6 +376,7 @@ class MainWindow(QMainWindow):
         if self._closed:
             return
         self._closed = True
+        self.listening.silence()
         for _, presenter in self._sleepers():
             presenter.sleep()  # no pause may end on a closed book
         for jobs in self.workers():

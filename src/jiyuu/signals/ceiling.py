@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.ndimage import minimum_filter1d
 
 from jiyuu.circuits.network import FloatArray
 
@@ -11,14 +10,19 @@ CEILING_DB = -12.0  # re full scale
 LOOK_AHEAD_S, FADE_S = 0.005, 0.03
 
 
-def under_ceiling(record: FloatArray, sample_rate_hz: float, *, ceiling_db: float = CEILING_DB) -> FloatArray:
-    """record (n,) re full scale, faded in and out, its DC taken away, nowhere above the ceiling.
+def under_ceiling(
+    record: FloatArray, sample_rate_hz: float, *, ceiling_db: float = CEILING_DB, fades: bool = True
+) -> FloatArray:
+    """record (n,) re full scale, faded in and out unless its player does that, its DC taken away, nowhere above the
+    ceiling.
 
     The gain asked for at every sample is held over the look-ahead on both sides and then averaged over as long a
     window: an average of what lies no higher than asked lies no higher than asked."""
+    from scipy.ndimage import minimum_filter1d  # a window that plays nothing yet opens without it
+
     sound = np.asarray(record, dtype=float) - np.mean(record)
     fade = min(round(FADE_S * sample_rate_hz), sound.size // 2)
-    if fade:
+    if fades and fade:
         slope = np.sin(0.5 * np.pi * np.arange(fade) / fade) ** 2
         sound[:fade] *= slope
         sound[-fade:] *= slope[::-1]

@@ -122,7 +122,8 @@ class TrackingFigure(RuledFigure):
         else:
             tall = self._high_cents - self._low_cents
             foot, half = self._low_cents + 0.035 * tall, 0.015 * tall
-            ends = np.array([from_v - 0.08, to_v + 0.08])
+            margin = 0.008 * (self.highest - self.lowest)  # one step alone is still to be seen
+            ends = np.array([from_v - margin, to_v + margin])
             self._moving.set_band("in tune", ends, np.full(2, foot - half), np.full(2, foot + half), QColor(ink),
                                   hatched=False)
             self._tune.setText(text, QColor(THEME.palette.ink))

@@ -102,6 +102,7 @@ def _style_sheet(theme: Theme) -> str:
     QLineEdit, QComboBox {{ background: {p.raised}; border: 1px solid {p.strong_rule}; border-radius: 0;
         padding: 2px {STEP}px; font-family: "{NUMBER_FACE}"; selection-background-color: {p.ink};
         selection-color: {p.ground}; }}
+    QLineEdit:disabled, QComboBox:disabled {{ color: {p.quiet}; background: {p.ground}; border-color: {p.rule}; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {p.attention}; }}
     QComboBox::drop-down {{ border: none; width: 14px; }}
     QComboBox QAbstractItemView {{ background: {p.raised}; border: 1px solid {p.strong_rule}; }}

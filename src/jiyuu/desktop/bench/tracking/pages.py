@@ -63,8 +63,8 @@ class AskPage(QWidget):
         self.scale.setAccessibleName("Scale")
         self.scale.setPlaceholderText("C2 E2 G2, or C2 5/4 702c")
         self.scale.setMaxLength(2000)
-        self.scale.setToolTip("Notes played instead of the range, in any tuning: names, hertz, or ratios and cents over "
-                              "the first (over '0 V is' when there is no other). Enter; empty for the range.")
+        self.scale.setToolTip("Notes played instead of the range, in any tuning: names, hertz, or ratios and cents "
+                              "over the first (over '0 V is' when there is no other). Enter; empty for the range.")
         self.scale.returnPressed.connect(lambda: presenter.change(scale=self.scale.text()))
         fields.addRow("Scale", self.scale)
         self.follow = field("Key follow", "%", 10.0, "key_follow_percent", 100.0,

@@ -1,0 +1,56 @@
+"""The ear at the end of the signal path: what is heard, play or stop, loop, level, and the ceiling in force."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from jiyuu.book.heard import Heard
+from jiyuu.desktop.bench.knobs import number_field
+from jiyuu.desktop.listening import Listening
+from jiyuu.desktop.sound_file import LEVEL_DB
+from jiyuu.signals.ceiling import CEILING_DB
+
+
+class EarPanel(QWidget):
+    """Everything it does goes through `listening`."""
+
+    def __init__(self, listening: Listening) -> None:
+        super().__init__()
+        self._listening = listening
+        self.note = QLabel()
+        self.note.setProperty("role", "quiet")
+        self.what = QComboBox()
+        self.what.setAccessibleName("What is heard")
+        self.what.addItems([what.value for what in Heard])
+        self.what.textActivated.connect(lambda text: listening.choose(Heard(text)))
+        self.button = QPushButton()
+        self.button.setAccessibleName("Play or stop")
+        self.button.setToolTip("P. Simulated as it stands and played on this machine's output, following what is "
+                               "turned. Start low: self-oscillation can jump to full level.")
+        self.button.clicked.connect(listening.toggle)
+        self.loop = QCheckBox("loop")
+        self.loop.clicked.connect(listening.set_loop)
+        self.level = number_field("Listening level", "dB", 3.0, listening, listening.set_level, reset=LEVEL_DB,
+                                  tip="10 V at this level of full scale, −60 to 0 dB. The ceiling holds at any level.")
+        self.level.setFixedWidth(62)
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        for widget in (self.what, self.button, self.loop, self.level):
+            row.addWidget(widget)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 2, 0, 2)
+        column.setSpacing(0)
+        column.addWidget(self.note)
+        column.addLayout(row)
+        listening.changed.connect(self._show)
+        self._show()
+
+    def _show(self) -> None:
+        state = self._listening
+        self.button.setText("Stop P" if state.playing else "Play P")
+        self.what.setCurrentText(state.what.value)
+        self.loop.setChecked(state.loop)
+        self.level.set_value(state.level_db)
+        sounding = "playing" if state.playing else "silent"
+        self.note.setText(f"ear, {sounding}; never above {CEILING_DB:.0f} dB of full scale".replace("-", "−"))

@@ -1,0 +1,97 @@
+"""Listening in the real window, into a stand-in for the output: what is heard is what is simulated."""
+
+import numpy as np
+import pytest
+
+from jiyuu.book.heard import Heard
+from jiyuu.errors import SignalError
+from jiyuu.measurement.tone import measure_tone
+from jiyuu.rig.sound_output import StandInOutput
+from jiyuu.signals.ceiling import CEILING_DB
+
+
+@pytest.fixture
+def output(window):
+    stand_in = StandInOutput()
+    window.listening.output = lambda: stand_in
+    yield stand_in
+    window.listening.silence()
+
+
+def heard_for(seconds, output, qtbot):
+    """The next so many seconds that reach the output."""
+    start = output.heard.size
+    qtbot.waitUntil(lambda: output.heard.size >= start + round(48_000 * seconds), timeout=20_000)
+    return output.heard[start:]
+
+
+def sounding(window, output, qtbot):
+    qtbot.waitUntil(lambda: bool(np.any(output.heard[-480:])), timeout=60_000)
+
+
+def test_play_and_stop(window, output, qtbot):
+    ear = window.ear
+    assert ear.button.text() == "Play P"
+    ear.button.click()
+    assert ear.button.text() == "Stop P"
+    sounding(window, output, qtbot)
+    sound = heard_for(0.6, output, qtbot)
+    assert 0.003 < np.abs(sound).max() <= 10 ** (CEILING_DB / 20)
+    pitch = window.session.setup().inputs[0].pitch_hz
+    assert measure_tone(sound[-24_000:], 48_000).frequency_hz.value == pytest.approx(pitch, rel=2e-3)
+    ear.button.click()
+    assert ear.button.text() == "Play P"
+    qtbot.waitUntil(lambda: window.listening._open is None, timeout=5_000)
+    assert np.abs(output.heard[-480:]).max() == 0
+    assert np.abs(np.diff(output.heard)).max() < 0.1  # no click at either end
+
+
+def test_it_follows_what_is_turned(window, output, qtbot):
+    window.listening.choose(Heard.SOURCE)
+    window.listening.set_level(-30.0)
+    window.listening.play()
+    sounding(window, output, qtbot)
+    soft = np.sqrt(np.mean(heard_for(0.3, output, qtbot)[-9600:] ** 2))
+    window.ear.level.entered.emit(-24.0)
+    qtbot.waitUntil(lambda: np.sqrt(np.mean(output.heard[-9600:] ** 2)) > 1.5 * soft, timeout=20_000)
+    louder = np.sqrt(np.mean(heard_for(0.4, output, qtbot)[-9600:] ** 2))
+    assert louder / soft == pytest.approx(10 ** (6 / 20), rel=0.02)
+    window.ear.level.entered.emit(12.0)
+    assert window.listening.level_db == 0.0
+    qtbot.waitUntil(lambda: np.abs(output.heard[-9600:]).max() > 10 ** ((CEILING_DB - 1) / 20), timeout=20_000)
+    assert np.abs(output.heard).max() <= 10 ** (CEILING_DB / 20)
+
+
+def test_once_through_and_then_silence(window, output, qtbot):
+    window.ear.loop.click()
+    assert not window.listening.loop
+    window.listening.play()
+    sounding(window, output, qtbot)
+    qtbot.waitUntil(lambda: not window.listening.playing, timeout=10_000)
+    assert output.heard.size < 48_000 * 6
+    assert window.ear.button.text() == "Play P"
+
+
+def test_its_own_tone_is_warned_of_and_refused_where_there_is_none(window, output, qtbot):
+    window.ear.what.textActivated.emit(Heard.WHISTLE.value)
+    window.session.change({"resonance_percent": 10.0})
+    window.listening.play()
+    qtbot.waitUntil(lambda: "does not whistle" in window.notice.text(), timeout=60_000)
+    assert not window.listening.playing
+    assert output.heard.size == 0
+    window.session.change({"resonance_percent": 100.0})
+    window.listening.toggle()
+    sounding(window, output, qtbot)
+    assert "Start low" in window.notice.text()
+
+
+def test_without_an_output_the_file_is_offered(window, qtbot):
+    class NoOutput(StandInOutput):
+        def start(self, fill):
+            raise SignalError("No sound output could be opened on this machine; save the sound as a file (Ctrl+L).")
+
+    window.listening.output = NoOutput
+    window.listening.play()
+    qtbot.waitUntil(lambda: "No sound output" in window.notice.text(), timeout=60_000)
+    assert not window.listening.playing
+    assert window.ear.button.text() == "Play P"
