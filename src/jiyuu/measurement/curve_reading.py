@@ -7,7 +7,7 @@ or a bandpass's peak.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -163,12 +163,13 @@ def read_curve(
     level_uncertainty_db: FloatArray | None = None,
     window: SlopeWindow | None = None,
     kind: Kind | None = None,
+    with_humps: bool = True,
 ) -> CurveReading:
     """Read a curve on a uniform logarithmic grid of at least 24 points per octave.
 
     usable (n,) boolean: points with an SNR above 10 dB; the curve is read up to the first that is not, from the
-    loudest outwards. kind: given for draws of a curve whose kind is known. Raises MeasurementError for a curve of
-    less than an octave."""
+    loudest outwards. kind: given for draws of a curve whose kind is known; nobody asks those for humps. Raises
+    MeasurementError for a curve of less than an octave."""
     keep = slice(0, frequency_hz.size)
     if usable is not None:
         keep = _around_loudest(level_db, usable)
@@ -179,13 +180,15 @@ def read_curve(
     doubt = 0.0 if level_uncertainty_db is None else level_uncertainty_db[keep]
     found = kind or kind_of(curve.octave, level)
     window = window or SlopeWindow()
-    if found is Kind.LOWPASS:
-        return _read_edge(curve, found, +1, window, doubt)
-    if found is Kind.HIGHPASS:
-        return _read_edge(curve, found, -1, window, doubt)
-    if found is Kind.BANDPASS:
-        return _read_bandpass(curve, window)
-    return _read_notch_or_flat(curve, found, doubt)
+    if found in (Kind.LOWPASS, Kind.HIGHPASS):
+        reading, apart_from = _read_edge(curve, found, +1 if found is Kind.LOWPASS else -1, window, doubt)
+    elif found is Kind.BANDPASS:
+        reading, apart_from = _read_bandpass(curve, window)
+    else:
+        reading, apart_from = _read_notch_or_flat(curve, found, doubt)
+    if not with_humps or reading.passband_db is None:
+        return reading
+    return replace(reading, humps=_humps(curve, reading.passband_db, apart_from))
 
 
 def _around_loudest(level_db: FloatArray, usable: NDArray[np.bool_]) -> slice:
@@ -294,7 +297,7 @@ def _peak(curve: _Curve, passband_db: float, doubt: FloatArray | float) -> tuple
 
 def _read_edge(
     curve: _Curve, kind: Kind, direction: int, window: SlopeWindow, doubt: FloatArray | float
-) -> CurveReading:
+) -> tuple[CurveReading, float | None]:
     passband = _plateau(curve, direction)
     cutoff = curve.last_fall(passband - HALF_POWER_DB, direction)
     peak = _peak(curve, passband, doubt)
@@ -318,11 +321,11 @@ def _read_edge(
         peak_hz=None if peak is None else curve.hz(peak[0]), peak_db=None if peak is None else peak[1], q=q,
         slope_db_per_octave=slope, low_slope_db_per_octave=None, first_octave_drop_db=drop,
         notch_hz=None, notch_depth_db=None, notch_width_octaves=None,
-        humps=_humps(curve, passband, cutoff),
-    )
+        humps=(),
+    ), cutoff
 
 
-def _read_bandpass(curve: _Curve, window: SlopeWindow) -> CurveReading:
+def _read_bandpass(curve: _Curve, window: SlopeWindow) -> tuple[CurveReading, float | None]:
     index = int(np.argmax(curve.level))
     octave, level = curve.extremum(index)
     low, high = _bandwidth(curve, index, level)
@@ -340,11 +343,13 @@ def _read_bandpass(curve: _Curve, window: SlopeWindow) -> CurveReading:
         peak_hz=curve.hz(octave), peak_db=None, q=q,
         slope_db_per_octave=upper, low_slope_db_per_octave=lower, first_octave_drop_db=drop,
         notch_hz=None, notch_depth_db=None, notch_width_octaves=None,
-        humps=_humps(curve, level, octave),
-    )
+        humps=(),
+    ), octave
 
 
-def _read_notch_or_flat(curve: _Curve, kind: Kind, doubt: FloatArray | float) -> CurveReading:
+def _read_notch_or_flat(
+    curve: _Curve, kind: Kind, doubt: FloatArray | float
+) -> tuple[CurveReading, float | None]:
     passband = max(_plateau(curve, +1), _plateau(curve, -1))
     peak = _peak(curve, passband, doubt)
     low = high = centre = depth = None
@@ -364,8 +369,8 @@ def _read_notch_or_flat(curve: _Curve, kind: Kind, doubt: FloatArray | float) ->
         slope_db_per_octave=None, low_slope_db_per_octave=None, first_octave_drop_db=None,
         notch_hz=None if centre is None else curve.hz(centre), notch_depth_db=depth,
         notch_width_octaves=None if low is None or high is None else high - low,
-        humps=_humps(curve, passband, centre),
-    )
+        humps=(),
+    ), centre
 
 
 def _notch_centre(curve: _Curve, index: int, fallback: float) -> float:

@@ -44,7 +44,8 @@ def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = No
     values: dict[str, list[float]] = {name: [] for name, _ in READ_FROM_CURVE}
     for draw in response.draws:
         level = 20 * np.log10(np.maximum(np.abs(draw), 1e-20))
-        other = read_curve(response.frequency_hz, level, usable=usable, window=window, kind=reading.kind)
+        other = read_curve(response.frequency_hz, level, usable=usable, window=window, kind=reading.kind,
+                           with_humps=False)
         for name in values:
             value = getattr(other, name)
             if value is not None:

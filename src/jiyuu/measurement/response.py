@@ -32,6 +32,7 @@ from jiyuu.measurement.smoothing import (
     POINTS_PER_OCTAVE,
     WINDOWS,
     FineGrid,
+    Gate,
     bias_of,
     chosen_windows,
     pick,
@@ -41,9 +42,8 @@ from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 
 DRAWS = 64
-SYSTEMATIC = 3e-6  # share of the gain by which gate, interpolation and clock may be off; found on noiseless records
+SYSTEMATIC = 3e-7  # share of the gain by which gate, interpolation and clock may be off; found on noiseless records
 GATE_BEFORE_S, GATE_AFTER_S = 0.25, 1.5
-CURVE_STEP = 4  # the curve given out has 48 points per octave
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -151,20 +151,17 @@ def _by_noise(
 def _by_sweep(
     record: FloatArray, stimulus_v: FloatArray, passages: Passages, place: int, sample_rate_hz: float
 ) -> Estimate:
-    impulses, gate_before, gate_after = _gated(record, passages, place, sample_rate_hz)
+    impulses, gate = _gated(record, passages, place, sample_rate_hz)
     signal = np.mean([impulse for impulse, _ in impulses], axis=0)
-    grid = _grid(passages, sample_rate_hz, (gate_before + gate_after) / sample_rate_hz)
+    grid = _grid(passages, sample_rate_hz, gate)
     # A wire measured in the same way: what gate and regularisation do to it they do to the filter, so it divides out.
-    wire = grid.sampled(_gated(stimulus_v, passages, passages.start, sample_rate_hz)[0][0][0], gate_before)
-    raw = grid.sampled(signal, gate_before) / wire
+    wire = grid.sampled(_gated(stimulus_v, passages, passages.start, sample_rate_hz)[0][0][0])
+    raw = grid.sampled(signal) / wire
     if len(impulses) > 1:
-        difference = (impulses[0][0] - impulses[1][0]) / 2
-        noise = grid.sampled(difference, gate_before) * np.sqrt(2 / len(impulses))
+        noise = grid.sampled((impulses[0][0] - impulses[1][0]) / 2) * np.sqrt(2 / len(impulses))
     else:
-        noise = grid.sampled(impulses[0][1], gate_before)
-    deviation = _deviation_per_bin(noise, grid)
-    generator = np.random.default_rng(20)  # fixed: the same files give the same uncertainty
-    drawn = grid.draw_noise(deviation, DRAWS, generator)
+        noise = grid.sampled(impulses[0][1])
+    drawn = _noise_like(noise, grid)
     drawn_by_window = [smoothed(drawn, window) for window in WINDOWS]
     deviations = [np.sqrt(np.mean(np.abs(d) ** 2, axis=0)) for d in drawn_by_window]
     deviations = [np.asarray(uniform_filter1d(d, 49)) for d in deviations]
@@ -175,14 +172,23 @@ def _by_sweep(
         np.choose(chosen, deviations) ** 2 + bias_of(estimates, chosen, deviations) ** 2
         + (SYSTEMATIC * np.abs(gain)) ** 2
     )
-    # As if the curve found were the true one and had been measured again: other noise, and with it other windows. Some
-    # of its own noise is still in the curve found, so the windows are held against the noise of two measurements.
-    again = [smoothed(gain, window) + noise for window, noise in zip(WINDOWS, drawn_by_window, strict=True)]
-    # Noise differs from point to point; what is systematic leans the same way along the whole curve.
-    lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
-    twice = [np.sqrt(2) * deviation for deviation in deviations]
-    drawn_gain = pick(again, chosen_windows(again, twice)) * lean
-    return Estimate(grid.frequency_hz, gain, spread, drawn_gain, len(impulses), None)
+    # As if the curve found were the true one and had been measured again, smoothed by the same windows. What is
+    # systematic leans the same way along the whole curve.
+    lean = 1 + SYSTEMATIC * np.random.default_rng(20).standard_normal((DRAWS, 1))
+    again = (gain + pick(drawn_by_window, np.broadcast_to(chosen, drawn.shape))) * lean
+    return Estimate(grid.frequency_hz, gain, spread, again, len(impulses), None)
+
+
+def _noise_like(noise: ComplexArray, grid: FineGrid) -> ComplexArray:
+    """(DRAWS, n) noise as it might as well have been: as strong as the noise found (over half an octave around each
+    point), and shared between points as the gate makes them share it."""
+    unit = grid.unit_noise(DRAWS)
+
+    def power(values: ComplexArray) -> FloatArray:
+        squared = np.mean(np.abs(np.atleast_2d(values)) ** 2, axis=0)
+        return np.asarray(uniform_filter1d(squared, POINTS_PER_OCTAVE // 2, mode="nearest"))
+
+    return np.asarray(unit * np.sqrt(np.maximum(power(noise), 1e-30) / power(unit)))
 
 
 def _resting(stimulus_v: FloatArray) -> float:
@@ -205,18 +211,16 @@ def _stated(offset: ClockOffset) -> Uncertain:
 
 def _gated(
     record: FloatArray, passages: Passages, place: int, sample_rate_hz: float
-) -> tuple[list[tuple[FloatArray, FloatArray]], int, int]:
-    """Per passage the impulse response from gate_before samples before its peak, tapered, and an equally long piece
-    of what lies after it (noise only)."""
+) -> tuple[list[tuple[FloatArray, FloatArray]], Gate]:
+    """Per passage the impulse response from gate.before samples before its peak, tapered, and an equally long piece of
+    what lies after it (noise only)."""
     period = passages.period or (record.size - place)
     room = passages.period - passages.passage_v.size if passages.period else record.size - place
     before = int(min(GATE_BEFORE_S * sample_rate_hz, passages.passage_v.size / 25))
     longest = min(GATE_AFTER_S * sample_rate_hz, 0.4 * passages.passage_v.size)
     after = int(max(min(longest, period), 64, min(room, longest)))
-    window = np.ones(before + after)
-    rise, fall = before // 2, after // 3
-    window[:rise] = np.sin(np.pi / 2 * np.arange(rise) / rise) ** 2
-    window[-fall:] = np.cos(np.pi / 2 * (np.arange(fall) + 1) / fall) ** 2
+    gate = Gate(before, after)
+    window = gate.window
     impulses = []
     for i in range(passages.count):
         begin = place + i * passages.period - before
@@ -235,7 +239,7 @@ def _gated(
         raise MeasurementError(
             "The recording ends before the stimulus does; record until a second after the stimulus has ended."
         )
-    return impulses, before, after
+    return impulses, gate
 
 
 def _band_hz(passages: Passages, sample_rate_hz: float) -> tuple[float, float]:
@@ -260,18 +264,10 @@ def _band_hz(passages: Passages, sample_rate_hz: float) -> tuple[float, float]:
     return float(candidates[inside[0]] * 1.03), float(candidates[inside[-1]] * 0.99)
 
 
-def _grid(passages: Passages, sample_rate_hz: float, gate_s: float) -> FineGrid:
+def _grid(passages: Passages, sample_rate_hz: float, gate: Gate) -> FineGrid:
     first, last = _band_hz(passages, sample_rate_hz)
     count = int(np.floor(np.log2(last / first) * POINTS_PER_OCTAVE)) + 1
-    grid_hz = first * 2 ** (np.arange(count) / POINTS_PER_OCTAVE)
-    padded = 1 << int(np.ceil(np.log2(gate_s * sample_rate_hz))) + 2
-    return FineGrid(grid_hz, padded, sample_rate_hz, gate_s)
-
-
-def _deviation_per_bin(noise: ComplexArray, grid: FineGrid) -> FloatArray:
-    """Standard deviation of an independent bin of the gated spectrum, from the noise around it (half an octave)."""
-    power = np.abs(noise) ** 2 * np.maximum(grid.independent_bins(), 1.0)
-    return np.sqrt(np.maximum(uniform_filter1d(power, POINTS_PER_OCTAVE // 2, mode="nearest"), 1e-30))
+    return FineGrid(first, count, 1 << int(np.ceil(np.log2(gate.before + gate.after))) + 2, sample_rate_hz, gate)
 
 
 def excess_delay(

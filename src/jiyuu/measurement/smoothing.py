@@ -8,9 +8,11 @@ resonance keeps its shape, a plain slope gets the noise of a third of an octave 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import fft, ifft, next_fast_len, rfft
 from scipy.ndimage import minimum_filter1d, uniform_filter1d
 from scipy.signal import savgol_coeffs
 
@@ -23,65 +25,113 @@ DEGREE = 4
 AGREEMENT = 2.2  # standard deviations of the narrower estimate
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class FineGrid:
-    """How bins of a gated spectrum map to POINTS_PER_OCTAVE: frequency_hz (n,), and the noise model of each point."""
+@dataclass(frozen=True, slots=True)
+class Gate:
+    """The window that cuts an impulse response out: so many samples before its peak and after it."""
 
-    frequency_hz: FloatArray
+    before: int
+    after: int
+
+    @property
+    def window(self) -> FloatArray:
+        """(before + after,) one in the middle, falling to nothing at both ends."""
+        window = np.ones(self.before + self.after)
+        rise, fall = self.before // 2, self.after // 3
+        window[:rise] = np.sin(np.pi / 2 * np.arange(rise) / rise) ** 2
+        window[-fall:] = np.cos(np.pi / 2 * (np.arange(fall) + 1) / fall) ** 2
+        return window
+
+
+@dataclass(frozen=True, slots=True)
+class FineGrid:
+    """How the spectrum of a gated impulse response maps to POINTS_PER_OCTAVE from `first_hz` on."""
+
+    first_hz: float
+    count: int
     size: int  # length of the zero-padded transform
     sample_rate_hz: float
-    gate_s: float
+    gate: Gate
 
-    def sampled(self, impulse: FloatArray, before: int) -> ComplexArray:
-        """Spectrum of a gated impulse response whose t = 0 stands at index `before`: means over the bins of each
-        point's width, interpolated where the points stand closer than the bins."""
+    @property
+    def frequency_hz(self) -> FloatArray:
+        return np.asarray(self.first_hz * 2 ** (np.arange(self.count) / POINTS_PER_OCTAVE))
+
+    def sampled(self, impulse: FloatArray) -> ComplexArray:
+        """(count,) spectrum of a gated impulse response, its peak at t = 0."""
         # t = 0 first, or the phase would turn within a point and the mean with it.
         turned = np.zeros(self.size)
-        turned[: impulse.size - before] = impulse[before:]
-        turned[self.size - before :] = impulse[:before]
-        spectrum = np.fft.rfft(turned)
-        edges = self._edges()
-        bins = np.arange(spectrum.size)
-        # Whole bins would move a point's centre by up to half a bin; shares of bins at both edges keep it.
-        total = np.concatenate([[0], np.cumsum(spectrum)])
-        borders = np.arange(total.size) - 0.5
-        at_edges = np.interp(edges, borders, total.real) + 1j * np.interp(edges, borders, total.imag)
-        count = np.diff(edges)
-        mean = np.diff(at_edges) / count
-        position = self.frequency_hz * self.size / self.sample_rate_hz
-        sparse = count < 4
-        mean[sparse] = np.interp(position[sparse], bins, spectrum.real) + 1j * np.interp(
-            position[sparse], bins, spectrum.imag
-        )
-        # A mean over a point's width flattens a sharp peak: take the curvature out again.
-        corrected = mean.copy()
-        corrected[1:-1] -= (mean[2:] - 2 * mean[1:-1] + mean[:-2]) / 24
-        return np.where(sparse, mean, corrected)
+        turned[: self.gate.after] = impulse[self.gate.before :]
+        turned[self.size - self.gate.before :] = impulse[: self.gate.before]
+        return at_points(rfft(turned), self.frequency_hz * self.size / self.sample_rate_hz)
 
-    def _edges(self) -> FloatArray:
-        half = 2 ** (0.5 / POINTS_PER_OCTAVE)
-        edges = np.append(self.frequency_hz / half, self.frequency_hz[-1] * half)
-        return np.minimum(edges * self.size / self.sample_rate_hz, self.size // 2)
+    def unit_noise(self, draws: int) -> ComplexArray:
+        """(draws, count) white noise of one unit a sample, gated and sampled as an impulse response is; always the
+        same."""
+        return _unit_noise(self, draws)
 
-    def independent_bins(self) -> FloatArray:
-        """(n,) how many independent values of the gated spectrum fall into each point; below 1 points share one."""
-        return np.asarray(self.frequency_hz * np.log(2) / POINTS_PER_OCTAVE * self.gate_s)
 
-    def draw_noise(self, deviation: FloatArray, draws: int, generator: np.random.Generator) -> ComplexArray:
-        """(draws, n) complex noise with the standard deviation (n,) per independent bin and the grid's correlation."""
+def at_points(spectrum: ComplexArray, places: FloatArray) -> ComplexArray:
+    """Means of a spectrum over the width of each point: places (n,) in bins, POINTS_PER_OCTAVE of them an octave.
 
-        def white(*shape: int) -> ComplexArray:
-            pair = generator.standard_normal((2, *shape)) / np.sqrt(2)
-            return np.asarray(pair[0] + 1j * pair[1])
+    The mean is over octaves, not hertz, or it would lean where the gain changes within a point; its own curvature is
+    taken out again, so that a sharp peak is not flattened."""
+    width = np.log(2) / POINTS_PER_OCTAVE
+    edges = np.append(places * np.exp(-width / 2), places[-1] * np.exp(width / 2))
+    per_bin = spectrum / np.maximum(np.arange(spectrum.size), 1)
+    # A bin's share of the integral is its value and a little of its curvature (midpoint rule, next order).
+    share = per_bin.copy()
+    share[1:-1] += np.diff(per_bin, 2) / 24
+    total = np.concatenate([[0], np.cumsum(share)])
+    mean = np.diff(_between_bins(total, edges + 0.5)) / width
+    corrected = mean.copy()
+    bend = np.diff(mean, 2)
+    corrected[1:-1] -= bend / 24
+    corrected[2:-2] += 3 / 640 * np.diff(bend, 2)
+    narrow = np.diff(edges) < 1
+    corrected[narrow] = _between_bins(spectrum, places[narrow])
+    return np.asarray(corrected)
 
-        own = self.independent_bins()
-        drawn = white(draws, self.frequency_hz.size) / np.sqrt(np.maximum(own, 1.0))
-        low = own < 1
-        if low.any():
-            place = self.frequency_hz[low] * self.gate_s
-            bins = np.arange(int(place.max()) + 12)
-            drawn[:, low] = white(draws, bins.size) @ np.sinc(place[np.newaxis, :] - bins[:, np.newaxis])
-        return np.asarray(drawn * deviation)
+
+def _between_bins(values: ComplexArray, places: FloatArray) -> ComplexArray:
+    """Cubic through the four nearest (Lagrange)."""
+    k = np.clip(np.floor(places).astype(int), 1, values.size - 3)
+    t = places - k
+    return np.asarray(
+        values[k - 1] * (-t * (t - 1) * (t - 2) / 6) + values[k] * ((t + 1) * (t - 1) * (t - 2) / 2)
+        - values[k + 1] * ((t + 1) * t * (t - 2) / 2) + values[k + 2] * ((t + 1) * t * (t - 1) / 6)
+    )
+
+
+@lru_cache(maxsize=4)
+def _unit_noise(grid: FineGrid, draws: int) -> ComplexArray:
+    generator = np.random.default_rng(20)  # fixed: the same files give the same uncertainty
+    window, places = grid.gate.window, grid.frequency_hz * grid.size / grid.sample_rate_hz
+    size = 1 << int(np.ceil(np.log2(window.size)))
+    # High up a point spans many bins, so that a transform without padding gives the same means; low down the padding
+    # is needed, but not the rate: white noise taken at a fraction of it is the same noise there.
+    split = int(np.searchsorted(places * size / grid.size, 8 * POINTS_PER_OCTAVE / np.log(2)))
+    fraction = 1
+    while split < grid.count and fraction < 64 and places[split] * 5 * fraction < grid.size:
+        fraction *= 2
+    field = np.empty((draws, grid.count), dtype=complex)
+    for row in field:
+        row[split:] = _drawn(generator, window, grid.gate, size, places[split:] * size / grid.size)
+        if split:
+            few = Gate(grid.gate.before // fraction, grid.gate.after // fraction)
+            thin = window[fraction // 2 :: fraction][: few.before + few.after]
+            row[:split] = np.sqrt(fraction) * _drawn(generator, thin, few, grid.size // fraction, places[:split])
+    field.setflags(write=False)
+    return field
+
+
+def _drawn(
+    generator: np.random.Generator, window: FloatArray, gate: Gate, size: int, places: FloatArray
+) -> ComplexArray:
+    noise = generator.standard_normal(window.size, dtype=np.float32) * window
+    turned = np.zeros(size)
+    turned[: gate.after] = noise[gate.before :]
+    turned[size - gate.before :] = noise[: gate.before]
+    return at_points(rfft(turned), places) if places.size else np.zeros(0, dtype=complex)
 
 
 def smoothed(values: ComplexArray, window: int) -> ComplexArray:
@@ -91,9 +141,8 @@ def smoothed(values: ComplexArray, window: int) -> ComplexArray:
     half = window // 2
     centre = savgol_coeffs(window, DEGREE)
     length = values.shape[-1]
-    padded_size = length + window
-    spectrum = np.fft.fft(values, padded_size, axis=-1) * np.fft.fft(centre, padded_size)
-    result = np.fft.ifft(spectrum, axis=-1)[..., half : half + length]
+    size = next_fast_len(length + window)
+    result = ifft(fft(values, size, axis=-1) * fft(centre, size), axis=-1)[..., half : half + length]
     t = np.linspace(-1, 1, window)
     basis = np.vander(t, DEGREE + 1)
     onto = basis @ np.linalg.pinv(basis)
@@ -115,8 +164,9 @@ def chosen_windows(estimates: list[ComplexArray], deviations: list[FloatArray]) 
         chosen[alive] = wide
     # One window for a neighbourhood: a single lucky point in a sharp peak must not be smoothed away.
     level = minimum_filter1d(chosen, 9, axis=-1, mode="nearest")
-    # The widest that agrees leans by about as much as its noise; the next narrower one's lean is far below it.
-    return np.asarray(np.maximum(level - 1, 0))
+    # The widest that agrees leans by about as much as its noise; the second narrower one's lean is far below it, and
+    # the draws then tell nearly all there is to tell.
+    return np.asarray(np.maximum(level - 2, 0))
 
 
 def bias_of(

@@ -1,8 +1,8 @@
-"""Where a filter begins to whistle, by halving: does a knock on it grow, or die away?"""
+"""Where a filter begins to whistle, closing in: does a knock on it grow, or die away?"""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -13,6 +13,7 @@ from jiyuu.rig.response_run import Progress
 
 FINEST_PERCENT = 0.1
 BURST_S, WAIT_S = 0.02, 0.6
+ROUND = 7  # positions knocked at in each round; with fewer, a rig that works side by side would idle
 DAWDLE_PERCENT = 0.15  # so close to the onset, growing and dying away take longer than one waits
 
 
@@ -25,19 +26,27 @@ def search_onset(
     while high - low > FINEST_PERCENT:
         share = 1 - np.log(max(high - low, FINEST_PERCENT) / FINEST_PERCENT) / np.log(max(whole / FINEST_PERCENT, 1.01))
         yield Progress(f"Onset between {low:.1f} and {high:.1f} %", float(np.clip(share, 0, 1)))
-        middle = 0.5 * (low + high)
-        grows = knock_grows(rig, replace(panel, resonance_percent=middle), mode, level_v=level_v)
-        low, high = (low, middle) if grows else (middle, high)
+        edges = np.linspace(low, high, ROUND + 2)
+        panels = [replace(panel, resonance_percent=float(percent)) for percent in edges[1:-1]]
+        grows = [*knocks_grow(rig, panels, mode, level_v=level_v), True]
+        first = grows.index(True)
+        low, high = float(edges[first]), float(edges[first + 1])
     yield Uncertain(0.5 * (low + high), 0.5 * (high - low) + DAWDLE_PERCENT)
 
 
 def knock_grows(rig: Rig, panel: PanelSettings, mode: str, *, level_v: float) -> bool:
     """Whether a knock on the filter grows rather than dies away."""
+    return knocks_grow(rig, [panel], mode, level_v=level_v)[0]
+
+
+def knocks_grow(rig: Rig, panels: Sequence[PanelSettings], mode: str, *, level_v: float) -> list[bool]:
+    """The same at several settings of the panel."""
     rate = rig.sample_rate_hz
     knock = np.zeros(round((BURST_S + WAIT_S) * rate))
     knock[: round(BURST_S * rate)] = level_v * np.random.default_rng(5).standard_normal(round(BURST_S * rate))
-    recording = rig.play(knock, panel, [mode])[0]
     start, half = round((BURST_S + 0.1) * rate), round((WAIT_S - 0.1) / 2 * rate)
-    early, late = recording[start : start + half], recording[start + half : start + 2 * half]
+    recordings = rig.play_each(knock, panels, [mode])[:, 0]
+    early = recordings[:, start : start + half].std(axis=1)
+    late = recordings[:, start + half : start + 2 * half].std(axis=1)
     # What whistles at its full level does not grow any more, so as loud as before is enough.
-    return float(np.std(late)) > max(0.97 * float(np.std(early)), 0.02 * level_v)
+    return [bool(grown) for grown in late > np.maximum(0.97 * early, 0.02 * level_v)]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -19,7 +19,7 @@ from jiyuu.measurement.tone import MeasuredTone, measure_tone
 from jiyuu.measurement.tracking_advice import resonance_turn
 from jiyuu.measurement.uncertain import Uncertain
 from jiyuu.measurement.whistle import Cusp, WhistleLevel, find_cusp, whistle_level
-from jiyuu.rig.onset_search import knock_grows, search_onset
+from jiyuu.rig.onset_search import knocks_grow, search_onset
 from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.rig.response_run import Progress
 from jiyuu.rig.tracking_request import VOLTS, TrackingRequest
@@ -78,10 +78,11 @@ def run_oscillation(request: OscillationRequest, rig: Rig) -> Iterator[Progress 
     nowhere on its control, or everywhere."""
     panel = PanelSettings(request.cutoff_hz, 100.0, request.trims)
     yield Progress("Does it whistle at all?", 0.02)
-    if not knock_grows(rig, panel, request.mode, level_v=SMALL_V):
+    at_end, at_start = knocks_grow(rig, [panel, replace(panel, resonance_percent=0.0)], request.mode, level_v=SMALL_V)
+    if not at_end:
         raise MeasurementError("The filter does not whistle, even at the end of its resonance control; turn its "
                                "resonance trim up, or track its cutoff instead.")
-    if knock_grows(rig, replace(panel, resonance_percent=0.0), request.mode, level_v=SMALL_V):
+    if at_start:
         raise MeasurementError("The filter whistles from the very start of its control; turn its resonance trim down.")
     onset = Uncertain(0.0, 0.0)
     for step in search_onset(rig, panel, request.mode, 0.0, 100.0, level_v=SMALL_V):
@@ -91,14 +92,14 @@ def run_oscillation(request: OscillationRequest, rig: Rig) -> Iterator[Progress 
             onset = step
     at = request.resonance_percent if request.resonance_percent > onset.value + onset.uncertainty else 100.0
     yield Progress("Tone", 0.38)
-    recording_v = _settled(rig, replace(panel, resonance_percent=at), request.mode, SMALL_V)
+    recording_v = _settled(rig, [replace(panel, resonance_percent=at)], request.mode, SMALL_V)[0]
     rate = rig.sample_rate_hz
     tone = measure_tone(recording_v[-round(TONE_S * rate) :], rate, concert_a_hz=request.concert_a_hz)
     places, tones = [], []
     wanted = onset.value + (100.0 - onset.value) * np.linspace(0.06, 1.0, POSITIONS)
-    for i, percent in enumerate(wanted):
-        yield Progress(f"Pitch at {percent:.1f} %", 0.42 + 0.3 * i / POSITIONS)
-        record = _settled(rig, replace(panel, resonance_percent=float(percent)), request.mode, LOUD_V)
+    yield Progress("Pitch over the control", 0.42)
+    panels = [replace(panel, resonance_percent=float(percent)) for percent in wanted]
+    for percent, record in zip(wanted, _settled(rig, panels, request.mode, LOUD_V), strict=True):
         try:
             tones.append(measure_tone(record[-round(TONE_S * rate) :], rate))
         except MeasurementError:
@@ -139,18 +140,22 @@ def run_oscillation(request: OscillationRequest, rig: Rig) -> Iterator[Progress 
     )
 
 
-def _settled(rig: Rig, panel: PanelSettings, mode: str, knock_v: float) -> FloatArray:
-    """A recording from a knock on, long enough that its end is settled, or LONGEST_S."""
+def _settled(rig: Rig, panels: Sequence[PanelSettings], mode: str, knock_v: float) -> list[FloatArray]:
+    """A recording for each setting from a knock on, long enough that its end is settled, or LONGEST_S."""
     rate, seconds = rig.sample_rate_hz, 1.0
-    while True:
+    found: dict[int, FloatArray] = {}
+    while len(found) < len(panels):
         knock = np.zeros(round(seconds * rate))
         knock[: round(KICK_S * rate)] = knock_v * np.random.default_rng(5).standard_normal(round(KICK_S * rate))
-        recording = rig.play(knock, panel, [mode])[0][: knock.size]
+        left = [i for i in range(len(panels)) if i not in found]
         half = round(0.5 * TONE_S * rate)
-        late, before = float(np.std(recording[-half:])), float(np.std(recording[-2 * half : -half]))
-        if seconds >= LONGEST_S or abs(late - before) < SETTLED_SHARE * late:
-            return np.asarray(recording)
+        for i, played in zip(left, rig.play_each(knock, [panels[i] for i in left], [mode])[:, 0], strict=True):
+            recording = played[: knock.size]
+            late, before = float(np.std(recording[-half:])), float(np.std(recording[-2 * half : -half]))
+            if seconds >= LONGEST_S or abs(late - before) < SETTLED_SHARE * late:
+                found[i] = np.asarray(recording)
         seconds *= 2
+    return [found[i] for i in range(len(panels))]
 
 
 def _over_range(request: OscillationRequest, rig: Rig, percent: float) -> tuple[FloatArray, FloatArray]:

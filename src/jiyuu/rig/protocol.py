@@ -35,3 +35,11 @@ class Rig(Protocol):
         """stimulus_v (n,) volts -> (len(modes), m) volts as recorded; m ≥ n leaves room for latency. cutoff_cv_v (n,)
         volts at the 1 V/octave input, 0 V when not given."""
         ...
+
+    def play_each(
+        self, stimulus_v: FloatArray, settings: Sequence[PanelSettings], modes: Sequence[str], *,
+        held_v: Sequence[float] | None = None,
+    ) -> FloatArray:
+        """The same stimulus at several settings, one after the other or side by side: (p, len(modes), m) volts.
+        held_v (p,): volts that stand at the 1 V/octave input meanwhile, 0 V when not given."""
+        ...

@@ -31,6 +31,7 @@ from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 
 SMALL_V = 0.02  # near the onset a peak of 30 dB must still be small beside the stages' headroom
 POSITIONS = 21
+SIDE_BY_SIDE = 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,16 +75,19 @@ def run_resonance(
     wanted = request.position_percent
     measured_percent: list[float] = []
     with ThreadPoolExecutor(2) as pool:
-        for i, percent in enumerate(wanted):
-            yield Progress(f"Resonance {percent:.0f} %", 0.9 * i / len(wanted))
-            panel = PanelSettings(request.cutoff_hz, percent, request.trims)
-            recording = rig.play(stimulus_v, panel, [request.mode])[0]
-            if _whistles(recording, stimulus_v, rig.sample_rate_hz):
-                onset = (measured_percent[-1] if measured_percent else 0.0, percent)
+        for first in range(0, len(wanted), SIDE_BY_SIDE):
+            batch = wanted[first : first + SIDE_BY_SIDE]
+            yield Progress(f"Resonance from {batch[0]:.0f} %", 0.9 * first / len(wanted))
+            panels = [PanelSettings(request.cutoff_hz, percent, request.trims) for percent in batch]
+            for percent, recording in zip(batch, rig.play_each(stimulus_v, panels, [request.mode])[:, 0], strict=True):
+                if _whistles(recording, stimulus_v, rig.sample_rate_hz):
+                    onset = (measured_percent[-1] if measured_percent else 0.0, percent)
+                    break
+                recordings.append(recording)
+                measured_percent.append(percent)
+                jobs.append(pool.submit(measure_response, stimulus_v, recording, rig.sample_rate_hz))
+            if onset is not None:
                 break
-            recordings.append(recording)
-            measured_percent.append(percent)
-            jobs.append(pool.submit(measure_response, stimulus_v, recording, rig.sample_rate_hz))
         responses = [job.result() for job in jobs]
     if len(responses) < 2:
         raise MeasurementError("The filter whistles from the first positions on; turn its resonance trim down first.")

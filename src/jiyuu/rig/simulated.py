@@ -20,7 +20,7 @@ from jiyuu.circuits.trims import RANGES, Trim, Trims
 from jiyuu.quantities import C4_HZ, volts_of
 from jiyuu.rig.protocol import PanelSettings
 from jiyuu.simulation.light_element import through_light
-from jiyuu.simulation.render import render
+from jiyuu.simulation.render import render, render_each
 from jiyuu.simulation.resampling import at_positions, interpolated
 
 FEEDTHROUGH_S = 0.005
@@ -133,6 +133,11 @@ def draw_unit(document: Filter, seed: int) -> Truth:
     )
 
 
+def _oversampling(highest_hz: float) -> int:
+    """A sweep is small and smooth: four steps a sample keep the error under −90 dB up to a few kilohertz."""
+    return 4 if highest_hz < 5000 else 8
+
+
 def _lagged(record: FloatArray, samples: float) -> FloatArray:
     """Through one pole of that time constant, settled at the first value when it begins."""
     if samples < 1e-3:
@@ -170,33 +175,56 @@ class SimulatedRig:
         cutoff_cv_v: FloatArray | None = None,
     ) -> FloatArray:
         """Through the unit at the panel settings, then through the interface's converter."""
-        interface, unit = self._interface, self._unit
-        room = np.zeros(round(0.3 * interface.sample_rate_hz))
-        drawn = unit.drawn.at(settings.trims, settings.temperature_c)
+        if cutoff_cv_v is None:
+            return self.play_each(stimulus_v, [settings], modes)[0]
+        unit, rate = self._unit, self._interface.sample_rate_hz
+        played = self._with_room(stimulus_v)
+        drawn, gain = self._standing(settings)
         cutoff_hz = drawn.cutoff_hz(settings.cutoff_hz)
-        gain = self._document.gain_at(settings.resonance_percent) * drawn.gain_factor
-        arriving = np.zeros(1) if cutoff_cv_v is None else self._arriving(cutoff_cv_v, settings.cutoff_hz)
-        octaves = None if cutoff_cv_v is None else self._octaves(drawn, arriving, settings.cutoff_hz)
-        highest_hz = cutoff_hz * 2 ** (0.0 if octaves is None else float(octaves.max()))
+        arriving = self._arriving(cutoff_cv_v, settings.cutoff_hz)
+        octaves = self._octaves(drawn, arriving, settings.cutoff_hz)
         rendered = render(
-            unit.network,
-            np.concatenate([stimulus_v, room]),
-            sample_rate_hz=interface.sample_rate_hz,
-            cutoff_hz=cutoff_hz,
-            gain=gain,
-            modes=modes,
-            cutoff_cv_v=octaves,
-            # Powered long before the sweep: offsets and coupling capacitors have settled.
-            start_v=operating_point(unit.network, gain=gain).state_v,
-            # The sweep is small and smooth: four steps a sample keep the error under −90 dB up to a few kilohertz.
-            oversampling=4 if highest_hz < 5000 else 8,
+            unit.network, played, sample_rate_hz=rate, cutoff_hz=cutoff_hz, gain=gain, modes=modes,
+            cutoff_cv_v=octaves, start_v=operating_point(unit.network, gain=gain).state_v,
+            oversampling=_oversampling(cutoff_hz * 2 ** float(octaves.max())),
         ).output_v
-        thump = np.zeros(rendered.shape[1])
-        if cutoff_cv_v is not None:
-            whole = np.pad(arriving, (0, rendered.shape[1] - arriving.size), mode="edge")
-            # What couples over is the change of the control, gone after a few milliseconds.
-            thump = unit.feedthrough * (whole - _lagged(whole, FEEDTHROUGH_S * interface.sample_rate_hz))
-        output = np.clip(rendered * unit.level + thump, -unit.rail_v, unit.rail_v)
+        whole = np.pad(arriving, (0, rendered.shape[1] - arriving.size), mode="edge")
+        # What couples over is the change of the control, gone after a few milliseconds.
+        thump = unit.feedthrough * (whole - _lagged(whole, FEEDTHROUGH_S * rate))
+        return self._recorded(rendered * unit.level + thump)
+
+    def play_each(
+        self, stimulus_v: FloatArray, settings: Sequence[PanelSettings], modes: Sequence[str], *,
+        held_v: Sequence[float] | None = None,
+    ) -> FloatArray:
+        """Side by side through the unit, one after the other through the interface's converter."""
+        unit = self._unit
+        standing = [self._standing(one) for one in settings]
+        gains = np.array([gain for _, gain in standing])
+        held = np.zeros(len(settings)) if held_v is None else np.asarray(held_v, dtype=float)
+        asked = [one.cutoff_hz * 2.0 ** float(self._arriving(np.full(2, volts), one.cutoff_hz)[-1])
+                 for one, volts in zip(settings, held, strict=True)]
+        cutoffs = np.array([drawn.cutoff_hz(hz) for (drawn, _), hz in zip(standing, asked, strict=True)])
+        rendered = render_each(
+            unit.network, self._with_room(stimulus_v), sample_rate_hz=self._interface.sample_rate_hz,
+            cutoff_hz=cutoffs, gain=gains, modes=modes, oversampling=_oversampling(float(cutoffs.max())),
+            # Powered long before the sweep: offsets and coupling capacitors have settled.
+            start_v=np.stack([operating_point(unit.network, gain=float(gain)).state_v for gain in gains]),
+        )
+        return np.stack([self._recorded(one * unit.level) for one in rendered])
+
+    def _standing(self, settings: PanelSettings) -> tuple[Drawn, float]:
+        """The unit with its trims as they stand, and its loop gain."""
+        drawn = self._unit.drawn.at(settings.trims, settings.temperature_c)
+        return drawn, self._document.gain_at(settings.resonance_percent) * drawn.gain_factor
+
+    def _with_room(self, stimulus_v: FloatArray) -> FloatArray:
+        return np.concatenate([stimulus_v, np.zeros(round(0.3 * self._interface.sample_rate_hz))])
+
+    def _recorded(self, output_v: FloatArray) -> FloatArray:
+        """(r, n) as the interface takes it: within the unit's rails, late, by its own clock, with noise, in steps."""
+        interface, unit = self._interface, self._unit
+        output = np.clip(output_v, -unit.rail_v, unit.rail_v)
         recorded = np.stack([self._converted(channel) for channel in output])
         recorded += self._noise.normal(0, unit.noise_v, recorded.shape)
         step = 2 * interface.full_scale_v / 2**interface.bits

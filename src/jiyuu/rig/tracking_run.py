@@ -151,14 +151,15 @@ def _swept(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRu
     rate = rig.sample_rate_hz
     stimulus_v = sweep_stimulus(SweepPlan(level_v=SWEEP_V, sweep_s=1.0, silence_s=0.35), sample_rate_hz=rate)
     panel = PanelSettings(request.start_hz, request.resonance_percent, request.trims, request.temperature_c)
-    jobs, recordings = [], []
+    yield Progress("Sweeping at every step", 0.05)
+    count = len(request.volts)
+    recordings = [played[0] for played in rig.play_each(stimulus_v, [panel] * count, [request.mode],
+                                                        held_v=request.volts)]
+    places = []
     with ThreadPoolExecutor(2) as pool:
-        for i, volts in enumerate(request.volts):
-            yield Progress(f"Sweep at {volts:g} V", 0.9 * i / len(request.volts))
-            cv_v = np.full(stimulus_v.size, volts)
-            recordings.append(rig.play(stimulus_v, panel, [request.mode], cutoff_cv_v=cv_v)[0])
-            jobs.append(pool.submit(_place, stimulus_v, recordings[-1], rate))
-        places = [job.result() for job in jobs]
+        for place in pool.map(lambda recording: _place(stimulus_v, recording, rate), recordings):
+            places.append(place)
+            yield Progress(f"Step {len(places)} of {count}", 0.4 + 0.5 * len(places) / count)
     unread = [f"{v:g} V" for v, place in zip(request.volts, places, strict=True) if place is None]
     kept = [(v, place) for v, place in zip(request.volts, places, strict=True) if place is not None]
     if len(kept) < 2:

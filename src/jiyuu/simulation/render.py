@@ -58,26 +58,45 @@ def render(
     for name, record in (("input", input_v), ("cutoff CV", cutoff_cv_v), ("resonance CV", gain_cv)):
         if record is not None and not np.isfinite(record).all():
             raise SignalError(f"The {name} holds values that are not finite; render it again without them.")
-    job = _Job(network, input_v, sample_rate_hz, cutoff_hz, gain, cutoff_cv_v, gain_cv, tuple(modes), start_v)
+    start = None if start_v is None else start_v[np.newaxis, :]
+    job = _Job(network, input_v, sample_rate_hz, np.array([cutoff_hz]), np.array([gain]), cutoff_cv_v, gain_cv,
+               tuple(modes), start)
     if oversampling is not None:
-        return Rendered(_run(job, oversampling), oversampling, None)
+        return Rendered(_run(job, oversampling)[0], oversampling, None)
     factor = _first_guess(job)
-    coarse = _run(job, factor)
+    coarse = _run(job, factor)[0]
     while True:
-        fine = _run(job, 2 * factor)
+        fine = _run(job, 2 * factor)[0]
         difference_db = _difference_db(coarse, fine, sample_rate_hz)
         if difference_db <= AGREEMENT_DB or 2 * factor >= HIGHEST_OVERSAMPLING:
             return Rendered(fine, 2 * factor, difference_db)
         factor, coarse = 2 * factor, fine
 
 
+def render_each(
+    network: Network, input_v: FloatArray, *, sample_rate_hz: float, cutoff_hz: FloatArray, gain: FloatArray,
+    modes: Sequence[str], oversampling: int, start_v: FloatArray | None = None,
+) -> FloatArray:
+    """(p, r, n) volts: input_v (n,) through the network at p settings side by side, far quicker than one after
+    another; cutoff_hz and gain (p,), start_v (p, capacitors) or None for rest. Raises as render does."""
+    for hertz, amount in zip(cutoff_hz, gain, strict=True):
+        checked_cutoff(float(hertz))
+        checked_gain(float(amount))
+    if not np.isfinite(input_v).all():
+        raise SignalError("The input holds values that are not finite; render it again without them.")
+    return _run(_Job(network, input_v, sample_rate_hz, cutoff_hz, gain, None, None, tuple(modes), start_v),
+                oversampling)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class _Job:
+    """cutoff_hz and gain (p,), start_v (p, capacitors) or None: one row a setting; signals are shared."""
+
     network: Network
     input_v: FloatArray
     sample_rate_hz: float
-    cutoff_hz: float
-    gain: float
+    cutoff_hz: FloatArray
+    gain: FloatArray
     cutoff_cv_v: FloatArray | None
     gain_cv: FloatArray | None
     modes: tuple[str, ...]
@@ -87,32 +106,34 @@ class _Job:
 def _first_guess(job: _Job) -> int:
     """Half a radian of the fastest stage a step, and at least four times 48 kHz."""
     octaves = 0.0 if job.cutoff_cv_v is None or job.cutoff_cv_v.size == 0 else float(job.cutoff_cv_v.max())
-    fastest_hz = min(job.cutoff_hz * 2 ** min(octaves, 20.0), CUTOFF_MAXIMUM_HZ)
+    fastest_hz = min(float(job.cutoff_hz.max()) * 2 ** min(octaves, 20.0), CUTOFF_MAXIMUM_HZ)
     fastest_hz *= max(1.0, float(job.network.rate_ratio.max(initial=1.0)))
     needed = max(4 * 48_000.0, 2 * np.pi * fastest_hz / 0.5) / job.sample_rate_hz
     return int(min(max(2, 2 ** np.ceil(np.log2(needed) - 1e-9)), HIGHEST_OVERSAMPLING // 2))
 
 
 def _run(job: _Job, factor: int) -> FloatArray:
+    """(p, r, n) outputs."""
     rows = [job.network.output_index(mode) for mode in job.modes]
-    total, half = job.input_v.size, DECIMATION_HALF_LENGTH
-    output = np.empty((len(rows), total))
+    total, half, count_of_settings = job.input_v.size, DECIMATION_HALF_LENGTH, job.cutoff_hz.size
+    channels = count_of_settings * len(rows)
+    output = np.empty((channels, total))
     # Decimation looks `half` samples to both sides: before the record the filter is at rest, after it the input is 0.
-    window = np.zeros((len(rows), 2 * half * factor))
-    states = None if job.start_v is None else job.start_v[np.newaxis, :]
+    window = np.zeros((channels, 2 * half * factor))
+    states = job.start_v
     done, position = 0, 0
     while done < total:
         stop = min(position + SEGMENT, total + half)
         fine, states = integrate(
-            [job.network],
+            [job.network] * count_of_settings,
             u_v=interpolated(job.input_v, 2 * factor, position, stop)[:, np.newaxis],
-            omega=_omega(job, factor, position, stop)[:, np.newaxis],
-            gain=_gain(job, factor, position, stop)[:, np.newaxis],
+            omega=_omega(job, factor, position, stop),
+            gain=_gain(job, factor, position, stop),
             half_step_s=0.5 / (job.sample_rate_hz * factor),
             rows=rows,
             states=states,
         )
-        window = np.concatenate([window, fine[:, :, 0]], axis=1)
+        window = np.concatenate([window, fine.transpose(2, 0, 1).reshape(channels, -1)], axis=1)
         lead = half if position == 0 else 0  # the first half window of output lies before the record
         ready = decimated(window, factor)[:, lead:]
         count = min(ready.shape[1], total - done)
@@ -120,21 +141,22 @@ def _run(job: _Job, factor: int) -> FloatArray:
         done += count
         window = window[:, -2 * half * factor :]
         position = stop
-    return output
+    return output.reshape(count_of_settings, len(rows), total)
 
 
 def _omega(job: _Job, factor: int, start: int, stop: int) -> FloatArray:
+    """(half steps or 1, p) rad/s."""
     if job.cutoff_cv_v is None or job.cutoff_cv_v.size == 0:
-        return np.array([2 * np.pi * job.cutoff_hz])
-    volts = interpolated(job.cutoff_cv_v, 2 * factor, start, stop, hold_end=True)
+        return np.asarray(2 * np.pi * job.cutoff_hz[np.newaxis, :])
+    volts = interpolated(job.cutoff_cv_v, 2 * factor, start, stop, hold_end=True)[:, np.newaxis]
     low, high = np.log2(CUTOFF_MINIMUM_HZ / job.cutoff_hz), np.log2(CUTOFF_MAXIMUM_HZ / job.cutoff_hz)
     return np.asarray(2 * np.pi * job.cutoff_hz * np.exp2(np.clip(volts, low, high)))
 
 
 def _gain(job: _Job, factor: int, start: int, stop: int) -> FloatArray:
     if job.gain_cv is None or job.gain_cv.size == 0:
-        return np.array([job.gain])
-    added = interpolated(job.gain_cv, 2 * factor, start, stop, hold_end=True)
+        return job.gain[np.newaxis, :]
+    added = interpolated(job.gain_cv, 2 * factor, start, stop, hold_end=True)[:, np.newaxis]
     return np.clip(job.gain + added, 0.0, 1000.0)
 
 
