@@ -132,3 +132,30 @@ def test_both_themes_draw_the_map(window, resonance):
         picture = resonance.map.grab().toImage()
         assert len({picture.pixel(x, 200) for x in range(60, picture.width() - 20, 7)}) > 6
         window.turn_theme()
+
+
+def test_every_mode_is_seen_and_chosen_on_the_strip(window, resonance, qtbot):
+    strip = resonance.modes
+    modes = window.session.document().entry.modes
+    assert [line.split(":")[0] for line in strip.texts()] == list(modes)
+    assert "peak at" in strip.texts()[0]
+    box = strip.boxes()[modes.index("notch")]
+    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=box.center())
+    assert window.session.settings()["mode"] == "notch"
+    strip.setFocus()
+    QTest.keyClick(strip, Qt.Key.Key_Left)
+    before = modes[modes.index("notch") - 1]
+    assert window.session.settings()["mode"] == before
+    assert resonance.mode.currentText() == before
+    picture = strip.grab().toImage()
+    whole, notch = (picture.copy(strip.boxes()[i]) for i in (0, modes.index("notch")))
+    assert whole != notch
+
+
+def test_the_strip_is_put_away_where_there_is_one_mode(window, resonance, qtbot):
+    for i, shelved in enumerate(window.session.shelf):
+        window.session.take(i)
+        qtbot.waitUntil(lambda: settled(window), timeout=60_000)
+        count = len(shelved.document.entry.modes)
+        assert resonance.modes.isHidden() == (count == 1)
+        assert len(resonance.modes.boxes()) == count

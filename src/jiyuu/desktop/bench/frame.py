@@ -37,13 +37,16 @@ def _split(way: Qt.Orientation, figures: Sequence[QWidget], sizes: Sequence[int]
     return splitter
 
 
-def under(head: QLayout, body: QWidget) -> QWidget:
-    """A row of buttons with what it turns below it."""
+def under(head: QLayout | QWidget, body: QWidget) -> QWidget:
+    """A row of buttons, or a strip, with what it turns below it."""
     whole = QWidget()
     column = QVBoxLayout(whole)
     column.setContentsMargins(0, 0, 0, 0)
     column.setSpacing(0)
-    column.addLayout(head)
+    if isinstance(head, QWidget):
+        column.addWidget(head)
+    else:
+        column.addLayout(head)
     column.addWidget(body, 1)
     return whole
 

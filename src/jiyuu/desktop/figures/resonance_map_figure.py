@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
+from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPen
 
@@ -18,6 +19,24 @@ from jiyuu.quantities import shown_hz, signed
 TONE_STEP_DB = 6.0
 LOWEST_DB, HIGHEST_DB = -48.0, 30.0
 WHISTLE, PEAK, NOTCH = "self-oscillates", "peak", "notch"
+
+
+def tones_of(level_db: FloatArray) -> NDArray[np.uint8]:
+    """Which tone stands for each level."""
+    steps = np.floor((level_db - LOWEST_DB) / TONE_STEP_DB)
+    return np.asarray(np.clip(steps, -1, round((HIGHEST_DB - LOWEST_DB) / TONE_STEP_DB)) + 1, dtype=np.uint8)
+
+
+def tone_colours(ink: str) -> NDArray[np.uint8]:
+    """(256, 3) colours of the tones: paper to ink in steps."""
+    palette = THEME.palette
+    low, high = QColor(palette.raised), QColor(ink)
+    if THEME.palette.name == "paper":
+        high = high.darker(150)
+    count = round((HIGHEST_DB - LOWEST_DB) / TONE_STEP_DB) + 2
+    share = np.clip(np.arange(256) / (count - 1), 0, 1)[:, np.newaxis] ** 1.3
+    ends = np.array([[c.red(), c.green(), c.blue()] for c in (low, high)], dtype=float)
+    return np.asarray((1 - share) * ends[0] + share * ends[1]).astype(np.uint8)
 
 
 class ResonanceMapFigure(FrequencyFigure):
@@ -60,9 +79,7 @@ class ResonanceMapFigure(FrequencyFigure):
         """The map of one mode in a filter's ink."""
         self._map, self._mode, self._ink = found, mode, ink
         index = found.modes.index(mode)
-        steps = np.floor((found.level_db[index] - LOWEST_DB) / TONE_STEP_DB)
-        tones = np.clip(steps, -1, round((HIGHEST_DB - LOWEST_DB) / TONE_STEP_DB)).astype(np.int16) + 1
-        self._image.setImage(tones.astype(np.uint8), autoLevels=False, levels=(0, 255), lut=self._tones())
+        self._image.setImage(tones_of(found.level_db[index]), autoLevels=False, levels=(0, 255), lut=tone_colours(ink))
         x = volts_of_hz(found.frequency_hz[[0, 1, -1]])
         dx, dy = x[1] - x[0], found.position_percent[1]
         self._image.setRect(QRectF(x[0] - dx / 2, -dy / 2, x[2] - x[0] + dx, 100 + dy))
@@ -92,17 +109,6 @@ class ResonanceMapFigure(FrequencyFigure):
 
     def show_position(self, percent: float, text: str) -> None:
         self._slice.place(percent, text)
-
-    def _tones(self) -> FloatArray:
-        """(256, 3) colours: paper to ink in steps."""
-        palette = THEME.palette
-        low, high = QColor(palette.raised), QColor(self._ink)
-        if THEME.palette.name == "paper":
-            high = high.darker(150)
-        count = round((HIGHEST_DB - LOWEST_DB) / TONE_STEP_DB) + 2
-        share = np.clip(np.arange(256) / (count - 1), 0, 1)[:, np.newaxis] ** 1.3
-        ends = np.array([[c.red(), c.green(), c.blue()] for c in (low, high)], dtype=float)
-        return np.asarray((1 - share) * ends[0] + share * ends[1]).astype(np.uint8)
 
     def reading_at(self, x: float, height: float) -> str:
         place = self.place_of(x)

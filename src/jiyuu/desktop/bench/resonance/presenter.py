@@ -23,6 +23,7 @@ from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.resonance_curves import bass_loss_sentence, output_level_db, overload
 from jiyuu.measurement.resonance_findings import control_findings, output_findings, position_findings
 from jiyuu.measurement.resonance_prediction import (
+    MAP_HZ,
     ResonanceStudy,
     onset_percent_of,
     resonance_map,
@@ -32,6 +33,7 @@ from jiyuu.signals.source import mixed_lines, mixed_record
 
 SIMULATED_S = 0.3  # of source at each position
 SIMULATED_POSITIONS = 21
+COARSE_POSITIONS, COARSE_STEP = 45, 3  # of the small maps
 AUDITION_PERCENT = {"none": 0.0, "¼": 25.0, "½": 50.0, "¾": 75.0, "full": 100.0}
 
 
@@ -80,6 +82,7 @@ class ResonancePresenter(StepPresenter):
     """The view asks with methods; signals carry finished values."""
 
     mapped = pyqtSignal(object)  # ResonanceMap
+    every_mode = pyqtSignal(object)  # ResonanceMap, coarse, of all modes
     studied = pyqtSignal(object)  # Studied, or None while it is out of date
     settings = pyqtSignal(object)  # dict
     findings = pyqtSignal(object)  # Said
@@ -121,6 +124,7 @@ class ResonancePresenter(StepPresenter):
         self._document = self._session.document()
         self._network = self._document.network()
         self._draw_map()
+        self._draw_modes()
         self.show_measured()
         self._pause.start()
 
@@ -205,10 +209,19 @@ class ResonancePresenter(StepPresenter):
         ))
         self._say()
 
+    def _draw_modes(self) -> None:
+        """Not while a line is dragged: nobody looks there then."""
+        assert self._network is not None
+        self.every_mode.emit(resonance_map(
+            self._document, self._network, self._document.entry.modes, cutoff_hz=self.current()["cutoff_hz"],
+            onset_percent=self.onset_percent, positions=COARSE_POSITIONS, frequency_hz=MAP_HZ[::COARSE_STEP],
+        ))
+
     def _study(self) -> None:
         if self._network is None:
             return
         document, network, now, setup = self._document, self._network, self.current(), self._session.setup()
+        self._draw_modes()
 
         def steps() -> Iterator[Studied | None]:
             study = study_resonance(document, network, now["mode"], cutoff_hz=now["cutoff_hz"])

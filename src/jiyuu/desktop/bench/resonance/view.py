@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 )
 
 from jiyuu.circuits.control import Taper
-from jiyuu.desktop.bench.frame import FoundPage, ModeBox, SideColumn, beside, form, stacked
+from jiyuu.desktop.bench.frame import FoundPage, ModeBox, SideColumn, beside, form, stacked, under
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
 from jiyuu.desktop.bench.measure_bar import MeasureBar
 from jiyuu.desktop.bench.resonance.presenter import (
@@ -26,6 +26,7 @@ from jiyuu.desktop.bench.resonance.presenter import (
 )
 from jiyuu.desktop.figures.control_figure import ControlFigure
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure, follow_each_other
+from jiyuu.desktop.figures.mode_strip import ModeStrip
 from jiyuu.desktop.figures.resonance_map_figure import ResonanceMapFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.theme.style import THEME
@@ -76,7 +77,12 @@ class ResonanceView:
             moved.position_dropped.connect(presenter.set_resonance)
             moved.position_reset.connect(lambda: presenter.reset("resonance_percent"))
         follow_each_other(self.map, self.slice)
-        self.figures = stacked(self.map, beside(self.slice, self.curves), shares=(60, 40))
+        self.modes = ModeStrip()
+        self.modes.chosen.connect(presenter.set_mode)
+        self.modes.refused.connect(lambda text: presenter.message.emit(text, True))
+        presenter.every_mode.connect(lambda found: self.modes.show_modes(
+            found, presenter.current()["mode"], THEME.palette.ink_of(presenter.letter).colour))
+        self.figures = stacked(under(self.modes, self.map), beside(self.slice, self.curves), shares=(60, 40))
 
     def _build_side(self) -> None:
         presenter = self._presenter
