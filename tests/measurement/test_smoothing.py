@@ -4,7 +4,16 @@ import numpy as np
 import pytest
 from scipy.signal import savgol_coeffs
 
-from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE, WINDOWS, FineGrid, Gate, chosen_windows, pick, smoothed
+from jiyuu.measurement.smoothing import (
+    POINTS_PER_OCTAVE,
+    WINDOWS,
+    FineGrid,
+    Gate,
+    NoiseLike,
+    chosen_windows,
+    pick,
+    smoothed,
+)
 
 RATE = 48_000.0
 GATE = Gate(2400, 24_000)
@@ -25,20 +34,31 @@ def test_a_ringing_impulse_is_sampled_exactly(hertz, decay_s):
 
 def test_drawn_noise_is_the_noise_of_the_gate():
     """Against noise made in the plain way: a whole record of it gated and sampled like any impulse response."""
-    drawn = GRID.unit_noise(64)
     generator = np.random.default_rng(8)
-    plain = np.array([GRID.sampled(generator.standard_normal(GATE.window.size) * GATE.window) for _ in range(64)])
-    for window in WINDOWS:
-        ours, theirs = (np.mean(np.abs(smoothed(field, window)) ** 2, axis=0) for field in (drawn, plain))
+
+    def plain():
+        return GRID.sampled(0.02 * generator.standard_normal(GATE.window.size) * GATE.window)
+
+    theirs = np.array([plain() for _ in range(64)])
+    likes = [NoiseLike.of(plain(), GRID) for _ in range(12)]
+    for place, window in enumerate(WINDOWS):
+        ours = np.concatenate([like.drawn(np.full(GRID.count, place), 24, seed) for seed, like in enumerate(likes)])
+        deviation = np.sqrt(np.mean([like.deviations[place] ** 2 for like in likes], axis=0))
         for start in range(0, GRID.count, 240):
             piece = slice(start, start + 240)
-            assert np.sqrt(ours[piece].mean() / theirs[piece].mean()) == pytest.approx(1.0, abs=0.15)
+            power = np.mean(np.abs(smoothed(theirs, window)[:, piece]) ** 2)
+            assert np.sqrt(np.mean(np.abs(ours[:, piece]) ** 2) / power) == pytest.approx(1.0, abs=0.17)
+            assert np.sqrt(np.mean(deviation[piece] ** 2) / power) == pytest.approx(1.0, abs=0.17)
 
 
-def test_drawn_noise_is_the_same_every_time_and_not_to_be_changed():
-    assert GRID.unit_noise(8) is GRID.unit_noise(8)
+def test_the_same_seed_draws_the_same_and_another_does_not():
+    like = NoiseLike.of(np.full(GRID.count, 1e-3 + 0j), GRID)
+    chosen = np.zeros(GRID.count, dtype=int)
+    first, again, other = (like.drawn(chosen, 8, seed) for seed in (1, 1, 2))
+    assert (first == again).all()
+    assert (first != other).any(axis=1).all()
     with pytest.raises(ValueError, match="read-only"):
-        GRID.unit_noise(8)[0, 0] = 1.0
+        GRID.unit_noise().smoothed[0][0, 0] = 1.0
 
 
 @pytest.mark.parametrize("before", [2, 2400])

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.curve_peaks import local_maxima, prominence_of
+from jiyuu.measurement.sampled_curve import SampledCurve
 
 HALF_POWER_DB = 10 * np.log10(2)
 HUMP_PROMINENCE_DB = 1.0
@@ -72,74 +73,6 @@ class SlopeWindow:
     to_octaves: float = 3.0
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class _Curve:
-    octave: FloatArray  # log2 of frequency, uniform and rising
-    level: FloatArray
-
-    def hz(self, octave: float) -> float:
-        return float(2.0**octave)
-
-    def at(self, octave: float) -> float:
-        return float(np.interp(octave, self.octave, self.level))
-
-    def falls_through(self, level_db: float, start: int, direction: int) -> float | None:
-        """Octave at which the level first passes below level_db, walking from index start."""
-        index = np.arange(start, self.level.size) if direction > 0 else np.arange(start, -1, -1)
-        below = np.flatnonzero(self.level[index] < level_db)
-        if below.size == 0 or below[0] == 0:
-            return None
-        return self._crossing(int(index[below[0] - 1]), int(index[below[0]]), level_db)
-
-    def last_fall(self, level_db: float, direction: int) -> float | None:
-        """Octave of the outermost crossing of level_db, seen from the stopband on the `direction` side."""
-        above = np.flatnonzero(self.level >= level_db)
-        if above.size == 0:
-            return None
-        edge = int(above[-1] if direction > 0 else above[0])
-        beyond = edge + direction
-        return self._crossing(edge, beyond, level_db) if 0 <= beyond < self.level.size else None
-
-    def _crossing(self, above: int, below: int, level_db: float) -> float:
-        share = (self.level[above] - level_db) / (self.level[above] - self.level[below])
-        return float(self.octave[above] + share * (self.octave[below] - self.octave[above]))
-
-    def slope(self, low: float, high: float) -> float | None:
-        """Least squares of dB on octaves, or None over less than half an octave."""
-        low, high = max(low, float(self.octave[0])), min(high, float(self.octave[-1]))
-        if high - low < 0.5:
-            return None
-        # Between its very ends, not from grid point to grid point: near a knee that would move the slope.
-        places = np.linspace(low, high, 193)
-        return float(np.polyfit(places - low, np.interp(places, self.octave, self.level), 1)[0])
-
-    def extremum(self, index: int) -> tuple[float, float]:
-        """(octave, level) of the highest or lowest point of the curve through a point and its neighbours: a parabola,
-        bent by two neighbours more where there are any (a sharp peak is no parabola at this spacing)."""
-        if not 0 < index < self.level.size - 1:
-            return float(self.octave[index]), float(self.level[index])
-        a, b, c = self.level[index - 1 : index + 2]
-        bend, lean = a - 2 * b + c, 0.5 * (c - a)
-        if bend == 0:
-            return float(self.octave[index]), float(b)
-        third = fourth = 0.0
-        if 1 < index < self.level.size - 2:
-            e, d = self.level[index - 2], self.level[index + 2]
-            third = (d - 2 * c + 2 * a - e) / 12
-            fourth = (d - 4 * c + 6 * b - 4 * a + e) / 24
-        # Level at shift t: b + (lean - third)·t + (bend/2 - fourth)·t² + third·t³ + fourth·t⁴
-        one, two = lean - third, bend / 2 - fourth
-        shift = float(np.clip(-lean / bend, -1, 1))
-        for _ in range(3):
-            slope = one + 2 * two * shift + 3 * third * shift**2 + 4 * fourth * shift**3
-            change = 2 * two + 6 * third * shift + 12 * fourth * shift**2
-            if change * bend <= 0:
-                break
-            shift = float(np.clip(shift - slope / change, -1, 1))
-        level = b + shift * (one + shift * (two + shift * (third + shift * fourth)))
-        return float(self.octave[index] + shift * (self.octave[1] - self.octave[0])), float(level)
-
-
 def local_slope(frequency_hz: FloatArray, level_db: FloatArray) -> FloatArray:
     """Slope at every point in dB per octave: straight line through a third of an octave around it.
 
@@ -176,7 +109,7 @@ def read_curve(
     f, level = frequency_hz[keep], level_db[keep]
     if f.size < 24 or f[-1] < 2 * f[0]:
         raise MeasurementError("Less than an octave of the curve stands above the noise; raise the stimulus level.")
-    curve = _Curve(np.log2(f), level)
+    curve = SampledCurve(np.log2(f), level)
     doubt = 0.0 if level_uncertainty_db is None else level_uncertainty_db[keep]
     found = kind or kind_of(curve.octave, level)
     window = window or SlopeWindow()
@@ -228,7 +161,7 @@ def kind_of(octave: FloatArray, level: FloatArray) -> Kind:
     return Kind.NOTCH if dip > 3 else Kind.FLAT
 
 
-def _plateau(curve: _Curve, direction: int) -> float:
+def _plateau(curve: SampledCurve, direction: int) -> float:
     """Level of the passband at the low (direction +1) or high (−1) end.
 
     Where the curve is not level at its end but runs level for an octave further in (a coupling capacitor lifts the
@@ -265,7 +198,7 @@ def _first_run(wanted: NDArray[np.bool_], length: int) -> slice | None:
     return None
 
 
-def _humps(curve: _Curve, passband_db: float, reference: float | None) -> tuple[Hump, ...]:
+def _humps(curve: SampledCurve, passband_db: float, reference: float | None) -> tuple[Hump, ...]:
     humps = []
     for i in local_maxima(curve.level):
         prominence = prominence_of(curve.level, int(i))
@@ -277,12 +210,12 @@ def _humps(curve: _Curve, passband_db: float, reference: float | None) -> tuple[
     return tuple(humps)
 
 
-def _bandwidth(curve: _Curve, index: int, peak_level: float) -> tuple[float | None, float | None]:
+def _bandwidth(curve: SampledCurve, index: int, peak_level: float) -> tuple[float | None, float | None]:
     threshold = peak_level - HALF_POWER_DB
     return curve.falls_through(threshold, index, -1), curve.falls_through(threshold, index, +1)
 
 
-def _peak(curve: _Curve, passband_db: float, doubt: FloatArray | float) -> tuple[float, float, int] | None:
+def _peak(curve: SampledCurve, passband_db: float, doubt: FloatArray | float) -> tuple[float, float, int] | None:
     """(octave, dB re passband, index) of the highest point, when it stands clear of the passband and of its doubt."""
     inner = local_maxima(curve.level)  # a rise towards an end of the band is no peak
     if inner.size == 0:
@@ -296,7 +229,7 @@ def _peak(curve: _Curve, passband_db: float, doubt: FloatArray | float) -> tuple
 
 
 def _read_edge(
-    curve: _Curve, kind: Kind, direction: int, window: SlopeWindow, doubt: FloatArray | float
+    curve: SampledCurve, kind: Kind, direction: int, window: SlopeWindow, doubt: FloatArray | float
 ) -> tuple[CurveReading, float | None]:
     passband = _plateau(curve, direction)
     cutoff = curve.last_fall(passband - HALF_POWER_DB, direction)
@@ -325,7 +258,7 @@ def _read_edge(
     ), cutoff
 
 
-def _read_bandpass(curve: _Curve, window: SlopeWindow) -> tuple[CurveReading, float | None]:
+def _read_bandpass(curve: SampledCurve, window: SlopeWindow) -> tuple[CurveReading, float | None]:
     index = int(np.argmax(curve.level))
     octave, level = curve.extremum(index)
     low, high = _bandwidth(curve, index, level)
@@ -348,7 +281,7 @@ def _read_bandpass(curve: _Curve, window: SlopeWindow) -> tuple[CurveReading, fl
 
 
 def _read_notch_or_flat(
-    curve: _Curve, kind: Kind, doubt: FloatArray | float
+    curve: SampledCurve, kind: Kind, doubt: FloatArray | float
 ) -> tuple[CurveReading, float | None]:
     passband = max(_plateau(curve, +1), _plateau(curve, -1))
     peak = _peak(curve, passband, doubt)
@@ -356,7 +289,7 @@ def _read_notch_or_flat(
     if kind is Kind.NOTCH:
         index = int(np.argmin(curve.level))
         deepest, bottom = curve.extremum(index)
-        upside = _Curve(curve.octave, -curve.level)
+        upside = SampledCurve(curve.octave, -curve.level)
         threshold = HALF_POWER_DB - passband
         low, high = upside.falls_through(threshold, index, -1), upside.falls_through(threshold, index, +1)
         # A deep notch is sharper than the grid: between its −3 dB points it is symmetric on the octave scale, but
@@ -373,7 +306,7 @@ def _read_notch_or_flat(
     ), centre
 
 
-def _notch_centre(curve: _Curve, index: int, fallback: float) -> float:
+def _notch_centre(curve: SampledCurve, index: int, fallback: float) -> float:
     """Zero of |H| extrapolated from both flanks: near a notch |H| is a V over log frequency."""
     magnitude = 10 ** (curve.level / 20)
     reach = 12

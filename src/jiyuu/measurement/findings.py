@@ -20,10 +20,7 @@ READ_FROM_CURVE = (
     ("passband_db", "dB"), ("peak_db", "dB"), ("q", ""), ("low_3db_hz", "Hz"), ("high_3db_hz", "Hz"),
     ("low_slope_db_per_octave", "dB/oct"), ("notch_hz", "Hz"), ("notch_depth_db", "dB"),
 )
-# What the smoothing itself leans by, one standard deviation, found on filters of known curves: it does not scatter from
-# draw to draw, so the draws cannot tell.
-METHOD_DB, METHOD_Q = 1.2e-4, 5e-5  # of a peak's level; of Q, as a share
-UNSURE = 1.08  # the noise that the draws are made with is itself an estimate
+UNSURE = 1.08  # so many draws tell their 95th percentile only so well, and their noise is itself an estimate
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -57,11 +54,7 @@ def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = No
             continue
         if len(found) >= len(response.draws) // 2:
             # About the value read, not the mean of the draws: a maximum of noisy curves is biased, and that counts.
-            # What 95 of 100 draws keep to: where now and then a narrower window is chosen they have long tails, and
-            # twice their deviation would hold far more.
-            held = UNSURE * float(np.quantile(np.abs(np.array(found) - centre), 0.95))
-            method = {"peak_db": METHOD_DB, "q": METHOD_Q * centre}.get(name, 0.0)
-            uncertainty[name] = float(np.hypot(held, COVERAGE * method))
+            uncertainty[name] = UNSURE * float(np.quantile(np.abs(np.array(found) - centre), 0.95))
     return ReadResponse(reading, uncertainty)
 
 

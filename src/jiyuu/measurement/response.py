@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from itertools import product
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
 
 from jiyuu.circuits.linear import ComplexArray
 from jiyuu.circuits.network import FloatArray
@@ -33,6 +32,7 @@ from jiyuu.measurement.smoothing import (
     WINDOWS,
     FineGrid,
     Gate,
+    NoiseLike,
     bias_of,
     chosen_windows,
     pick,
@@ -41,7 +41,7 @@ from jiyuu.measurement.smoothing import (
 from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 
-DRAWS = 64
+DRAWS = 96
 SYSTEMATIC = 3e-7  # share of the gain by which gate, interpolation and clock may be off; found on noiseless records
 GATE_BEFORE_S, GATE_AFTER_S = 0.25, 1.5
 
@@ -161,34 +161,20 @@ def _by_sweep(
         noise = grid.sampled((impulses[0][0] - impulses[1][0]) / 2) * np.sqrt(2 / len(impulses))
     else:
         noise = grid.sampled(impulses[0][1])
-    drawn = _noise_like(noise, grid)
-    drawn_by_window = [smoothed(drawn, window) for window in WINDOWS]
-    deviations = [np.sqrt(np.mean(np.abs(d) ** 2, axis=0)) for d in drawn_by_window]
-    deviations = [np.asarray(uniform_filter1d(d, 49)) for d in deviations]
+    like = NoiseLike.of(noise, grid)
     estimates = [smoothed(raw, window) for window in WINDOWS]
-    chosen = chosen_windows(estimates, deviations)
+    chosen = chosen_windows(estimates, like.deviations)
     gain = pick(estimates, chosen)
     spread = np.sqrt(
-        np.choose(chosen, deviations) ** 2 + bias_of(estimates, chosen, deviations) ** 2
+        np.choose(chosen, like.deviations) ** 2 + bias_of(estimates, chosen, like.deviations) ** 2
         + (SYSTEMATIC * np.abs(gain)) ** 2
     )
     # As if the curve found were the true one and had been measured again, smoothed by the same windows. What is
     # systematic leans the same way along the whole curve.
-    lean = 1 + SYSTEMATIC * np.random.default_rng(20).standard_normal((DRAWS, 1))
-    again = (gain + pick(drawn_by_window, np.broadcast_to(chosen, drawn.shape))) * lean
+    seed = int(np.abs(noise).sum() / np.abs(raw).sum() * 1e12) % 2**32  # the same files, the same uncertainty
+    lean = 1 + SYSTEMATIC * np.random.default_rng(seed).standard_normal((DRAWS, 1))
+    again = (gain + like.drawn(chosen, DRAWS, seed)) * lean
     return Estimate(grid.frequency_hz, gain, spread, again, len(impulses), None)
-
-
-def _noise_like(noise: ComplexArray, grid: FineGrid) -> ComplexArray:
-    """(DRAWS, n) noise as it might as well have been: as strong as the noise found (over half an octave around each
-    point), and shared between points as the gate makes them share it."""
-    unit = grid.unit_noise(DRAWS)
-
-    def power(values: ComplexArray) -> FloatArray:
-        squared = np.mean(np.abs(np.atleast_2d(values)) ** 2, axis=0)
-        return np.asarray(uniform_filter1d(squared, POINTS_PER_OCTAVE // 2, mode="nearest"))
-
-    return np.asarray(unit * np.sqrt(np.maximum(power(noise), 1e-30) / power(unit)))
 
 
 def _resting(stimulus_v: FloatArray) -> float:

@@ -7,6 +7,7 @@ resonance keeps its shape, a plain slope gets the noise of a third of an octave 
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -22,7 +23,10 @@ from jiyuu.circuits.network import FloatArray
 POINTS_PER_OCTAVE = 192
 WINDOWS = (1, 9, 17, 33, 65, 129)
 DEGREE = 4
-AGREEMENT = 2.2  # standard deviations of the narrower estimate
+DRAWN = 192  # rows of noise kept for drawing from
+# Standard deviations of the narrower estimate. Rarely passed by noise alone: where noise decided, the narrow window
+# would be taken just where its own noise is largest, and would promise too much.
+AGREEMENT = 3.2
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,10 +68,21 @@ class FineGrid:
         turned[self.size - self.gate.before :] = impulse[: self.gate.before]
         return at_points(rfft(turned), self.frequency_hz * self.size / self.sample_rate_hz)
 
-    def unit_noise(self, draws: int) -> ComplexArray:
-        """(draws, count) white noise of one unit a sample, gated and sampled as an impulse response is; always the
-        same."""
-        return _unit_noise(self, draws)
+    def unit_noise(self) -> UnitNoise:
+        """What the gate leaves of white noise."""
+        return _unit_noise(self)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class UnitNoise:
+    """White noise of one unit a sample, gated and sampled as an impulse response is, many times over.
+
+    smoothed: for each of WINDOWS (DRAWN, n) of it; power (n,): its mean square before any window; deviations: for each
+    of WINDOWS (n,) its standard deviation."""
+
+    smoothed: tuple[ComplexArray, ...]
+    power: FloatArray
+    deviations: tuple[FloatArray, ...]
 
 
 def at_points(spectrum: ComplexArray, places: FloatArray) -> ComplexArray:
@@ -77,18 +92,21 @@ def at_points(spectrum: ComplexArray, places: FloatArray) -> ComplexArray:
     taken out again, so that a sharp peak is not flattened."""
     width = np.log(2) / POINTS_PER_OCTAVE
     edges = np.append(places * np.exp(-width / 2), places[-1] * np.exp(width / 2))
-    per_bin = spectrum / np.maximum(np.arange(spectrum.size), 1)
+    first = max(int(edges[0]) - 4, 0)
+    bins = np.arange(first, min(int(edges[-1]) + 5, spectrum.size))
+    near = spectrum[first : first + bins.size]
+    per_bin = near / np.maximum(bins, 1)
     # A bin's share of the integral is its value and a little of its curvature (midpoint rule, next order).
     share = per_bin.copy()
     share[1:-1] += np.diff(per_bin, 2) / 24
     total = np.concatenate([[0], np.cumsum(share)])
-    mean = np.diff(_between_bins(total, edges + 0.5)) / width
+    mean = np.diff(_between_bins(total, edges - first + 0.5)) / width
     corrected = mean.copy()
     bend = np.diff(mean, 2)
     corrected[1:-1] -= bend / 24
     corrected[2:-2] += 3 / 640 * np.diff(bend, 2)
     narrow = np.diff(edges) < 1
-    corrected[narrow] = _between_bins(spectrum, places[narrow])
+    corrected[narrow] = _between_bins(near, places[narrow] - first)
     return np.asarray(corrected)
 
 
@@ -102,9 +120,8 @@ def _between_bins(values: ComplexArray, places: FloatArray) -> ComplexArray:
     )
 
 
-@lru_cache(maxsize=4)
-def _unit_noise(grid: FineGrid, draws: int) -> ComplexArray:
-    generator = np.random.default_rng(20)  # fixed: the same files give the same uncertainty
+@lru_cache(maxsize=2)
+def _unit_noise(grid: FineGrid) -> UnitNoise:
     window, places = grid.gate.window, grid.frequency_hz * grid.size / grid.sample_rate_hz
     size = 1 << int(np.ceil(np.log2(window.size)))
     # High up a point spans many bins, so that a transform without padding gives the same means; low down the padding
@@ -113,25 +130,71 @@ def _unit_noise(grid: FineGrid, draws: int) -> ComplexArray:
     fraction = 1
     while split < grid.count and fraction < 64 and places[split] * 5 * fraction < grid.size:
         fraction *= 2
-    field = np.empty((draws, grid.count), dtype=complex)
-    for row in field:
-        row[split:] = _drawn(generator, window, grid.gate, size, places[split:] * size / grid.size)
-        if split:
-            few = Gate(grid.gate.before // fraction, grid.gate.after // fraction)
-            thin = window[fraction // 2 :: fraction][: few.before + few.after]
-            row[:split] = np.sqrt(fraction) * _drawn(generator, thin, few, grid.size // fraction, places[:split])
-    field.setflags(write=False)
-    return field
+    few = Gate(grid.gate.before // fraction, grid.gate.after // fraction)
+    thin = window[fraction // 2 :: fraction][: few.before + few.after]
+
+    def row(seed: int) -> ComplexArray:
+        generator = np.random.default_rng([20, seed])  # fixed: the same files give the same uncertainty
+        high = _drawn(generator, window, grid.gate, size, places[split:] * size / grid.size)
+        low = np.sqrt(fraction) * _drawn(generator, thin, few, grid.size // fraction, places[:split])
+        return np.concatenate([low, high])
+
+    with ThreadPoolExecutor(2) as pool:
+        field = np.stack(list(pool.map(row, range(DRAWN))))
+    smooth = tuple(smoothed(field, width) for width in WINDOWS)
+    for values in smooth:
+        values.setflags(write=False)
+    power = _evened(np.mean(np.abs(field) ** 2, axis=0), POINTS_PER_OCTAVE // 2)
+    deviations = tuple(_evened(np.sqrt(np.mean(np.abs(values) ** 2, axis=0)), 49) for values in smooth)
+    return UnitNoise(smooth, power, deviations)
+
+
+def _evened(values: FloatArray, width: int) -> FloatArray:
+    return np.asarray(uniform_filter1d(values, width, mode="nearest"))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class NoiseLike:
+    """Noise as strong as one that was found, shared between points as the gate makes them share it.
+
+    strength (n,): volts a sample; deviations: for each of WINDOWS (n,) what of it is left."""
+
+    unit: UnitNoise
+    strength: FloatArray
+    deviations: list[FloatArray]
+
+    @classmethod
+    def of(cls, noise: ComplexArray, grid: FineGrid) -> NoiseLike:
+        """noise (n,): one sample of it; its strength is read over half an octave around each point."""
+        unit = grid.unit_noise()
+        power = _evened(np.abs(noise) ** 2, POINTS_PER_OCTAVE // 2)
+        strength = np.sqrt(np.maximum(power, 1e-30) / unit.power)
+        return cls(unit, strength, [strength * deviation for deviation in unit.deviations])
+
+    def drawn(self, chosen: NDArray[np.int64], draws: int, seed: int) -> ComplexArray:
+        """(draws, n) of it, each point left by its chosen window. Strength moves so slowly that it may be laid on after
+        the window."""
+        generator = np.random.default_rng(seed)
+        rows = generator.choice(DRAWN, draws, replace=False)
+        # Turned by any angle, noise is as good; so the draws of two measurements differ although the field does not.
+        turn = np.exp(2j * np.pi * generator.random((draws, 1)))
+        left = np.empty((draws, chosen.size), dtype=complex)
+        for window, values in enumerate(self.unit.smoothed):
+            places = chosen == window
+            left[:, places] = values[np.ix_(rows, places)]
+        return np.asarray(left * turn * self.strength)
 
 
 def _drawn(
     generator: np.random.Generator, window: FloatArray, gate: Gate, size: int, places: FloatArray
 ) -> ComplexArray:
+    if not places.size:
+        return np.zeros(0, dtype=complex)
     noise = generator.standard_normal(window.size, dtype=np.float32) * window
     turned = np.zeros(size)
     turned[: gate.after] = noise[gate.before :]
     turned[size - gate.before :] = noise[: gate.before]
-    return at_points(rfft(turned), places) if places.size else np.zeros(0, dtype=complex)
+    return at_points(rfft(turned), places)
 
 
 def smoothed(values: ComplexArray, window: int) -> ComplexArray:
