@@ -147,6 +147,12 @@ def test_every_mode_is_seen_and_chosen_on_the_strip(window, resonance, qtbot):
     before = modes[modes.index("notch") - 1]
     assert window.session.settings()["mode"] == before
     assert resonance.mode.currentText() == before
+    rows = [row.split(",") for row in strip.as_csv().splitlines()]
+    assert [row[0] for row in rows[1:]] == list(modes)
+    document, now = window.session.document(), window.session.settings()
+    highest = level_db(complex_gain(document.network(), MAP_HZ[::3], cutoff_hz=now["cutoff_hz"], gain=0.0,
+                                    modes=[modes[0]]))[0].max()
+    assert float(rows[1][3]) == pytest.approx(highest, abs=0.01)
     picture = strip.grab().toImage()
     whole, notch = (picture.copy(strip.boxes()[i]) for i in (0, modes.index("notch")))
     assert whole != notch

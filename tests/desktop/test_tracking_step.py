@@ -188,9 +188,14 @@ def test_the_trims_are_copied_and_saved(window, tracking, qtbot, tmp_path):
     measured(window, qtbot)
     tracking.trims.copy_words()
     assert QGuiApplication.clipboard().text().startswith("Scale trim: ")
-    for ending in ("svg", "png", "txt"):
+    for ending in ("svg", "png", "csv", "txt"):
         tracking.trims.save(tmp_path / f"trims.{ending}")
         assert (tmp_path / f"trims.{ending}").stat().st_size > 100
+    table = (tmp_path / "trims.csv").read_text(encoding="utf-8").splitlines()
+    assert table[0].startswith("trim,stands_at_turns,turn_by_turns")
+    advised = {turn.trim.value: turn.turns for turn in window.tracking_presenter._table.advice.turns}
+    assert {row.split(",")[0]: float(row.split(",")[2]) for row in table[1:]} == {
+        trim.value: pytest.approx(advised.get(trim.value, 0.0)) for trim in Trim}
     with pytest.raises(JiyuuError, match=r"use \.svg"):
         tracking.trims.save(tmp_path / "trims.doc")
 

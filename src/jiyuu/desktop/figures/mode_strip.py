@@ -61,6 +61,16 @@ class ModeStrip(PaintedFigure):
             lines.append(f"{mode}: {where}, {signed(float(level[-1].max() - level[0].max()), 0)} dB")
         return tuple(lines)
 
+    def rows(self) -> list[tuple[object, ...]]:
+        found = self._map
+        head = ("mode", "peak_hz_at_the_end", "highest_db_at_the_end", "highest_db_without_resonance")
+        if found is None:
+            return [head]
+        return [head, *(
+            (mode, "" if np.isnan(peak[-1]) else float(peak[-1]), float(level[-1].max()), float(level[0].max()))
+            for mode, peak, level in zip(found.modes, found.peak_hz, found.level_db, strict=True)
+        )]
+
     def boxes(self) -> list[QRect]:
         """Where each mode stands."""
         count = len(self._images)

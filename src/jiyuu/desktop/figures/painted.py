@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
@@ -32,6 +34,16 @@ class PaintedFigure(QWidget):
         """What it says, line by line."""
         raise NotImplementedError
 
+    def rows(self) -> list[tuple[object, ...]]:
+        """Its values as a table, names of the columns first."""
+        raise NotImplementedError
+
+    def as_csv(self) -> str:
+        """The table with numbers in full."""
+        text = io.StringIO()
+        csv.writer(text, lineterminator="\n").writerows(self.rows())
+        return text.getvalue()
+
     def _show_menu(self, position: QPoint) -> None:
         menu = QMenu(self)
         menu.addAction("Copy picture", self.copy_picture)
@@ -51,7 +63,7 @@ class PaintedFigure(QWidget):
 
     def _choose(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, f"Save {self._name.lower()}", f"{self._name.lower()}.svg",
-                                              "Figures (*.svg *.png *.txt)")
+                                              "Figures (*.svg *.png *.csv *.txt)")
         if name:
             try:
                 self.save(Path(name))
@@ -59,10 +71,12 @@ class PaintedFigure(QWidget):
                 self.refused.emit(str(error))
 
     def save(self, path: Path) -> None:
-        """As SVG, PNG or text by the ending. Raises JiyuuError for another one."""
+        """As SVG, PNG, table or words by the ending. Raises JiyuuError for another one."""
         ending = path.suffix.lower()
         if ending == ".txt":
             write_text(path, "\n".join(self.texts()) + "\n")
+        elif ending == ".csv":
+            write_text(path, self.as_csv())
         elif ending == ".png":
             with written_whole(path) as temporary:
                 self.grab().save(str(temporary), "PNG")
@@ -77,4 +91,4 @@ class PaintedFigure(QWidget):
                 self.render(painter)
                 painter.end()
         else:
-            raise JiyuuError(f"{path.name} has no ending such a figure can have; use .svg, .png or .txt.")
+            raise JiyuuError(f"{path.name} has no ending such a figure can have; use .svg, .png, .csv or .txt.")

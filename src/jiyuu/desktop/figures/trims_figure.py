@@ -35,6 +35,12 @@ class TrimsFigure(PaintedFigure):
         """What the rows say, in order, and the note."""
         return (*(self._row_text(trim) for trim in Trim), self._note)
 
+    def rows(self) -> list[tuple[object, ...]]:
+        return [("trim", "stands_at_turns", "turn_by_turns", "does", "unit"), *(
+            (trim.value, self._standing[trim], self._advised.get(trim, 0.0), self._amounts.get(trim, 0.0),
+             RANGES[trim].unit) for trim in Trim
+        )]
+
     def minimumSizeHint(self) -> QSize:
         line = QFontMetrics(THEME.font(px=BODY_PX)).height()
         return QSize(220, 10 * line + 2 * STEP)

@@ -47,6 +47,13 @@ class TunerFigure(PaintedFigure):
         note, cents = note_and_cents(tone.tone_hz, concert_a_hz=tone.concert_a_hz)
         return (note, f"{signed(cents)} cents", shown_hz(tone.tone_hz), *tone.lines)
 
+    def rows(self) -> list[tuple[object, ...]]:
+        head = ("tone_hz", "target_hz", "cents_off", "concert_a_hz", "measured")
+        tone = self._tone
+        if tone is None:
+            return [head]
+        return [head, (tone.tone_hz, tone.target_hz, tone.cents, tone.concert_a_hz, tone.measured)]
+
     def minimumSizeHint(self) -> QSize:
         return QSize(220, 9 * QFontMetrics(THEME.font(px=BODY_PX)).height())
 
