@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from typing import Any
 
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+from jiyuu.desktop.bench.findings_list import FindingsList
 from jiyuu.desktop.theme.style import STEP
 
 
 class MeasureBar(QWidget):
     """`lead` stands above the row, for what a step does before it measures."""
 
-    measured = pyqtSignal()
-    cancelled = pyqtSignal()
-    kept = pyqtSignal()
-
-    def __init__(self, tip: str, *, lead: QPushButton | None = None) -> None:
+    def __init__(self, tip: str, presenter: Any, *, lead: QPushButton | None = None) -> None:
         super().__init__()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -26,13 +24,12 @@ class MeasureBar(QWidget):
         self.measure = QPushButton("Measure  M")
         self.measure.setProperty("main", True)
         self.measure.setToolTip(tip)
-        self.measure.clicked.connect(self.measured)
+        self.measure.clicked.connect(presenter.measure)
         self.cancel = QPushButton("Cancel  Esc")
-        self.cancel.clicked.connect(self.cancelled)
+        self.cancel.clicked.connect(presenter.cancel)
         self.cancel.hide()
         self.keep = QPushButton("Keep  K")
         self.keep.setToolTip("Puts the chosen finding into the logbook, or takes it out.")
-        self.keep.clicked.connect(self.kept)
         for button in (self.measure, self.cancel, self.keep):
             row.addWidget(button, 1)
         column.addLayout(row)
@@ -42,6 +39,8 @@ class MeasureBar(QWidget):
         self.bar.setAccessibleName("Progress of the measurement")
         self.bar.hide()
         column.addWidget(self.bar)
+        presenter.busy.connect(self.show_busy)
+        presenter.progress.connect(lambda _, share: self.bar.setValue(round(1000 * share)))
 
     def show_busy(self, busy: bool) -> None:
         self.measure.setVisible(not busy)
@@ -50,6 +49,21 @@ class MeasureBar(QWidget):
         if not busy:
             self.bar.setValue(0)
 
-    def show_share(self, share: float) -> None:
-        """How much is done, 0 to 1."""
-        self.bar.setValue(round(1000 * share))
+
+class MeasuringView:
+    """What the views of steps that measure have in common: the bar, and keeping the finding that is chosen."""
+
+    _presenter: Any
+    heading: QLabel
+    findings: FindingsList
+
+    def _measure_bar(self, tip: str, *, lead: QPushButton | None = None) -> MeasureBar:
+        bar = MeasureBar(tip, self._presenter, lead=lead)
+        bar.keep.clicked.connect(self.keep_current)
+        self._presenter.progress.connect(lambda text, _: self.heading.setText(f"{text} …"))
+        return bar
+
+    def keep_current(self) -> None:
+        """Into the logbook, or out of it."""
+        if not self.findings.keep_current():
+            self._presenter.message.emit("Measure first (M), then choose a finding to keep.", False)

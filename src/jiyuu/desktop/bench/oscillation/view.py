@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 from jiyuu.book.whistle_setting import WhistleSetting
 from jiyuu.desktop.bench.frame import FoundPage, ModeBox, SideColumn, beside, form, stacked, under
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
-from jiyuu.desktop.bench.measure_bar import MeasureBar
+from jiyuu.desktop.bench.measure_bar import MeasuringView
 from jiyuu.desktop.bench.oscillation.prediction import Whistle
 from jiyuu.desktop.bench.oscillation.presenter import CAUTION, MeasuredWhistle, OscillationPresenter
 from jiyuu.desktop.bench.oscillation.target_page import TargetPage
@@ -39,7 +39,7 @@ PATCHED_HARMONICS = (2, 3, 4, 5)
 FLOOR_DB = -90.0
 
 
-class OscillationView:
+class OscillationView(MeasuringView):
     """`figures` and `side` are placed by the window; everything else goes through the presenter."""
 
     def __init__(self, presenter: OscillationPresenter) -> None:
@@ -57,8 +57,6 @@ class OscillationView:
         presenter.findings.connect(self._show_findings)
         presenter.tuned.connect(self._show_tuned)
         presenter.patched.connect(self._show_patched)
-        presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
-        presenter.progress.connect(self._show_progress)
 
     # Building
 
@@ -106,11 +104,8 @@ class OscillationView:
         caution.setProperty("role", "quiet")
         caution.setWordWrap(True)
         column.add(caution)
-        self.bar = MeasureBar("Narrows down the onset, counts the tone over the control and over its range, and sets "
-                              "it against the source.")
-        self.bar.measured.connect(presenter.measure)
-        self.bar.cancelled.connect(presenter.cancel)
-        self.bar.kept.connect(self.keep_current)
+        self.bar = self._measure_bar("Narrows down the onset, counts the tone over the control and over its range, and "
+                                     "sets it against the source.")
         column.add(self.bar)
         found = FoundPage(presenter)
         self.heading, self.findings = found.heading, found.findings
@@ -127,10 +122,6 @@ class OscillationView:
         return self.pull
 
     # What the person does
-
-    def keep_current(self) -> None:
-        if not self.findings.keep_current():
-            self._presenter.message.emit("Measure first (M), then choose a finding to keep.", False)
 
     def _turn_left(self, page: int) -> None:
         if page == PATCHED:
@@ -322,10 +313,6 @@ class OscillationView:
         self.heading.setText(said.heading)
         self.findings.show_logged(said.logged, said.predicted)
         self.bar.keep.setEnabled(bool(said.logged))
-
-    def _show_progress(self, text: str, share: float) -> None:
-        self.bar.show_share(share)
-        self.heading.setText(f"{text} …")
 
     def restyle(self) -> None:
         """Draw again in the theme's colours."""

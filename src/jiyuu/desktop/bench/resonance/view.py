@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 from jiyuu.circuits.control import Taper
 from jiyuu.desktop.bench.frame import FoundPage, ModeBox, SideColumn, beside, form, stacked, under
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
-from jiyuu.desktop.bench.measure_bar import MeasureBar
+from jiyuu.desktop.bench.measure_bar import MeasuringView
 from jiyuu.desktop.bench.resonance.presenter import (
     AUDITION_PERCENT,
     MeasuredResonance,
@@ -39,7 +39,7 @@ MEASURED_PEAK, MEASURED_BODY = "peak measured", "body measured"
 OWN_TAPER = "as built"
 
 
-class ResonanceView:
+class ResonanceView(MeasuringView):
     """`figures` and `side` are placed by the window; everything else goes through the presenter."""
 
     def __init__(self, presenter: ResonancePresenter) -> None:
@@ -54,8 +54,6 @@ class ResonanceView:
         presenter.studied.connect(self._show_studied)
         presenter.findings.connect(self._show_findings)
         presenter.measured.connect(self._show_measured)
-        presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
-        presenter.progress.connect(self._show_progress)
 
     # Building
 
@@ -117,10 +115,7 @@ class ResonanceView:
         self.propose.setToolTip("Puts the most even taper that could be built into the drawing; Ctrl+Z takes it back.")
         self.propose.clicked.connect(presenter.try_proposal)
         column.add(self.propose)
-        self.bar = MeasureBar("Sweeps the unit at 21 positions of its control and narrows down the onset.")
-        self.bar.measured.connect(presenter.measure)
-        self.bar.cancelled.connect(presenter.cancel)
-        self.bar.kept.connect(self.keep_current)
+        self.bar = self._measure_bar("Sweeps the unit at 21 positions of its control and narrows down the onset.")
         column.add(self.bar)
         found = FoundPage(presenter)
         self.heading, self.findings = found.heading, found.findings
@@ -131,10 +126,6 @@ class ResonanceView:
         return self.map
 
     # What the person does
-
-    def keep_current(self) -> None:
-        if not self.findings.keep_current():
-            self._presenter.message.emit("Measure first (M), then choose a finding to keep.", False)
 
     def _choose_taper(self, name: str) -> None:
         if name != "table":
@@ -235,10 +226,6 @@ class ResonanceView:
         self.heading.setText(said.heading)
         self.findings.show_logged(said.logged, said.predicted)
         self.bar.keep.setEnabled(bool(said.logged))
-
-    def _show_progress(self, text: str, share: float) -> None:
-        self.bar.show_share(share)
-        self.heading.setText(f"{text} …")
 
     def restyle(self) -> None:
         """Draw again in the theme's colours."""

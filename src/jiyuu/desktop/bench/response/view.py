@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 from jiyuu.circuits.components import Components
 from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.bench.frame import FoundPage, SideColumn, stacked
-from jiyuu.desktop.bench.measure_bar import MeasureBar
+from jiyuu.desktop.bench.measure_bar import MeasuringView
 from jiyuu.desktop.bench.page_buttons import page_buttons
 from jiyuu.desktop.bench.response.circuit_page import CircuitPage
 from jiyuu.desktop.bench.response.prediction import GRID_HZ, Predicted
@@ -33,7 +33,7 @@ BUILDS = "builds"
 STALE_BAND_DB = 2.0  # half width of the hatching around a curve that is out of date
 
 
-class ResponseView:
+class ResponseView(MeasuringView):
     """`figures` and `side` are placed by the window; everything else goes through the presenter."""
 
     def __init__(self, presenter: ResponsePresenter) -> None:
@@ -53,8 +53,6 @@ class ResponseView:
         presenter.others_measured.connect(lambda runs: self.support.offer_runs(runs))
         presenter.findings.connect(self._show_findings)
         presenter.predicted_findings.connect(self._show_predicted_findings)
-        presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
-        presenter.progress.connect(self._show_progress)
         presenter.poles_traced.connect(self._show_poles)
         presenter.components.connect(self._show_components)
         presenter.beside.connect(self._show_beside)
@@ -91,10 +89,7 @@ class ResponseView:
         column.add(self.form)
         self.gain = StillLabel(lines=2)
         column.add(self.gain)
-        self.bar = MeasureBar("Plays two sweeps through the simulated unit and measures the recording.")
-        self.bar.measured.connect(presenter.measure)
-        self.bar.cancelled.connect(presenter.cancel)
-        self.bar.kept.connect(self.keep_current)
+        self.bar = self._measure_bar("Plays two sweeps through the simulated unit and measures the recording.")
         self.measure, self.cancel, self.keep = self.bar.measure, self.bar.cancel, self.bar.keep
         column.add(self.bar)
         found = FoundPage(presenter)
@@ -111,12 +106,6 @@ class ResponseView:
         row, self.page_choice = page_buttons(("Findings", "Circuit"), self.pages)
         column.add(row)
         column.add(self.pages, 1)
-
-    # What the person does
-
-    def keep_current(self) -> None:
-        if not self.findings.keep_current():
-            self._presenter.message.emit("Measure first (M), then choose a finding to keep.", False)
 
     # What the presenter says
 
@@ -300,10 +289,6 @@ class ResponseView:
         self.support.right.settle()
         if not self._has_logged:
             self.findings.show_predicted(findings)
-
-    def _show_progress(self, text: str, share: float) -> None:
-        self.bar.show_share(share)
-        self.heading.setText(f"{text} …")
 
     def restyle(self) -> None:
         """Draw again in the theme's colours."""

@@ -21,7 +21,7 @@ from jiyuu.circuits.reach import Reach
 from jiyuu.desktop.bench.findings_list import FindingsList
 from jiyuu.desktop.bench.frame import SideColumn, beside, form, stacked
 from jiyuu.desktop.bench.knobs import cutoff_field, resonance_field
-from jiyuu.desktop.bench.measure_bar import MeasureBar
+from jiyuu.desktop.bench.measure_bar import MeasuringView
 from jiyuu.desktop.bench.page_buttons import page_buttons
 from jiyuu.desktop.bench.setup.pages import CutoffPage, SourcePage
 from jiyuu.desktop.bench.setup.plan_page import PlanPage
@@ -37,7 +37,7 @@ from jiyuu.quantities import shown_hz
 SOURCE, OUTPUT = "source", "output"
 
 
-class SetupView:
+class SetupView(MeasuringView):
     """`figures` and `side` are placed by the window; everything else goes through the presenter."""
 
     def __init__(self, presenter: SetupPresenter) -> None:
@@ -51,8 +51,6 @@ class SetupView:
         presenter.sounded.connect(self._show_sounded)
         presenter.advised.connect(self._show_advice)
         presenter.findings.connect(self._show_findings)
-        presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
-        presenter.progress.connect(lambda _, share: self.bar.show_share(share))
 
     # Building
 
@@ -77,11 +75,8 @@ class SetupView:
         self.neutral = QPushButton("Set neutral  N")
         self.neutral.setToolTip("Resonance, fine, key follow, CVs and drive to nothing, one 5 V source; one undo.")
         self.neutral.clicked.connect(presenter.set_neutral)
-        self.bar = MeasureBar("Plays the source through the simulated unit and measures what comes out.",
-                              lead=self.neutral)
-        self.bar.measured.connect(presenter.measure)
-        self.bar.cancelled.connect(presenter.cancel)
-        self.bar.kept.connect(self.keep_current)
+        self.bar = self._measure_bar("Plays the source through the simulated unit and measures what comes out.",
+                                     lead=self.neutral)
         column.add(self.bar)
         self.source_page, self.cutoff_page = SourcePage(presenter), CutoffPage(presenter)
         self.plan = PlanPage()
@@ -116,10 +111,6 @@ class SetupView:
     @property
     def main_figure(self) -> ReachFigure:
         return self.reach
-
-    def keep_current(self) -> None:
-        if not self.findings.keep_current():
-            self._presenter.message.emit("Measure first (M), then choose a finding to keep.", False)
 
     # What the presenter says
 

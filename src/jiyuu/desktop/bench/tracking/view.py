@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from jiyuu.book.tracking_setting import TrackingSetting
 from jiyuu.desktop.bench.frame import FoundPage, SideColumn, beside, stacked
-from jiyuu.desktop.bench.measure_bar import MeasureBar
+from jiyuu.desktop.bench.measure_bar import MeasuringView
 from jiyuu.desktop.bench.page_buttons import page_buttons
 from jiyuu.desktop.bench.plain_table import PlainTable
 from jiyuu.desktop.bench.tracking.pages import AskPage, TrimsPage
@@ -34,7 +34,7 @@ LIKELY, DRAWN = "95 % of builds", "the drawing"
 COLUMNS = ("asked", "volts", "hertz", "cents off", "V peak", "settled")
 
 
-class TrackingView:
+class TrackingView(MeasuringView):
     """`figures` and `side` are placed by the window; everything else goes through the presenter."""
 
     def __init__(self, presenter: TrackingPresenter) -> None:
@@ -48,8 +48,6 @@ class TrackingView:
         presenter.builds.connect(self._show_builds)
         presenter.table.connect(self._show_table)
         presenter.findings.connect(self._show_findings)
-        presenter.busy.connect(lambda busy: self.bar.show_busy(busy))
-        presenter.progress.connect(self._show_progress)
 
     # Building
 
@@ -68,11 +66,8 @@ class TrackingView:
         self.turn.setToolTip("Turns the trims of the simulated unit as the arrows say and measures again; Ctrl+Z turns "
                              "them back.")
         self.turn.clicked.connect(presenter.turn_as_advised)
-        self.bar = MeasureBar("Steps the control volts of the simulated unit and counts its tone at every one.",
-                              lead=self.turn)
-        self.bar.measured.connect(presenter.measure)
-        self.bar.cancelled.connect(presenter.cancel)
-        self.bar.kept.connect(self.keep_current)
+        self.bar = self._measure_bar("Steps the control volts of the simulated unit and counts its tone at every one.",
+                                     lead=self.turn)
         column.add(self.bar)
         found = FoundPage(presenter)
         self.heading, self.findings = found.heading, found.findings
@@ -90,10 +85,6 @@ class TrackingView:
         return self.errors
 
     # What the person does
-
-    def keep_current(self) -> None:
-        if not self.findings.keep_current():
-            self._presenter.message.emit("Measure first (M), then choose a finding to keep.", False)
 
     def _choose_record(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self.side, "Calibration record", "calibration.csv",
@@ -215,10 +206,6 @@ class TrackingView:
             self.heading.setText("Nothing measured yet. M steps the volts and counts; or drop one recording of a "
                                  f"staircase on the window. {QUANTITIES['tracking_error_cents'].how}")
         self.findings.show_logged(logged)
-
-    def _show_progress(self, text: str, share: float) -> None:
-        self.bar.show_share(share)
-        self.heading.setText(f"{text} …")
 
     def restyle(self) -> None:
         """Draw again in the theme's colours."""
