@@ -101,6 +101,7 @@ def test_a_scale_is_typed_and_key_follow_found(window, tracking, qtbot):
     keys = np.log2([65.406, 65.406 * 5 / 4, 65.406 * 2 ** (702 / 1200), 130.8, 261.6256])
     assert follow.value == pytest.approx(100 * np.polyfit(keys, np.log2(table.frequency_hz), 1)[0], abs=0.01)
     assert "follows the keys by" in sentence(follow)
+    assert not {"droop_cents", "leak_cents"} & {finding.quantity for finding in said}  # too few octaves
     before = window.tracking_presenter.setting
     for wrong, why in (("C2 H9", "not a frequency"), ("C4", "at least two"), ("C4 C4", "at least two"),
                        ("1e-9 C4", "more than 12 V"), ("5/0 C3", "no step of a scale")):

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from jiyuu.circuits.filter_file import Filter, Tolerances
+from jiyuu.circuits.trims import Trims
 from jiyuu.errors import SignalError
 from jiyuu.rig.files import read_pair, tell_apart
 from jiyuu.rig.protocol import PanelSettings
@@ -47,6 +48,31 @@ def test_converters_fall_flat_at_the_top_and_sharp_at_the_bottom():
     assert min(sharp) > -1
     assert np.sqrt(np.mean(np.square(flat))) == pytest.approx(20, rel=0.15)
     assert np.sqrt(np.mean(np.square(sharp))) == pytest.approx(10, rel=0.15)
+
+
+def quiet_rig():
+    """Without noise of its own, so that two plays can be compared."""
+    voice = VOICE.model_copy(update={"tolerances": VOICE.tolerances.model_copy(update={"noise_uv": 0.0})})
+    return SimulatedRig(voice, seed=3)
+
+
+def test_settings_played_at_once_are_those_played_apart():
+    rig, knock = quiet_rig(), np.random.default_rng(1).standard_normal(4000)
+    panels = [PanelSettings(hertz, percent, Trims(scale=turns)) for hertz, percent, turns in
+              ((300.0, 0.0, 0.0), (900.0, 50.0, 2.0), (1500.0, 95.0, -1.0), (2000.0, 20.0, 0.5))]
+    together = rig.play_each(knock, panels, ["lowpass-24", "notch"])
+    for panel, recorded in zip(panels, together, strict=True):
+        assert rig.play(knock, panel, ["lowpass-24", "notch"]) == pytest.approx(recorded, abs=5e-6)
+
+
+def test_volts_held_are_volts_that_stand_at_the_input():
+    rig, knock = quiet_rig(), np.random.default_rng(1).standard_normal(4000)
+    panel, held = PanelSettings(200.0, 30.0), (0.0, 1.0, 2.5, -1.0)
+    together = rig.play_each(knock, [panel] * 4, ["lowpass-24"], held_v=held)
+    for volts, recorded in zip(held, together, strict=True):
+        alone = rig.play(knock, panel, ["lowpass-24"], cutoff_cv_v=np.full(knock.size, volts))
+        # Where the volts begin to be played they swing in; where they stand they do not.
+        assert alone[:, 1000:] == pytest.approx(recorded[:, 1000:], abs=2e-5)
 
 
 def test_a_run_finds_the_hidden_truth():

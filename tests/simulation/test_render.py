@@ -10,7 +10,7 @@ from jiyuu.circuits.catalogue import circuits
 from jiyuu.circuits.compose import modulated
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.errors import CircuitError, SignalError
-from jiyuu.simulation.render import render
+from jiyuu.simulation.render import render, render_each
 from tests.reference import adaptive, residual_db
 
 RATE = 48_000.0
@@ -174,3 +174,31 @@ def test_records_that_are_not_finite_are_refused():
     for cutoff_hz in (0.0, -3.0, 1e6, np.nan):
         with pytest.raises(CircuitError, match="cutoff"):
             render(network, np.zeros(8), sample_rate_hz=RATE, cutoff_hz=cutoff_hz, gain=0.0, modes=["lowpass"])
+
+
+@pytest.mark.parametrize("count", [1, 2, 5, 11])
+@pytest.mark.parametrize("circuit_id", ["transistor-ladder", "lowpass-gate", "state-variable"])
+def test_side_by_side_is_one_after_the_other(circuit_id, count):
+    circuit = circuits()[circuit_id]
+    network, modes = circuit.network(), list(circuit.modes[:2])
+    record = 3 * np.random.default_rng(2).standard_normal(20_000)  # longer than a segment
+    cutoffs, gains = np.geomspace(80, 9000, count), np.linspace(0, 1.1 * (circuit.onset_gain or 1.0), count)
+    start = 0.1 * np.random.default_rng(3).standard_normal((count, len(network.capacitors)))
+    together = render_each(network, record, sample_rate_hz=RATE, cutoff_hz=cutoffs, gain=gains, modes=modes,
+                           oversampling=8, start_v=start)
+    assert together.shape == (count, len(modes), record.size)
+    for i in range(count):
+        alone = render(network, record, sample_rate_hz=RATE, cutoff_hz=float(cutoffs[i]), gain=float(gains[i]),
+                       modes=modes, oversampling=8, start_v=start[i]).output_v
+        assert together[i] == pytest.approx(alone, abs=1e-9 * np.abs(alone).max())
+
+
+def test_side_by_side_refuses_what_one_would():
+    network = circuits()["transistor-ladder"].network()
+    settings = {"sample_rate_hz": RATE, "modes": ["lowpass-24"], "oversampling": 4}
+    with pytest.raises(CircuitError):
+        render_each(network, np.zeros(9), cutoff_hz=np.array([500.0, -1.0]), gain=np.zeros(2), **settings)
+    with pytest.raises(CircuitError):
+        render_each(network, np.zeros(9), cutoff_hz=np.array([500.0]), gain=np.array([np.nan]), **settings)
+    with pytest.raises(SignalError):
+        render_each(network, np.array([0.0, np.inf]), cutoff_hz=np.array([500.0]), gain=np.zeros(1), **settings)

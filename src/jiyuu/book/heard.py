@@ -23,9 +23,9 @@ WARNING = "Start low: self-oscillation can be as loud as the source and sits whe
 
 
 class Heard(StrEnum):
-    FILTER = "through the filter"
-    SOURCE = "source alone"
-    WHISTLE = "its own tone"
+    FILTER = "filter"
+    SOURCE = "source"
+    WHISTLE = "own tone"
 
 
 def standing_hz(setup: Setup, cutoff_hz: float) -> float:

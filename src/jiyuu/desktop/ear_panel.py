@@ -21,6 +21,7 @@ class EarPanel(QWidget):
         self.note.setProperty("role", "quiet")
         self.what = QComboBox()
         self.what.setAccessibleName("What is heard")
+        self.what.setToolTip("The source through the filter, the source alone, or the tone of the filter by itself.")
         self.what.addItems([what.value for what in Heard])
         self.what.textActivated.connect(lambda text: listening.choose(Heard(text)))
         self.button = QPushButton()

@@ -11,6 +11,8 @@ from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.measurement.tracking import Drift, Tracking
 from jiyuu.measurement.tracking_advice import Advice, span_words
 
+CLEAR_CENTS = 10.0  # known so well, a droop or a leakage is worth saying even if it is none
+
 
 def tracking_findings(
     tracking: Tracking, advice: Advice | None, held: Drift | None, settings: Mapping[str, Any], *,
@@ -37,7 +39,8 @@ def tracking_findings(
     if advice is not None:
         fit = advice.fit
         for name, value in (("droop_cents", fit.droop_cents), ("leak_cents", fit.leak_cents)):
-            if value is not None:
+            # Over half an octave droop and leakage cannot be told from a scale error: nothing is said then.
+            if value is not None and value.uncertainty <= max(abs(value.value), CLEAR_CENTS):
                 found.append(Finding(name, value.value, "cents", value.uncertainty, settings=base))
         found += [Finding(f"{turn.trim.value}_turn", turn.amount, "", settings={**base, "said": turn.sentence})
                   for turn in advice.turns]
