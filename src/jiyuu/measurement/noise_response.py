@@ -2,7 +2,7 @@
 Data).
 
 The stimulus stands between silences, so that the recording holds the whole of what the filter made of it and the
-ratio of the spectra has no leakage. Around every frequency a parabola is fitted to the complex gain, weighted by the
+ratio of the spectra has no leakage. Around every frequency a polynomial is fitted to the complex gain, weighted by the
 power of the stimulus; what it leaves over is the noise.
 """
 
@@ -20,7 +20,8 @@ from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 
 HALF_WIDTH = 0.02  # of a fit window, re its frequency
 FEWEST_BINS = 12
-FITTED_EVERY = 4  # points of the grid
+DEGREE = 4
+FITTED_EVERY = 2  # points of the grid
 RING_S = 0.3  # how long a filter may ring after the stimulus
 
 
@@ -64,44 +65,64 @@ def estimate_by_noise(
     count = int(np.floor(np.log2(band_hz[1] / band_hz[0]) * POINTS_PER_OCTAVE)) + 1
     grid_hz = band_hz[0] * 2 ** (np.arange(count) / POINTS_PER_OCTAVE)
     fitted_hz = grid_hz[::FITTED_EVERY]
-    gain, deviation, coherence = (np.array(part) for part in zip(
-        *(_fit(bins_hz, stimulus, output, float(hertz), independent) for hertz in fitted_hz), strict=True
-    ))
+    fits = [_fit(bins_hz, stimulus, output, float(hertz), independent) for hertz in fitted_hz]
+    gain, deviation = np.array([fit.gain for fit in fits]), np.array([fit.deviation for fit in fits])
+    coherence = np.array([fit.coherence for fit in fits])
     octave, fitted = np.log2(grid_hz), np.log2(fitted_hz)
     from scipy.interpolate import CubicSpline
 
     smooth = np.asarray(CubicSpline(fitted, gain)(octave))
     spread = np.interp(octave, fitted, deviation)
     generator = np.random.default_rng(21)  # fixed: the same files give the same uncertainty
-    # Points nearer than half a window share their noise.
-    knots = np.arange(octave[0], octave[-1] + 0.06, np.log2(1 + 2 * HALF_WIDTH))
-    white = (generator.standard_normal((2, draws, knots.size))) / np.sqrt(2)
-    drawn = np.stack([
-        np.interp(octave, knots, re) + 1j * np.interp(octave, knots, im) for re, im in zip(*white, strict=True)
-    ])
-    # Between two knots the mean of two noises is smaller than either.
-    share = np.mod(octave - octave[0], knots[1] - knots[0]) / (knots[1] - knots[0])
-    drawn = drawn / np.sqrt(share**2 + (1 - share) ** 2)
+    white = generator.standard_normal((2, fitted.size, draws)) / np.sqrt(2)
+    drawn = (_shared(fits) @ (white[0] + 1j * white[1])) * deviation[:, np.newaxis]
+    draws_of_gain = smooth + np.asarray(CubicSpline(fitted, drawn)(octave)).T
     shared = np.interp(octave, fitted, coherence)
-    return Estimate(grid_hz, smooth, spread, smooth + drawn * spread, len(spectra), shared)
+    return Estimate(grid_hz, smooth, spread, draws_of_gain, len(spectra), shared)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Fit:
+    """gain, its standard deviation, coherence at one frequency; weights (m,) of the bins from `first` on, of which the
+    gain is the sum."""
+
+    gain: complex
+    deviation: float
+    coherence: float
+    first: int
+    weights: ComplexArray
 
 
 def _fit(
     bins_hz: FloatArray, stimulus: ComplexArray, output: ComplexArray, hertz: float, independent: float
-) -> tuple[complex, float, float]:
-    """(gain, its standard deviation, coherence) at one frequency."""
+) -> _Fit:
     step = bins_hz[1]
     half = max(HALF_WIDTH * hertz, FEWEST_BINS * step / independent / 2)
     first, last = max(int((hertz - half) / step), 1), min(int((hertz + half) / step) + 2, bins_hz.size)
     place = np.log2(bins_hz[first:last] / hertz)
+    powers = (place / np.abs(place).max())[:, np.newaxis] ** np.arange(DEGREE + 1)
     x, y = stimulus[first:last], output[first:last]
-    powers = np.stack([np.ones_like(place), place, place**2], axis=1)
     design = powers * x[:, np.newaxis]
     normal = np.linalg.inv(np.conj(design.T) @ design)
-    answer = normal @ (np.conj(design.T) @ y)
+    solving = normal @ np.conj(design.T)
+    answer = solving @ y
     left = y - design @ answer
-    free = max((last - first) * independent - 3, 1.0)
+    free = max((last - first) * independent - DEGREE - 1, 1.0)
     noise = float(np.sum(np.abs(left) ** 2)) * independent / free
     total = float(np.sum(np.abs(y) ** 2))
     coherence = float(np.clip(1 - np.sum(np.abs(left) ** 2) / max(total, 1e-300), 0, 1))
-    return complex(answer[0]), float(np.sqrt(noise * np.real(normal[0, 0]) / independent)), coherence
+    deviation = float(np.sqrt(noise * np.real(normal[0, 0]) / independent))
+    return _Fit(complex(answer[0]), deviation, coherence, first, solving[0])
+
+
+def _shared(fits: list[_Fit]) -> ComplexArray:
+    """(n, n) lower triangle that turns white noise into that of the fits, each of unit strength: fits whose windows
+    overlap share the noise of the bins they both use."""
+    from scipy.sparse import csr_array
+
+    ends = np.cumsum([0, *(fit.weights.size for fit in fits)])
+    columns = np.concatenate([fit.first + np.arange(fit.weights.size) for fit in fits])
+    values = np.concatenate([fit.weights / np.linalg.norm(fit.weights) for fit in fits])
+    rows = csr_array((values, columns, ends))
+    alike = (rows @ rows.conj().T).toarray()
+    return np.asarray(np.linalg.cholesky(alike + 1e-9 * np.eye(len(fits))))

@@ -1,4 +1,7 @@
-"""Frequency response from stepped tones: one frequency after the other, each fitted where it is steady."""
+"""Frequency response from stepped tones: one frequency after the other, each fitted where it is steady.
+
+Between the tones stands what the network has there that fits them all; a dozen tones an octave are too few for splines
+to follow a sharp peak or a notch."""
 
 from __future__ import annotations
 
@@ -11,12 +14,15 @@ from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import at_player_clock
 from jiyuu.measurement.noise_response import Estimate
+from jiyuu.measurement.rational_fit import fit_rational, refit
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 
 FEWEST_TONES = 12
 SHORTEST_S = 0.05
 SETTLING = 0.4  # share of a tone that is left for the filter to settle
+SYSTEMATIC = 2e-6  # share by which ringing and neighbours may move a tone
+FITS = 3.0  # standard deviations of the noise that a network may leave over and still be the one
 LOUD = 0.2  # tones at least so loud re the loudest tell the clocks apart
 
 
@@ -58,7 +64,7 @@ def estimate_by_tones(
     order = np.argsort(played)
     if played[order[-1]] < 2 * played[order[0]] or (np.diff(played[order]) <= 0).any():
         raise MeasurementError("The tones must rise or fall over more than an octave, each played once.")
-    gains, spreads, noises, signals = [], [], [], []
+    gains, spreads, noises, signals, times = [], [], [], [], []
     for i in order:
         steady = _steady(tones[i])
         shifted = slice(steady.start + lag, steady.stop + lag)
@@ -66,24 +72,43 @@ def estimate_by_tones(
         into, _ = _fitted(stimulus_v[steady], t, played[i])
         out, noise = _fitted(record[shifted], t, played[i])
         gains.append(out / into)
-        spreads.append(noise * np.sqrt(2 / t.size) / abs(into))
+        # Both parts together; a tone without noise is still not known without end.
+        spreads.append(float(np.hypot(2 * noise / np.sqrt(t.size) / abs(into), SYSTEMATIC * abs(out / into))))
         noises.append(noise)
         signals.append(abs(out))
-    fitted = np.log2(played[order])
-    count = int((fitted[-1] - fitted[0]) * POINTS_PER_OCTAVE) + 1
-    octave = fitted[0] + np.arange(count) / POINTS_PER_OCTAVE
-    gain = np.array(gains)
-    # Every other tone foretells the ones between; with all of them the spline is off by a sixteenth of that.
-    missed = np.abs(_between(fitted[::2], gain[::2], fitted) - gain) / 16
-    spread = np.hypot(np.array(spreads), np.maximum(missed, np.roll(missed, 1)))
-    smooth = _between(fitted, gain, octave)
-    generator = np.random.default_rng(22)  # fixed: the same files give the same uncertainty
-    pair = generator.standard_normal((2, draws, gain.size)) / np.sqrt(2)
-    drawn = np.stack([_between(fitted, g, octave) for g in gain + (pair[0] + 1j * pair[1]) * spread])
-    deviation = np.interp(octave, fitted, spread)
+        times.append(float(t.mean()))
+    frequency_hz, gain = played[order], np.array(gains)
+    octave = np.log2(frequency_hz[0]) + np.arange(
+        int(np.log2(frequency_hz[-1] / frequency_hz[0]) * POINTS_PER_OCTAVE) + 1
+    ) / POINTS_PER_OCTAVE
+    smooth, drawn = _filled_in(frequency_hz, gain, np.array(spreads), np.array(times), 2.0**octave, draws)
+    deviation = np.sqrt(np.mean(np.abs(drawn - smooth) ** 2, axis=0))
     signal, floor = float(np.sqrt(np.mean(np.square(signals)) / 2)), float(np.median(noises))
     noise_db = float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12)))
     return lag, ppm, Estimate(2.0**octave, smooth, deviation, drawn, 1, None), noise_db
+
+
+def _filled_in(
+    frequency_hz: FloatArray, gain: ComplexArray, spread: FloatArray, time_s: FloatArray, wanted_hz: FloatArray,
+    draws: int,
+) -> tuple[ComplexArray, ComplexArray]:
+    """(gain (n,), as it might as well be (draws, n)) at wanted_hz (n,), from the tones: by the network that they tell
+    of, or by splines where no network fits."""
+    generator = np.random.default_rng(22)  # fixed: the same files give the same uncertainty
+    pair = generator.standard_normal((2, draws, gain.size)) / np.sqrt(2)
+    noise = (pair[0] + 1j * pair[1]) * spread
+    later = (time_s - time_s.mean()) / np.ptp(time_s)  # what of the clocks' difference was not found yet
+    fit = fit_rational(frequency_hz, gain, spread, later)
+    if fit.left < FITS:
+        there = fit.at(frequency_hz)
+        doubt = max(fit.left, 1.0)
+        again = [refit(frequency_hz, there + doubt * one, spread, later, fit.poles, fit.delay) for one in noise]
+        return fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in again])
+    at, octave = np.log2(frequency_hz), np.log2(wanted_hz)
+    # Every other tone foretells the ones between; with all of them the spline is off by a sixteenth of that.
+    missed = np.abs(_between(at[::2], gain[::2], at) - gain) / 16
+    wider = np.hypot(spread, np.maximum(missed, np.roll(missed, 1))) / spread
+    return _between(at, gain, octave), np.stack([_between(at, one, octave) for one in gain + noise * wider])
 
 
 def _lag(stimulus_v: FloatArray, record: FloatArray) -> int:

@@ -1,0 +1,148 @@
+"""A rational function and a delay through a few gains: what a network of lumped parts has, even between tones that
+stand far apart.
+
+Poles are moved by vector fitting (Gustavsen and Semlyen 1999, IEEE Trans. Power Delivery) from a spread over the band
+until they stand still; the number of them is the smallest that leaves no more than the noise.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from jiyuu.circuits.linear import ComplexArray
+from jiyuu.circuits.network import FloatArray
+
+MOST_POLES = 14
+ENOUGH = 1.2  # RMS of what is left over, in standard deviations of the noise
+ROUNDS, AGAIN = 12, 3  # until poles of a first fit stand still; from poles that stood still with other noise
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class RationalFit:
+    """exp(−s·delay)·(constant + Σ residue/(s − pole)), s = j·f/unit_hz; poles (n,) with their conjugates. delay (2,):
+    the delay, and what of the other lateness there was. left: RMS of what it leaves over, in standard deviations."""
+
+    unit_hz: float
+    delay: FloatArray
+    poles: ComplexArray
+    weights: FloatArray  # (n + 1,) of the real basis, the constant last
+    left: float
+
+    def at(self, frequency_hz: FloatArray) -> ComplexArray:
+        """(m,) gain."""
+        s = 1j * frequency_hz / self.unit_hz
+        return np.asarray(np.exp(-s * self.delay[0]) * (_basis(s, self.poles) @ self.weights))
+
+
+def fit_rational(
+    frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray, lateness: FloatArray
+) -> RationalFit:
+    """The smallest fit that leaves no more than the noise, else the best of those tried: frequency_hz, gain and its
+    standard deviation (|z|², RMS) all (n,), n ≥ 12. lateness (n,): a second delay of which each gain has a different
+    amount, such as the time at which it was played, where clocks are not quite alike; its mean is 0."""
+    starts = (0.0, _late(frequency_hz, gain, deviation))
+    best: RationalFit | None = None
+    for count in range(1, min(MOST_POLES, frequency_hz.size // 3) + 1):
+        for delay in starts:
+            found = refit(frequency_hz, gain, deviation, lateness, _spread(frequency_hz, count),
+                          np.array([delay, 0.0]), rounds=ROUNDS)
+            if best is None or found.left < best.left:
+                best = found
+        if best is not None and best.left < ENOUGH:
+            break
+    assert best is not None
+    return best
+
+
+def _late(frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray) -> float:
+    """The delay that the phase shows high up, where a filter has hardly any of its own."""
+    clear = np.flatnonzero(np.abs(gain) > 30 * deviation)
+    if clear.size < 6:
+        return 0.0
+    top = clear[-max(clear.size // 4, 6) :]
+    phase = np.unwrap(np.angle(gain[top]))
+    unit_hz = float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
+    return -float(np.polyfit(frequency_hz[top] / unit_hz, phase, 1)[0])
+
+
+def refit(
+    frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray, lateness: FloatArray, poles: ComplexArray,
+    delay: FloatArray, *, rounds: int = AGAIN,
+) -> RationalFit:
+    """From poles and delays (in 1/(2π·unit_hz) s) that are nearly right."""
+    unit_hz = float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
+    s, weight = 1j * frequency_hz / unit_hz, 1 / deviation
+
+    def solved(design: ComplexArray, target: ComplexArray) -> FloatArray:
+        rows = design * weight[:, np.newaxis]
+        stacked = np.concatenate([rows.real, rows.imag])
+        scale = np.linalg.norm(stacked, axis=0)
+        wanted = target * weight
+        answer = np.linalg.lstsq(stacked / scale, np.concatenate([wanted.real, wanted.imag]), rcond=None)[0]
+        return np.asarray(answer / scale)
+
+    late = np.stack([np.ones(s.size), lateness], axis=1)
+    furthest = 2 * frequency_hz[-1] / frequency_hz[0]
+    for _ in range(rounds):
+        basis, early = _basis(s, poles), gain * np.exp(s * (late @ delay))
+        # (1 + Σ moved·basis)·gain·(1 + s·later) = what the basis can: where that sum is zero the poles should stand.
+        slower = (s * early)[:, np.newaxis] * late
+        design = np.concatenate([basis, -early[:, np.newaxis] * basis[:, :-1], -slower], axis=1)
+        answer = solved(design, early)
+        poles = _moved(poles, answer[poles.size + 1 : -2])
+        poles = poles / np.maximum(1.0, np.abs(poles) / furthest)  # one that runs away is a constant
+        delay = delay + answer[-2:]
+    basis, early = _basis(s, poles), gain * np.exp(s * (late @ delay))
+    weights = solved(basis, early)
+    free = max(2 * gain.size - 2 * poles.size - 3, 1)
+    left = float(np.sqrt(2 * np.sum(np.abs((basis @ weights - early) * weight) ** 2) / free))
+    return RationalFit(unit_hz, delay, poles, weights, left)
+
+
+def _spread(frequency_hz: FloatArray, count: int) -> ComplexArray:
+    """Poles over the band to begin with, in pairs, and one real where the number is odd."""
+    reach = float(np.sqrt(frequency_hz[-1] / frequency_hz[0]))
+    places = reach ** np.linspace(-0.6, 0.6, count // 2) if count > 3 else np.ones(count // 2)
+    pairs = np.concatenate([[place * (-0.3 + 1j), place * (-0.3 - 1j)] for place in places] or [[]])
+    return np.asarray(np.concatenate([[-1.0 + 0j] * (count % 2), pairs]), dtype=complex)
+
+
+def _basis(s: Any, poles: ComplexArray) -> ComplexArray:
+    """(m, n + 1) real poles: 1/(s − p); pairs: sum and j times difference of both; last a constant."""
+    columns = []
+    i = 0
+    while i < poles.size:
+        pole = poles[i]
+        if pole.imag == 0:
+            columns.append(1 / (s - pole))
+            i += 1
+            continue
+        one, other = 1 / (s - pole), 1 / (s - np.conj(pole))
+        columns += [one + other, 1j * (one - other)]
+        i += 2
+    return np.stack([*columns, np.ones(s.size, dtype=complex)], axis=1)
+
+
+def _moved(poles: ComplexArray, weights: FloatArray) -> ComplexArray:
+    """The zeros of 1 + Σ weight·basis, made stable: where the poles should rather stand."""
+    size = poles.size
+    matrix, drive = np.zeros((size, size)), np.zeros(size)
+    i = 0
+    while i < size:
+        pole = poles[i]
+        if pole.imag == 0:
+            matrix[i, i], drive[i] = pole.real, 1.0
+            i += 1
+            continue
+        matrix[i : i + 2, i : i + 2] = [[pole.real, pole.imag], [-pole.imag, pole.real]]
+        drive[i] = 2.0
+        i += 2
+    found = np.linalg.eigvals(matrix - np.outer(drive, weights))
+    found = -np.abs(found.real) + 1j * found.imag
+    real = found[np.abs(found.imag) < 1e-9 * np.abs(found)].real
+    upper = found[found.imag >= 1e-9 * np.abs(found)]
+    pairs = np.stack([upper, np.conj(upper)], axis=1).ravel()
+    return np.asarray(np.concatenate([real.astype(complex), pairs]))
