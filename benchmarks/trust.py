@@ -6,15 +6,29 @@ import numpy as np
 
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.linear import complex_gain
+from jiyuu.circuits.network import FloatArray
 from jiyuu.measurement.curve_reading import CurveReading, read_curve
 from jiyuu.measurement.findings import READ_FROM_CURVE, read_response
 from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
+from jiyuu.signals.stimuli import noise_stimulus, tones_stimulus
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from tests.measurement.test_response import through
 
-Case = tuple[str, str, float, float, SweepPlan, float]  # circuit, mode, cutoff in Hz, gain, sweep, clock in ppm
-SHORT, USUAL = SweepPlan(level_v=1.0, sweep_s=3.0), SweepPlan(level_v=5.0)
+Case = tuple[str, str, float, float, str, float]  # circuit, mode, cutoff in Hz, gain, stimulus, clock in ppm
+RATE = 48_000
+SHORT, USUAL, NOISE, TONES = "short sweep", "sweep", "noise", "tones"
+
+
+def _stimulus(kind: str) -> FloatArray:
+    if kind == NOISE:
+        return noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=4.0, pink=True)
+    if kind == TONES:
+        return tones_stimulus(level_v=1.0, sample_rate_hz=RATE)
+    plan = SweepPlan(level_v=1.0, sweep_s=3.0) if kind == SHORT else SweepPlan(level_v=5.0)
+    return sweep_stimulus(plan, sample_rate_hz=RATE)
+
+
 CASES: tuple[Case, ...] = (
     ("transistor-ladder", "lowpass-24", 820.0, 2.0, SHORT, 40.0),
     ("state-variable", "bandpass", 1200.0, 1.6, SHORT, 40.0),
@@ -28,15 +42,20 @@ CASES: tuple[Case, ...] = (
     ("sallen-key-highpass", "highpass-12", 200.0, 1.5, USUAL, 0.0),
     ("ota-cascade", "lowpass-24", 1000.0, 0.0, USUAL, 20.0),
     ("pole-mixer", "notch", 1500.0, 0.0, USUAL, 0.0),
+    ("transistor-ladder", "lowpass-24", 820.0, 2.0, NOISE, 20.0),
+    ("state-variable", "bandpass", 1200.0, 1.6, NOISE, 20.0),
+    ("pole-mixer", "notch", 700.0, 0.0, NOISE, 20.0),
+    ("transistor-ladder", "lowpass-24", 820.0, 2.0, TONES, 20.0),
+    ("state-variable", "highpass", 300.0, 1.2, TONES, 20.0),
+    ("pole-mixer", "notch", 700.0, 0.0, TONES, 20.0),
 )
 TRIALS = 300
-RATE = 48_000
 SHARES = (90.0, 99.0)  # of 95 % intervals, with the scatter of so many trials
 
 
 def _case(job: tuple[Case, int]) -> list[tuple[str, float]]:
-    (circuit_id, mode, cutoff_hz, gain, plan, ppm), trials = job
-    stimulus = sweep_stimulus(plan, sample_rate_hz=RATE)
+    (circuit_id, mode, cutoff_hz, gain, kind, ppm), trials = job
+    stimulus = _stimulus(kind)
     clean = through(stimulus, circuit_id, mode, cutoff_hz=cutoff_hz, gain=gain, delay_s=0.0123, ppm=ppm)
     loud = clean[: stimulus.size][stimulus != 0]
     noise_v = np.sqrt(np.mean(loud**2)) * 1e-3
@@ -61,7 +80,7 @@ def _case(job: tuple[Case, int]) -> list[tuple[str, float]]:
         error, stated = np.array(pairs).T
         held = 100 * float(np.mean(np.abs(error) <= stated))
         lines.append((
-            f"{circuit_id:20} {mode:12} {name:24} held in {held:5.1f} % of {len(pairs)}, "
+            f"{circuit_id:20} {mode:12} {kind:12} {name:24} held in {held:5.1f} % of {len(pairs)}, "
             f"error {error.mean():+.2g} ± {error.std():.2g}, truth {getattr(truth, name):.5g}", held,
         ))
     return lines

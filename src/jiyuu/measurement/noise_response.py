@@ -61,7 +61,7 @@ def estimate_by_noise(
         raise MeasurementError("The recording ends before the stimulus does; record until a second after it has ended.")
     bins_hz: FloatArray = np.asarray(np.fft.rfftfreq(size, 1 / sample_rate_hz), dtype=np.float64)
     output = np.mean(spectra, axis=0) * np.exp(2j * np.pi * bins_hz * lead / sample_rate_hz)
-    independent = length / size  # padding makes neighbouring bins share what they know
+    independent = (lead + length + tail) / size  # padding makes neighbouring bins share what they know of the noise
     count = int(np.floor(np.log2(band_hz[1] / band_hz[0]) * POINTS_PER_OCTAVE)) + 1
     grid_hz = band_hz[0] * 2 ** (np.arange(count) / POINTS_PER_OCTAVE)
     fitted_hz = grid_hz[::FITTED_EVERY]
