@@ -36,6 +36,7 @@ STARTING_S, STARTING_HZ = 0.25, 8000.0
 KICK_S, KICK_V = 0.02, 0.05
 LATEST_S = 0.1  # latency of any rig one would measure with
 SWEEP_V = 0.05
+SIDE_BY_SIDE = 4
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -151,15 +152,17 @@ def _swept(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRu
     rate = rig.sample_rate_hz
     stimulus_v = sweep_stimulus(SweepPlan(level_v=SWEEP_V, sweep_s=1.0, silence_s=0.35), sample_rate_hz=rate)
     panel = PanelSettings(request.start_hz, request.resonance_percent, request.trims, request.temperature_c)
-    yield Progress("Sweeping at every step", 0.05)
-    count = len(request.volts)
-    recordings = [played[0] for played in rig.play_each(stimulus_v, [panel] * count, [request.mode],
-                                                        held_v=request.volts)]
-    places = []
+    volts, recordings, jobs = request.volts, [], []
     with ThreadPoolExecutor(2) as pool:
-        for place in pool.map(lambda recording: _place(stimulus_v, recording, rate), recordings):
-            places.append(place)
-            yield Progress(f"Step {len(places)} of {count}", 0.4 + 0.5 * len(places) / count)
+        # Some steps at once, and while the next are played the last are measured.
+        for first in range(0, len(volts), SIDE_BY_SIDE):
+            yield Progress(f"Sweeps from {volts[first]:g} V on", 0.05 + 0.8 * first / len(volts))
+            batch = volts[first : first + SIDE_BY_SIDE]
+            played = rig.play_each(stimulus_v, [panel] * len(batch), [request.mode], held_v=batch)[:, 0]
+            recordings += list(played)
+            jobs += [pool.submit(_place, stimulus_v, recording, rate) for recording in played]
+        yield Progress("Reading the sweeps", 0.85)
+        places = [job.result() for job in jobs]
     unread = [f"{v:g} V" for v, place in zip(request.volts, places, strict=True) if place is None]
     kept = [(v, place) for v, place in zip(request.volts, places, strict=True) if place is not None]
     if len(kept) < 2:
