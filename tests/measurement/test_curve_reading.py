@@ -112,3 +112,14 @@ def test_curves_that_cannot_be_read():
         read_curve(HZ, np.zeros(HZ.size), usable=np.zeros(HZ.size, bool))
     with pytest.raises(MeasurementError, match="an octave"):
         read_curve(HZ[:30], np.zeros(30))
+
+
+def test_what_noise_does_to_a_curve_is_no_hump_of_the_filter():
+    frequency_hz = 20.0 * 2 ** (np.arange(1800) / 192)
+    level = -10 * np.log10(1 + (frequency_hz / 500) ** 4)
+    doubt = 10 ** ((-level - 45) / 20)  # a fixed noise under a falling curve
+    real = 6 * np.exp(-((np.log2(frequency_hz / 1500) / 0.15) ** 2))
+    noise = np.random.default_rng(3).standard_normal(1800) * doubt / 2
+    assert len(read_curve(frequency_hz, level + real + noise).humps) > 3
+    (hump,) = read_curve(frequency_hz, level + real + noise, level_uncertainty_db=doubt).humps
+    assert hump.frequency_hz == pytest.approx(1500, rel=0.1)

@@ -20,6 +20,7 @@ from jiyuu.measurement.sampled_curve import SampledCurve
 
 HALF_POWER_DB = 10 * np.log10(2)
 HUMP_PROMINENCE_DB = 1.0
+HUMP_OVER_DOUBT = 3.0  # in noise a curve goes up and down by more than its doubt now and then
 FLAT_DB_PER_OCTAVE = 3.0
 END_SLOPE, LEVEL_SLOPE = 0.6, 0.35  # dB per octave: an end that is not level; a stretch that is
 
@@ -121,7 +122,7 @@ def read_curve(
         reading, apart_from = _read_notch_or_flat(curve, found, doubt)
     if not with_humps or reading.passband_db is None:
         return reading
-    return replace(reading, humps=_humps(curve, reading.passband_db, apart_from))
+    return replace(reading, humps=_humps(curve, reading.passband_db, apart_from, doubt))
 
 
 def _around_loudest(level_db: FloatArray, usable: NDArray[np.bool_]) -> slice:
@@ -198,11 +199,14 @@ def _first_run(wanted: NDArray[np.bool_], length: int) -> slice | None:
     return None
 
 
-def _humps(curve: SampledCurve, passband_db: float, reference: float | None) -> tuple[Hump, ...]:
+def _humps(
+    curve: SampledCurve, passband_db: float, reference: float | None, doubt: FloatArray | float
+) -> tuple[Hump, ...]:
     humps = []
+    least = np.maximum(HUMP_PROMINENCE_DB, HUMP_OVER_DOUBT * np.broadcast_to(doubt, curve.level.shape))
     for i in local_maxima(curve.level):
         prominence = prominence_of(curve.level, int(i))
-        if prominence < HUMP_PROMINENCE_DB:
+        if prominence < least[i]:
             continue
         octave, level = curve.extremum(int(i))
         away = None if reference is None else octave - reference

@@ -60,15 +60,16 @@ def body_place_hz(kind: Kind, cutoff_hz: float) -> float:
 
 def read_resonance(
     position_percent: FloatArray, frequency_hz: FloatArray, level_db: FloatArray, *, cutoff_hz: float,
-    kind: Kind | None = None,
+    kind: Kind | None = None, level_uncertainty_db: FloatArray | None = None,
 ) -> ResonanceCurves:
-    """frequency_hz (n,) on a uniform logarithmic grid, level_db (p, n) one row a position, positions rising. kind: of
-    the first position's curve, where it is known already.
+    """frequency_hz (n,) on a uniform logarithmic grid, level_db (p, n) one row a position, positions rising, with its
+    95 % uncertainty where it was measured. kind: of the first position's curve, where it is known already.
 
     Raises MeasurementError for fewer than two positions or when body would lie outside the band."""
     if position_percent.size < 2 or (np.diff(position_percent) <= 0).any():
         raise MeasurementError("Resonance is compared over at least two rising positions of its control.")
-    first = read_curve(frequency_hz, level_db[0], kind=kind)
+    doubts = [None] * len(level_db) if level_uncertainty_db is None else list(level_uncertainty_db)
+    first = read_curve(frequency_hz, level_db[0], kind=kind, level_uncertainty_db=doubts[0])
     body_hz = body_place_hz(first.kind, cutoff_hz)
     if not frequency_hz[0] <= body_hz <= frequency_hz[-1]:
         raise MeasurementError(
@@ -77,7 +78,8 @@ def read_resonance(
         )
     octave = np.log2(frequency_hz)
     body = np.array([np.interp(np.log2(body_hz), octave, row) for row in level_db])
-    readings = [first, *(read_curve(frequency_hz, row, kind=first.kind) for row in level_db[1:])]
+    readings = [first, *(read_curve(frequency_hz, row, kind=first.kind, level_uncertainty_db=doubt)
+                         for row, doubt in zip(level_db[1:], doubts[1:], strict=True))]
     widths = [_bandwidth_hz(reading) for reading in readings]
     return ResonanceCurves(
         position_percent=position_percent, kind=first.kind, body_hz=body_hz, body_db=body - body[0],

@@ -125,17 +125,18 @@ def _run(
     percent: list[float], responses: list[MeasuredResponse], onset_percent: float | None, onset_doubt: float | None,
 ) -> ResonanceRun:
     frequency_hz = responses[0].frequency_hz
-    level_db = np.stack([
-        np.interp(np.log2(frequency_hz), np.log2(r.frequency_hz), r.level_db) for r in responses
-    ])
-    clear = np.all(
-        [np.interp(np.log2(frequency_hz), np.log2(r.frequency_hz), r.snr_db) > 10 for r in responses], axis=0
+    octave = np.log2(frequency_hz)
+    level_db, doubt_db, snr_db = (
+        np.stack([np.interp(octave, np.log2(r.frequency_hz), getattr(r, name)) for r in responses])
+        for name in ("level_db", "level_uncertainty_db", "snr_db")
     )
+    clear = np.all(snr_db > 10, axis=0)
     kind = read_response(responses[0]).reading.kind
     keep = _stretch_with(clear, frequency_hz, body_place_hz(kind, request.cutoff_hz))
     positions = np.array(percent)
     curves = read_resonance(
-        positions, frequency_hz[keep], level_db[:, keep], cutoff_hz=request.cutoff_hz, kind=kind
+        positions, frequency_hz[keep], level_db[:, keep], cutoff_hz=request.cutoff_hz, kind=kind,
+        level_uncertainty_db=doubt_db[:, keep],
     )
     document = request.document
     settings = {

@@ -6,6 +6,7 @@ The unit draws its tolerances from a seed and keeps them to itself: the measurin
 from __future__ import annotations
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -211,7 +212,7 @@ class SimulatedRig:
             # Powered long before the sweep: offsets and coupling capacitors have settled.
             start_v=np.stack([operating_point(unit.network, gain=float(gain)).state_v for gain in gains]),
         )
-        return np.stack([self._recorded(one * unit.level) for one in rendered])
+        return self._recorded(rendered * unit.level)
 
     def _standing(self, settings: PanelSettings) -> tuple[Drawn, float]:
         """The unit with its trims as they stand, and its loop gain."""
@@ -222,10 +223,13 @@ class SimulatedRig:
         return np.concatenate([stimulus_v, np.zeros(round(0.3 * self._interface.sample_rate_hz))])
 
     def _recorded(self, output_v: FloatArray) -> FloatArray:
-        """(r, n) as the interface takes it: within the unit's rails, late, by its own clock, with noise, in steps."""
+        """(…, n) as the interface takes it: within the unit's rails, late, by its own clock, with noise, in steps."""
         interface, unit = self._interface, self._unit
         output = np.clip(output_v, -unit.rail_v, unit.rail_v)
-        recorded = np.stack([self._converted(channel) for channel in output])
+        channels = output.reshape(-1, output.shape[-1])
+        with ThreadPoolExecutor(2) as pool:
+            converted = list(pool.map(self._converted, channels))
+        recorded = np.stack(converted).reshape(*output.shape[:-1], -1)
         recorded += self._noise.normal(0, unit.noise_v, recorded.shape)
         step = 2 * interface.full_scale_v / 2**interface.bits
         return np.clip(np.round(recorded / step) * step, -interface.full_scale_v, interface.full_scale_v - step)
