@@ -7,6 +7,7 @@ resonance keeps its shape, a plain slope gets the noise of a third of an octave 
 
 from __future__ import annotations
 
+import threading
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
@@ -70,7 +71,8 @@ class FineGrid:
 
     def unit_noise(self) -> UnitNoise:
         """What the gate leaves of white noise."""
-        return _unit_noise(self)
+        with _DRAWING:  # measured side by side, two recordings of one stimulus would both draw it
+            return _unit_noise(self)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -118,6 +120,9 @@ def _between_bins(values: ComplexArray, places: FloatArray) -> ComplexArray:
         values[k - 1] * (-t * (t - 1) * (t - 2) / 6) + values[k] * ((t + 1) * (t - 1) * (t - 2) / 2)
         - values[k + 1] * ((t + 1) * t * (t - 2) / 2) + values[k + 2] * ((t + 1) * t * (t - 1) / 6)
     )
+
+
+_DRAWING = threading.Lock()
 
 
 @lru_cache(maxsize=2)
