@@ -189,7 +189,7 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, tmp_p
     (("respond", "transistor-ladder", "--cutoff", "0"), "above 0 Hz"),
     (("respond", "transistor-ladder", "--cutoff", "-100"), "above 0 Hz"),
     (("respond", "transistor-ladder", "--cutoff", "60k"), "out of range"),
-    (("respond", "transistor-ladder", "--cutoff", "soup"), "not a number"),
+    (("respond", "transistor-ladder", "--cutoff", "soup"), "not a frequency"),
     (("respond", "transistor-ladder", "--mode", "comb"), "no mode 'comb'"),
     (("respond", "transistor-ladder", "--set", "headroom=1"), "no parameter 'headroom'"),
     (("respond", "transistor-ladder", "--set", "compensation=nan"), "out of range"),

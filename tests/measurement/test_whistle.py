@@ -15,6 +15,11 @@ RATE = 48_000.0
 T = np.arange(round(0.4 * RATE)) / RATE
 
 
+def each(level_at):
+    """Of one position, asked for several."""
+    return lambda percents: [level_at(percent) for percent in percents]
+
+
 def saw(pitch_hz=110.0):
     return sum(np.sin(2 * np.pi * n * pitch_hz * T) / n for n in range(1, 60))
 
@@ -51,18 +56,18 @@ def test_the_cusp_is_where_the_level_is_as_asked():
     def level_at(percent):
         return WhistleLevel(1000.0, -40 + 4 * (percent - 88.0), False)
 
-    found = find_cusp(level_at, onset_percent=88.0, target_db=-6.0)
+    found = find_cusp(each(level_at), onset_percent=88.0, target_db=-6.0)
     assert found.percent == pytest.approx(96.5, abs=0.06)
     assert found.level_db == pytest.approx(-6.0, abs=0.5)
     assert found.percent_per_db == pytest.approx(0.25, rel=0.01)
     assert found.takes_over
     assert found.full_db == pytest.approx(8.0)
-    quiet = find_cusp(lambda percent: WhistleLevel(1000.0, percent - 130, False), onset_percent=80.0)
+    quiet = find_cusp(each(lambda percent: WhistleLevel(1000.0, percent - 130, False)), onset_percent=80.0)
     assert quiet.percent is None
     assert not quiet.takes_over
     assert quiet.last_db == pytest.approx(10.0)
     with pytest.raises(MeasurementError, match="no cusp"):
-        find_cusp(level_at, onset_percent=104.0)
+        find_cusp(each(level_at), onset_percent=104.0)
 
 
 def test_where_the_source_holds_the_tone_is_said():
@@ -70,11 +75,12 @@ def test_where_the_source_holds_the_tone_is_said():
         held = percent < 95
         return WhistleLevel(990.0 if held else 950.0, 0.4 * percent - 40.0 if held else percent - 99.0, held)
 
-    found = find_cusp(level_at, onset_percent=90.0, target_db=-6.0)
+    found = find_cusp(each(level_at), onset_percent=90.0, target_db=-6.0)
     assert found.percent == pytest.approx(85.0, abs=0.6)
     assert found.caught
     assert found.caught_percent == (pytest.approx(90.2), pytest.approx(94.56, abs=0.1))
-    jump = find_cusp(lambda percent: WhistleLevel(950.0, -20.0 if percent < 95 else -2.0, False), onset_percent=90.0)
+    jump = find_cusp(each(lambda percent: WhistleLevel(950.0, -20.0 if percent < 95 else -2.0, False)),
+                     onset_percent=90.0)
     assert jump.percent == pytest.approx(95.0, abs=0.01)
     assert jump.percent_per_db < 1e-3
 
@@ -90,10 +96,10 @@ def test_cusp_of_a_simulated_filter_heard_again(circuit_id):
 
     def heard(percent, played=record):
         gain = percent / 100 * 1.1 * start
-        output = beside_source(network, played, mode, cutoff_hz=1000.0, gain=gain)
+        output = beside_source(network, played, mode, cutoff_hz=1000.0, gains=np.array([gain]))[0]
         return whistle_level(output, RATE, pitch_hz=66.0, near_hz=1000.0)
 
-    found = find_cusp(heard, onset_percent=100 / 1.1, target_db=-14.0)
+    found = find_cusp(each(heard), onset_percent=100 / 1.1, target_db=-14.0)
     assert found.percent is not None
     assert heard(found.percent, source.record(duration_s=0.93)).level_db == pytest.approx(-14.0, abs=0.5)
 

@@ -19,7 +19,7 @@ from jiyuu.measurement.alignment import Passages
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 
 HALF_WIDTH = 0.02  # of a fit window, re its frequency
-FEWEST_BINS = 12
+FEWEST_BINS = 20
 DEGREE = 4
 FITTED_EVERY = 2  # points of the grid
 RING_S = 0.3  # how long a filter may ring after the stimulus

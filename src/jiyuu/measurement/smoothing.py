@@ -8,7 +8,6 @@ resonance keeps its shape, a plain slope gets the noise of a third of an octave 
 from __future__ import annotations
 
 import threading
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -24,7 +23,7 @@ from jiyuu.circuits.network import FloatArray
 POINTS_PER_OCTAVE = 192
 WINDOWS = (1, 9, 17, 33, 65, 129)
 DEGREE = 4
-DRAWN = 192  # rows of noise kept for drawing from
+DRAWN, AT_ONCE = 192, 4  # rows of noise kept for drawing from; made at once
 # Standard deviations of the narrower estimate. Rarely passed by noise alone: where noise decided, the narrow window
 # would be taken just where its own noise is largest, and would promise too much.
 AGREEMENT = 3.2
@@ -88,37 +87,39 @@ class UnitNoise:
 
 
 def at_points(spectrum: ComplexArray, places: FloatArray) -> ComplexArray:
-    """Means of a spectrum over the width of each point: places (n,) in bins, POINTS_PER_OCTAVE of them an octave.
+    """Means of spectra (…, bins) over the width of each point: places (n,) in bins, POINTS_PER_OCTAVE to the octave.
 
     The mean is over octaves, not hertz, or it would lean where the gain changes within a point; its own curvature is
     taken out again, so that a sharp peak is not flattened."""
     width = np.log(2) / POINTS_PER_OCTAVE
     edges = np.append(places * np.exp(-width / 2), places[-1] * np.exp(width / 2))
     first = max(int(edges[0]) - 4, 0)
-    bins = np.arange(first, min(int(edges[-1]) + 5, spectrum.size))
-    near = spectrum[first : first + bins.size]
+    bins = np.arange(first, min(int(edges[-1]) + 5, spectrum.shape[-1]))
+    near = spectrum[..., first : first + bins.size]
     per_bin = near / np.maximum(bins, 1)
     # A bin's share of the integral is its value and a little of its curvature (midpoint rule, next order).
-    share = per_bin.copy()
-    share[1:-1] += np.diff(per_bin, 2) / 24
-    total = np.concatenate([[0], np.cumsum(share)])
+    total = np.zeros((*per_bin.shape[:-1], bins.size + 1), dtype=complex)
+    share = total[..., 1:]
+    share[...] = per_bin
+    share[..., 1:-1] += np.diff(per_bin, 2) / 24
+    np.cumsum(share, axis=-1, out=share)
     mean = np.diff(_between_bins(total, edges - first + 0.5)) / width
     corrected = mean.copy()
     bend = np.diff(mean, 2)
-    corrected[1:-1] -= bend / 24
-    corrected[2:-2] += 3 / 640 * np.diff(bend, 2)
+    corrected[..., 1:-1] -= bend / 24
+    corrected[..., 2:-2] += 3 / 640 * np.diff(bend, 2)
     narrow = np.diff(edges) < 1
-    corrected[narrow] = _between_bins(near, places[narrow] - first)
+    corrected[..., narrow] = _between_bins(near, places[narrow] - first)
     return np.asarray(corrected)
 
 
 def _between_bins(values: ComplexArray, places: FloatArray) -> ComplexArray:
-    """Cubic through the four nearest (Lagrange)."""
-    k = np.clip(np.floor(places).astype(int), 1, values.size - 3)
+    """Cubic through the four nearest (Lagrange), along the last axis."""
+    k = np.clip(np.floor(places).astype(int), 1, values.shape[-1] - 3)
     t = places - k
     return np.asarray(
-        values[k - 1] * (-t * (t - 1) * (t - 2) / 6) + values[k] * ((t + 1) * (t - 1) * (t - 2) / 2)
-        - values[k + 1] * ((t + 1) * t * (t - 2) / 2) + values[k + 2] * ((t + 1) * t * (t - 1) / 6)
+        values[..., k - 1] * (-t * (t - 1) * (t - 2) / 6) + values[..., k] * ((t + 1) * (t - 1) * (t - 2) / 2)
+        - values[..., k + 1] * ((t + 1) * t * (t - 2) / 2) + values[..., k + 2] * ((t + 1) * t * (t - 1) / 6)
     )
 
 
@@ -138,14 +139,13 @@ def _unit_noise(grid: FineGrid) -> UnitNoise:
     few = Gate(grid.gate.before // fraction, grid.gate.after // fraction)
     thin = window[fraction // 2 :: fraction][: few.before + few.after]
 
-    def row(seed: int) -> ComplexArray:
-        generator = np.random.default_rng([20, seed])  # fixed: the same files give the same uncertainty
-        high = _drawn(generator, window, grid.gate, size, places[split:] * size / grid.size)
-        low = np.sqrt(fraction) * _drawn(generator, thin, few, grid.size // fraction, places[:split])
-        return np.concatenate([low, high])
-
-    with ThreadPoolExecutor(2) as pool:
-        field = np.stack(list(pool.map(row, range(DRAWN))))
+    generator = np.random.default_rng(20)  # fixed: the same files give the same uncertainty
+    field = np.empty((DRAWN, grid.count), dtype=complex)
+    for start in range(0, DRAWN, AT_ONCE):
+        rows = slice(start, start + AT_ONCE)
+        field[rows, split:] = _drawn(generator, window, grid.gate, size, places[split:] * size / grid.size)
+        field[rows, :split] = _drawn(generator, thin, few, grid.size // fraction, places[:split])
+    field[:, :split] *= np.sqrt(fraction)
     smooth = tuple(smoothed(field, width) for width in WINDOWS)
     for values in smooth:
         values.setflags(write=False)
@@ -193,13 +193,14 @@ class NoiseLike:
 def _drawn(
     generator: np.random.Generator, window: FloatArray, gate: Gate, size: int, places: FloatArray
 ) -> ComplexArray:
+    """(AT_ONCE, n)"""
     if not places.size:
-        return np.zeros(0, dtype=complex)
-    noise = generator.standard_normal(window.size, dtype=np.float32) * window
-    turned = np.zeros(size)
-    turned[: gate.after] = noise[gate.before :]
-    turned[size - gate.before :] = noise[: gate.before]
-    return at_points(rfft(turned), places)
+        return np.zeros((AT_ONCE, 0), dtype=complex)
+    noise = generator.standard_normal((AT_ONCE, window.size), dtype=np.float32) * window
+    turned = np.zeros((AT_ONCE, size))
+    turned[:, : gate.after] = noise[:, gate.before :]
+    turned[:, size - gate.before :] = noise[:, : gate.before]
+    return at_points(rfft(turned, workers=2), places)
 
 
 def smoothed(values: ComplexArray, window: int) -> ComplexArray:

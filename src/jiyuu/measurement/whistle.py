@@ -3,8 +3,9 @@ asked (the cusp)."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -15,8 +16,9 @@ LINE_BINS = 4  # half the main lobe of the window
 SILENT_DB = -90.0
 NEAR_OCTAVES = 0.6
 LOCKED_DB = 25.0  # a whistle this far under the harmonic beside it has been caught by it
-TRIES = 24
-PLACES = 10
+PLACES, ROUND = 10, 7  # positions listened at first; in each round of closing in
+FINEST_PERCENT = 1e-4
+CALM_DB = 6.0  # what lies between two neighbours of a round: no jump hides there
 LAST_SHARE = 0.1  # of the travel, over which a whistle is judged to take over or to colour
 
 
@@ -102,34 +104,42 @@ class Cusp:
 
 
 def find_cusp(
-    level_at: Callable[[float], WhistleLevel], *, onset_percent: float, target_db: float = -6.0,
+    levels_at: Callable[[Sequence[float]], Sequence[WhistleLevel]], *, onset_percent: float, target_db: float = -6.0,
     accuracy_db: float = 0.2,
 ) -> Cusp:
-    """level_at: position in % -> the tone there. From half the way to the onset up, the first place at which a turning
-    hand meets the target; then by halving. Raises MeasurementError for an onset that is not on the travel."""
+    """levels_at: positions in % -> the tone at each. From half the way to the onset up, the first place at which a
+    turning hand meets the target; then closing in, several positions at once. Raises MeasurementError for an onset that
+    is not on the travel."""
     if not 0 <= onset_percent < 100:
         raise MeasurementError("The filter does not whistle within the travel of its control, so there is no cusp.")
     past = onset_percent + (100.0 - onset_percent) * np.linspace(0.02, 1.0, PLACES)
     places = [*np.linspace(0.5, 0.98, PLACES // 2) * onset_percent, *past]
     places = [float(min(place, 100.0)) for place in places]
-    found = [level_at(place) for place in places]
+    *found, late = levels_at([*places, max(100.0 - 100.0 * LAST_SHARE, float(past[0]))])
     caught = [p for p, level in zip(places, found, strict=True) if level.locked and p > onset_percent]
-    late = level_at(max(100.0 - 100.0 * LAST_SHARE, float(past[0])))
     full = found[-1].level_db
     ends = full, full - late.level_db, (caught[0], caught[-1]) if caught else None
-    for low, high, below, above in zip(places, places[1:], found, found[1:], strict=False):
-        if not below.level_db < target_db <= above.level_db:
-            continue
-        middle, level = high, above
-        for _ in range(TRIES):
-            middle = 0.5 * (low + high)
-            level = level_at(middle)
-            if abs(level.level_db - target_db) < accuracy_db and above.level_db - below.level_db < 6.0:
-                break
-            if level.level_db < target_db:
-                low, below = middle, level
-            else:
-                high, above = middle, level
-        per_db = (high - low) / max(above.level_db - below.level_db, 1e-3)
-        return Cusp(target_db, middle, level.level_db, per_db, level.locked, *ends)
-    return Cusp(target_db, None, None, None, False, *ends)
+    met = _met(found, target_db)
+    if met is None:
+        return Cusp(target_db, None, None, None, False, *ends)
+    while True:
+        low, high, below, above = places[met], places[met + 1], found[met], found[met + 1]
+        if high - low < FINEST_PERCENT:  # the level jumps
+            middle, level = high, above
+            break
+        places = np.linspace(low, high, ROUND + 2).tolist()
+        found = [below, *levels_at(places[1:-1]), above]
+        nearest = int(np.argmin([abs(one.level_db - target_db) for one in found[1:-1]])) + 1
+        middle, level = places[nearest], found[nearest]
+        met = _met(found, target_db) or 0
+        steep = found[met + 1].level_db - found[met].level_db
+        if abs(level.level_db - target_db) < accuracy_db and steep < CALM_DB:
+            break
+    per_db = (places[met + 1] - places[met]) / max(found[met + 1].level_db - found[met].level_db, 1e-3)
+    return Cusp(target_db, middle, level.level_db, per_db, level.locked, *ends)
+
+
+def _met(found: Sequence[WhistleLevel], target_db: float) -> int | None:
+    """The first place between two levels at which a turning hand meets the target."""
+    return next((i for i, (below, above) in enumerate(pairwise(found))
+                 if below.level_db < target_db <= above.level_db), None)

@@ -13,7 +13,7 @@ from jiyuu.circuits.network import FloatArray, Network
 from jiyuu.errors import CircuitError, MeasurementError
 from jiyuu.measurement.tone import measure_tone
 from jiyuu.simulation.oscillation import Oscillation, oscillation
-from jiyuu.simulation.render import render
+from jiyuu.simulation.render import render, render_each
 
 RATE_HZ = 48_000.0
 SETTLING_S, HEARD_S = 0.25, 0.4
@@ -54,14 +54,16 @@ def _tone(network: Network, mode: str, cutoff_hz: float, gain: float) -> Oscilla
 
 
 def beside_source(
-    network: Network, source_v: FloatArray, mode: str, *, cutoff_hz: float, gain: float, sample_rate_hz: float = RATE_HZ
+    network: Network, source_v: FloatArray, mode: str, *, cutoff_hz: float, gains: FloatArray,
+    sample_rate_hz: float = RATE_HZ,
 ) -> FloatArray:
-    """The settled part of the output with a source (n,) playing, for whistle_level: the last HEARD_S."""
-    output = render(
-        network, source_v, sample_rate_hz=sample_rate_hz, cutoff_hz=cutoff_hz, gain=gain, modes=[mode],
-        oversampling=4 if cutoff_hz < 5000 else 8,
-    ).output_v[0]
-    return np.asarray(output[-round(HEARD_S * sample_rate_hz) :])
+    """(p, m) the settled part of the output at gains (p,) with a source (n,) playing, for whistle_level: the last
+    HEARD_S."""
+    output = render_each(
+        network, source_v, sample_rate_hz=sample_rate_hz, cutoff_hz=np.full(gains.size, cutoff_hz), gain=gains,
+        modes=[mode], oversampling=4 if cutoff_hz < 5000 else 8,
+    )[:, 0]
+    return np.asarray(output[:, -round(HEARD_S * sample_rate_hz) :])
 
 
 @dataclass(frozen=True, slots=True, eq=False)

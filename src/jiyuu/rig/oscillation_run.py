@@ -174,13 +174,15 @@ def _cusp(
     rate, source = rig.sample_rate_hz, request.source
     played = source.record(duration_s=CUSP_S, sample_rate_hz=rate)
 
-    def level_at(percent: float) -> WhistleLevel:
-        panel = PanelSettings(request.cutoff_hz, percent, request.trims)
-        recording = rig.play(played, panel, [request.mode])[0][: played.size]
-        pitch_hz = source.pitch_hz if source.kind in PITCHED else None
-        return whistle_level(recording[-round(CUSP_HEARD_S * rate) :], rate, pitch_hz=pitch_hz, near_hz=tone_hz)
+    pitch_hz = source.pitch_hz if source.kind in PITCHED else None
+
+    def levels_at(percents: Sequence[float]) -> list[WhistleLevel]:
+        panels = [PanelSettings(request.cutoff_hz, percent, request.trims) for percent in percents]
+        heard = slice(played.size - round(CUSP_HEARD_S * rate), played.size)
+        return [whistle_level(recording[heard], rate, pitch_hz=pitch_hz, near_hz=tone_hz)
+                for recording in rig.play_each(played, panels, [request.mode])[:, 0]]
 
     try:
-        yield find_cusp(level_at, onset_percent=onset_percent, target_db=request.cusp_db)
+        yield find_cusp(levels_at, onset_percent=onset_percent, target_db=request.cusp_db)
     except MeasurementError:
         yield None

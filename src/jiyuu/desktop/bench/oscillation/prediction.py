@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -72,12 +73,13 @@ def cusp(
     near_hz = now["cutoff_hz"] if found.tone is None else found.tone.frequency_hz
     pitch_hz = source.pitch_hz if source.kind in PITCHED else None
 
-    def level_at(percent: float) -> WhistleLevel:
-        output = beside_source(network, played, now["mode"], cutoff_hz=now["cutoff_hz"], gain=document.gain_at(percent))
-        return whistle_level(output, 48_000.0, pitch_hz=pitch_hz, near_hz=near_hz)
+    def levels_at(percents: Sequence[float]) -> list[WhistleLevel]:
+        outputs = beside_source(network, played, now["mode"], cutoff_hz=now["cutoff_hz"],
+                                gains=document.gains_at(np.array(percents)))
+        return [whistle_level(output, 48_000.0, pitch_hz=pitch_hz, near_hz=near_hz) for output in outputs]
 
     try:
-        return find_cusp(level_at, onset_percent=found.onset_percent, target_db=target_db), ""
+        return find_cusp(levels_at, onset_percent=found.onset_percent, target_db=target_db), ""
     except MeasurementError as error:
         return None, str(error)
 
