@@ -83,6 +83,11 @@ def test_where_the_source_holds_the_tone_is_said():
                      onset_percent=90.0)
     assert jump.percent == pytest.approx(95.0, abs=0.01)
     assert jump.percent_per_db < 1e-3
+    assert jump.level_db == -2.0
+    lower = find_cusp(each(lambda percent: WhistleLevel(950.0, -7.0 if percent < 95 else 4.0, False)),
+                      onset_percent=90.0)
+    assert lower.percent == pytest.approx(95.0, abs=0.01)
+    assert lower.level_db == -7.0  # of the two sides of a jump the nearer
 
 
 @pytest.mark.parametrize("circuit_id", ["transistor-ladder", "state-variable"])

@@ -125,7 +125,8 @@ def find_cusp(
     while True:
         low, high, below, above = places[met], places[met + 1], found[met], found[met + 1]
         if high - low < FINEST_PERCENT:  # the level jumps
-            middle, level = high, above
+            nearer = abs(below.level_db - target_db) < abs(above.level_db - target_db)
+            middle, level = (low, below) if nearer else (high, above)
             break
         places = np.linspace(low, high, ROUND + 2).tolist()
         found = [below, *levels_at(places[1:-1]), above]
