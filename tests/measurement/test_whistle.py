@@ -46,6 +46,13 @@ def test_a_whistle_on_a_harmonic_is_caught_and_silence_is_silence():
         whistle_level(played[:2000], RATE, pitch_hz=110.0, near_hz=1000.0)
 
 
+def test_a_loud_harmonic_far_off_has_not_caught_the_whistle():
+    """Between the fourth and the fifth of a saw: the third is louder and half an octave below."""
+    found = whistle_level(saw(110.0), RATE, pitch_hz=110.0, near_hz=491.0)
+    assert found.locked
+    assert found.frequency_hz == pytest.approx(440.0, abs=3)
+
+
 def test_beside_noise_no_harmonics_are_looked_for():
     noise = np.random.default_rng(4).standard_normal(T.size)
     found = whistle_level(noise + 2 * np.sin(2 * np.pi * 990.0 * T), RATE, pitch_hz=None, near_hz=1000.0)

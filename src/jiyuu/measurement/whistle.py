@@ -15,6 +15,7 @@ from jiyuu.errors import MeasurementError
 LINE_BINS = 4  # half the main lobe of the window
 SILENT_DB = -90.0
 NEAR_OCTAVES = 0.6
+CATCHING_OCTAVES = 0.35  # no harmonic farther off catches a whistle
 LOCKED_DB = 25.0  # a whistle this far under the harmonic beside it has been caught by it
 PLACES, ROUND = 10, 7  # positions listened at first; in each round of closing in
 FINEST_PERCENT = 1e-4
@@ -57,7 +58,10 @@ def whistle_level(
     line = _line(power, place)
     if pitch_hz is not None and may_lock:
         number = max(1, round(near_hz / pitch_hz))
-        places = [round(n * pitch_hz / per_bin) for n in (number - 1, number, number + 1) if n >= 1]
+        # Low harmonics stand far apart: one far from the whistle is loud for reasons of its own.
+        numbers = [n for n in (number - 1, number, number + 1)
+                   if n == number or (n >= 1 and abs(np.log2(n * pitch_hz / near_hz)) < CATCHING_OCTAVES)]
+        places = [round(n * pitch_hz / per_bin) for n in numbers]
         strongest = max(places, key=lambda p: _line(power, p))
         caught = _line(power, strongest)
         if line < caught * 10 ** (-LOCKED_DB / 10):
