@@ -10,6 +10,7 @@ import re
 from jiyuu.errors import JiyuuError
 
 A4_HZ = 440.0
+WIDEST_OCTAVES = 10  # of a step of a scale
 C4_HZ = 261.6255653005986  # 0 V of a 1 V/octave control
 _NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 _NOTE = re.compile(r"^([A-Ga-g])([#b♯♭]?)(-?\d)([+-]\d+(?:\.\d+)?)?$")
@@ -78,11 +79,15 @@ def parse_scale(text: str, *, one_hz: float | None = None) -> list[float]:
         if one_hz is None:
             raise JiyuuError(f"'{entry}' is a step over nothing; begin with the pitch under it, such as C3 5/4 3/2.")
         over, under, cents = step.groups()
-        ratio = 2 ** (float(cents) / 1200) if cents is not None else float(over) / max(float(under), 1e-300)
-        if not 1e-3 < ratio < 1e3:
+        octaves = float(cents) / 1200 if cents is not None else _octaves_of(float(over), float(under))
+        if abs(octaves) > WIDEST_OCTAVES:
             raise JiyuuError(f"'{entry}' is no step of a scale; type for example 5/4, 3/2, 2/1 or 702c.")
-        found.append(one_hz * ratio)
+        found.append(one_hz * 2**octaves)
     return found
+
+
+def _octaves_of(over: float, under: float) -> float:
+    return math.log2(over / under) if over > 0 and under > 0 else math.inf
 
 
 def parse_number(text: str) -> tuple[float, str]:

@@ -111,6 +111,9 @@ def test_key_follow_from_notes_played_in_any_scale(run, refused, staircase):  # 
     assert json.loads(out)["key_follow_percent"] == pytest.approx(100.0, abs=0.01)
     code, out, _ = run("measure", "tracking", path, "--notes", "130 5/4 3/2 1200c 2084.4c", "--json")
     assert json.loads(out)["key_follow_percent"] == pytest.approx(100.0, abs=0.01)
+    for wrong in ("C3,99999999c", "C3,0/5", "C3,5/0"):
+        assert "no step of a scale" in refused("measure", "tracking", path, "--notes", wrong)
+    assert refused("measure", "tracking", path, "--notes", "1e400,C3")
     assert "a step over nothing" in refused("measure", "tracking", path, "--notes", "1/1,5/4")
     assert "either --volts" in refused("measure", "tracking", path)
     assert "either --volts" in refused("measure", "tracking", path, "--volts", "0,1", "--notes", "C3,C4")

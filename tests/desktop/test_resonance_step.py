@@ -156,6 +156,11 @@ def test_every_mode_is_seen_and_chosen_on_the_strip(window, resonance, qtbot):
     picture = strip.grab().toImage()
     whole, notch = (picture.copy(strip.boxes()[i]) for i in (0, modes.index("notch")))
     assert whole != notch
+    window.turn_theme()
+    assert strip.grab().toImage().copy(strip.boxes()[0]) != whole
+    inside = strip.boxes()[0].center()
+    assert strip.grab().toImage().pixelColor(inside).lightness() < picture.pixelColor(inside).lightness()
+    window.turn_theme()
 
 
 def test_the_strip_is_put_away_where_there_is_one_mode(window, resonance, qtbot):

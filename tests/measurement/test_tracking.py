@@ -11,7 +11,7 @@ from jiyuu.circuits.control import Converter
 from jiyuu.circuits.trims import Trim, Trims
 from jiyuu.errors import CircuitError, MeasurementError
 from jiyuu.measurement.converter_fit import fit_converter
-from jiyuu.measurement.tracking import Readings, drift, key_follow, longest_span, read_tracking
+from jiyuu.measurement.tracking import Readings, drift, longest_span, read_tracking
 from jiyuu.measurement.tracking_advice import advise
 from jiyuu.quantities import C4_HZ
 
@@ -144,17 +144,6 @@ def test_advice_never_shortens_the_span_it_foretells(scale_error, droop_cents, l
     read = read_tracking(bent(scale_error, droop_cents, leak_cents))
     after = advise(read).after
     assert (after.usable.volts if after.usable else 0) >= (read.usable.volts if read.usable else 0)
-
-
-def test_key_follow_from_notes_played():
-    keys = np.array([130.81, 196.0, 261.63, 392.0, 523.25])
-    found = key_follow(keys, 800 * (keys / C4_HZ) ** 0.67)
-    assert found.percent.value == pytest.approx(67.0)
-    assert found.offset_cents == pytest.approx(1200 * np.log2(800 / C4_HZ))
-    assert key_follow(keys, keys**2 / 100).percent.value == pytest.approx(200.0)
-    assert key_follow(keys, np.full(5, 900.0)).percent.value == pytest.approx(0.0, abs=1e-9)
-    with pytest.raises(MeasurementError, match="two different notes"):
-        key_follow([440.0, 440.0], [1000.0, 1000.0])
 
 
 def test_drift_over_minutes_and_degrees():

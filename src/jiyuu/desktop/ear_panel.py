@@ -8,6 +8,7 @@ from jiyuu.book.heard import Heard
 from jiyuu.desktop.bench.knobs import number_field
 from jiyuu.desktop.listening import Listening
 from jiyuu.desktop.sound_file import LEVEL_DB
+from jiyuu.quantities import signed
 from jiyuu.signals.ceiling import CEILING_DB
 
 
@@ -54,4 +55,4 @@ class EarPanel(QWidget):
         self.loop.setChecked(state.loop)
         self.level.set_value(state.level_db)
         sounding = "playing" if state.playing else "silent"
-        self.note.setText(f"ear, {sounding}; never above {CEILING_DB:.0f} dB of full scale".replace("-", "−"))
+        self.note.setText(f"ear, {sounding}; never above {signed(CEILING_DB, 0)} dB of full scale")

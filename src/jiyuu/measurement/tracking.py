@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -135,28 +134,6 @@ def longest_span(volts: FloatArray, octaves: FloatArray, inside: NDArray[np.bool
         if best is None or found.volts > best.volts:
             best = found
     return best
-
-
-@dataclass(frozen=True, slots=True)
-class KeyFollow:
-    """percent: octaves of cutoff for an octave of keys; offset_cents at middle C; worst_cents off the fitted line."""
-
-    percent: Uncertain
-    offset_cents: float
-    worst_cents: float
-
-
-def key_follow(key_hz: Sequence[float] | FloatArray, frequency_hz: Sequence[float] | FloatArray) -> KeyFollow:
-    """From notes played, as the frequencies (m,) the keys ask for (equal temperament or any other scale), and what the
-    filter gave (m,). Raises MeasurementError under two different keys."""
-    asked, found = np.log2(np.asarray(key_hz, dtype=float)), np.log2(np.asarray(frequency_hz, dtype=float))
-    if asked.size != found.size or asked.size < 2 or not np.ptp(asked):
-        raise MeasurementError("Key follow needs at least two different notes, each with the frequency it gave.")
-    keys = asked - np.log2(C4_HZ)
-    slope, start, doubt, _ = _line(keys, found, np.zeros(keys.size))
-    left = 1200 * (found - start - slope * keys)
-    return KeyFollow(Uncertain(100 * slope, 100 * doubt), 1200 * (start - float(np.log2(C4_HZ))),
-                     float(np.abs(left).max()))
 
 
 @dataclass(frozen=True, slots=True)

@@ -50,6 +50,11 @@ class ModeStrip(PaintedFigure):
         self.setAccessibleDescription("; ".join(self.texts()))
         self.update()
 
+    def restyle(self, ink: str) -> None:
+        """The same maps in the theme's colours."""
+        if self._map is not None:
+            self.show_modes(self._map, self._mode, ink)
+
     def texts(self) -> tuple[str, ...]:
         found = self._map
         if found is None:

@@ -94,6 +94,7 @@ class ResonancePresenter(StepPresenter):
         self._settled: dict[str, Any] = {}
         self._trial: dict[str, Any] = {}
         self._onset_of: tuple[Any, ...] = ()
+        self._modes_at_hz = 0.0
         self._studied: Studied | None = None
         self._logged: list[LoggedFinding] = []
         self.onset_percent: float | None = None
@@ -212,6 +213,7 @@ class ResonancePresenter(StepPresenter):
     def _draw_modes(self) -> None:
         """Not while a line is dragged: nobody looks there then."""
         assert self._network is not None
+        self._modes_at_hz = self.current()["cutoff_hz"]
         self.every_mode.emit(resonance_map(
             self._document, self._network, self._document.entry.modes, cutoff_hz=self.current()["cutoff_hz"],
             onset_percent=self.onset_percent, positions=COARSE_POSITIONS, frequency_hz=MAP_HZ[::COARSE_STEP],
@@ -221,7 +223,8 @@ class ResonancePresenter(StepPresenter):
         if self._network is None:
             return
         document, network, now, setup = self._document, self._network, self.current(), self._session.setup()
-        self._draw_modes()
+        if now["cutoff_hz"] != self._modes_at_hz:  # a line was dragged since
+            self._draw_modes()
 
         def steps() -> Iterator[Studied | None]:
             study = study_resonance(document, network, now["mode"], cutoff_hz=now["cutoff_hz"])

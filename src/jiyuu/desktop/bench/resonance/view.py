@@ -232,6 +232,7 @@ class ResonanceView(MeasuringView):
         if self._presenter.shelved is None or self._map is None:
             return
         self._show_map(self._map)
+        self.modes.restyle(THEME.palette.ink_of(self._presenter.letter).colour)
         if self._studied is not None:
             self._show_studied(self._studied)
         self._show_measured(self._measured)
