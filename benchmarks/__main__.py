@@ -1,13 +1,14 @@
 """Speed and endurance against references, as ratios within one run.
 
-    ./run bench [render | circuits | window | kill | trust | tracking]
+    ./run bench [render | circuits | window | stopping | kill | trust | tracking]
 """
 
 import sys
 
-from benchmarks import circuits, kill, render, tracking, trust, window
+from benchmarks import circuits, kill, render, stopping, tracking, trust, window
 
-PARTS = {part.__name__.rpartition(".")[2]: part.main for part in (render, circuits, window, kill, trust, tracking)}
+ROOMS = (render, circuits, window, stopping, kill, trust, tracking)
+PARTS = {room.__name__.rpartition(".")[2]: room.main for room in ROOMS}
 
 if __name__ == "__main__":
     for name in sys.argv[1:] or PARTS:

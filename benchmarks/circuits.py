@@ -9,7 +9,7 @@ import numpy as np
 
 from jiyuu.circuits.catalogue import circuits
 from jiyuu.circuits.filter_file import neutral_filter
-from jiyuu.rig.tolerance_study import response_band
+from jiyuu.prediction.tolerance import response_band
 from jiyuu.simulation.level_response import level_response
 from jiyuu.simulation.oscillation import oscillation
 

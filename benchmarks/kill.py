@@ -10,7 +10,7 @@ from pathlib import Path
 def main() -> None:
     """Counts findings that were reported as kept and are not there afterwards."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    from jiyuu.book.demo import write_demo_book
+    from jiyuu.bench.demo import write_demo_book
     from tests.desktop.driving import killed_while_driven
 
     moments = random.Random(20)

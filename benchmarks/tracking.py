@@ -6,10 +6,11 @@ import numpy as np
 
 from jiyuu.circuits.filter_file import neutral_filter
 from jiyuu.circuits.trims import Trims
+from jiyuu.circuits.unit import draw_unit
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.staircase import measure_staircase
 from jiyuu.quantities import C4_HZ
-from jiyuu.rig.simulated import SimulatedRig, draw_unit
+from jiyuu.rig.simulated import SimulatedRig
 from jiyuu.rig.tracking_request import TrackingRequest, whistle_percent
 from jiyuu.rig.tracking_run import possible_request, run_tracking
 from tests.staircase import drawn_staircase
@@ -50,13 +51,13 @@ def _units(circuit_id: str, count: int) -> None:
     grown = whole = shrunk = silent = 0
     errors = []
     for seed in range(count):
-        request = TrackingRequest(document, document.chosen_mode, whistle_percent(document) or 100.0)
+        request = TrackingRequest(document.chosen_mode, whistle_percent(document) or 100.0)
         rig = SimulatedRig(document, seed=seed)
         if possible_request(request, rig).by_sweeps:
             silent += 1  # this build does not whistle
             continue
         *_, before = run_tracking(request, rig)
-        turned = TrackingRequest(document, request.mode, request.resonance_percent,
+        turned = TrackingRequest(request.mode, request.resonance_percent,
                                  trims=before.advice.turned(Trims()))
         *_, after = run_tracking(turned, rig)
         was, now = (0.0 if run.tracking.usable is None else run.tracking.usable.octaves for run in (before, after))

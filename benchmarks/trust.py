@@ -4,9 +4,9 @@ from concurrent.futures import ProcessPoolExecutor
 
 import numpy as np
 
+from jiyuu.arrays import FloatArray
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.linear import complex_gain
-from jiyuu.circuits.network import FloatArray
 from jiyuu.measurement.curve_reading import CurveReading, read_curve
 from jiyuu.measurement.findings import READ_FROM_CURVE, read_response
 from jiyuu.measurement.response import measure_response

@@ -6,8 +6,10 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+from PyQt6.QtCore import QEvent
 
 START = """
 import time
@@ -37,7 +39,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as place:
         os.environ["XDG_CONFIG_HOME"] = place
         path = Path(place) / "demo.jiyuu"
-        from jiyuu.book.demo import write_demo_book
+        from jiyuu.bench.demo import write_demo_book
 
         write_demo_book(path)
         starts = [
@@ -67,15 +69,67 @@ def _redraw(path: Path) -> None:
         app.processEvents()
     for index, shelved in enumerate(window.session.shelf):
         window.session.take(index)
+        presenter = window.view("response").presenter
         app.processEvents()
         times = []
         for step in range(200):
             start = time.perf_counter()
-            window.presenter.try_cutoff(300.0 * 2 ** (2 * np.sin(step / 15)))
+            presenter.try_cutoff(300.0 * 2 ** (2 * np.sin(step / 15)))
             app.processEvents()
             times.append(1e3 * (time.perf_counter() - start))
         modes = len(shelved.document.entry.modes)
         print(f"{shelved.letter}, {modes:2} modes: redraw median {np.median(times):5.1f} ms, "
               f"95 % {np.percentile(times, 95):5.1f} ms (wanted ≤ 16)")
-        window.presenter.refresh()
+        presenter.refresh()
+        while window.session.crew.busy:
+            app.processEvents()
+    _awake(window, app)
+    _opened_and_closed(path, app)
     window.close()
+
+
+def _awake(window: Any, app: Any) -> None:
+    """The longest the window does not answer while every step measures."""
+    from jiyuu.bench.walk import walk
+
+    window.session.take(0)
+    for step in walk():
+        if not (step.built and step.measures):
+            continue
+        window.go(step.key)
+        for _ in range(2):  # the first time its figures and kernels are made
+            while window.session.crew.busy:
+                app.processEvents()
+            window.shown.presenter.measure()
+            gaps, last = [], time.perf_counter()
+            while window.measuring.jobs.busy:
+                app.processEvents()
+                now = time.perf_counter()
+                gaps.append(1e3 * (now - last))
+                last = now
+                time.sleep(0.002)
+        print(f"{step.name}: silent for {np.percentile(gaps, 95):4.0f} ms (95 %), {max(gaps):4.0f} ms at most, while "
+              "it measures (wanted ≤ 100)")
+
+
+def _opened_and_closed(path: Path, app: Any) -> None:
+    """What a hundred and twenty windows leave behind."""
+    from jiyuu.book.store import Book
+    from jiyuu.desktop.window import MainWindow
+
+    def resident_mb() -> float:
+        return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGESIZE") / 2**20
+
+    for number in range(120):
+        window = MainWindow(Book.open(path))
+        window.show()
+        window.go("response")
+        app.processEvents()
+        window.close()
+        while window.session.crew.busy:
+            app.processEvents()
+        app.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        app.processEvents()
+        if number == 20:
+            early = resident_mb()
+    print(f"100 windows opened and closed: {resident_mb() - early:+.0f} MB, {len(app.topLevelWidgets())} left")

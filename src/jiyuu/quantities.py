@@ -57,7 +57,7 @@ def parse_frequency(text: str) -> float:
         raise JiyuuError(f"'{text}' is not a frequency; type for example 1k2, 440 Hz, A4 or 0.5 V.") from error
     if unit == "V":
         return hz_of_volts(value)
-    if unit not in ("", "Hz", "hz"):
+    if unit.lower() not in ("", "hz"):
         raise JiyuuError(f"'{text}' is not a frequency; type for example 1k2, 440 Hz, A4 or 0.5 V.")
     if not value > 0:
         raise JiyuuError(f"'{text}' is not a frequency above 0 Hz; type for example 1k2, 440 Hz, A4 or 0.5 V.")

@@ -1,24 +1,30 @@
 """The book: what is kept, undone, refused, and what a kill leaves behind."""
 
+import json
+import shutil
 import sqlite3
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
 
-from jiyuu.book.demo import BOARDS
-from jiyuu.book.demo_place import demo_book_path, prepare_demo_book
-from jiyuu.book.store import Book, StoredCurve
-from jiyuu.book.walk import STEPS, StepState, moved_since, step_state
+from jiyuu.bench.demo import BOARDS, write_demo_book
+from jiyuu.bench.demo_place import demo_book_path, prepare_demo_book
+from jiyuu.bench.standing import Standing
+from jiyuu.bench.walk import StepState, states
+from jiyuu.book.store import Book
+from jiyuu.book.table import Table
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.errors import BookError
+from jiyuu.measurement.contexts import HumpPlace
 from jiyuu.measurement.finding import Finding, Tolerance
-from jiyuu.measurement.wording import sentence
+from jiyuu.wording.findings import sentence
 
 VOICE = Filter(name="Fog voice A", circuit="transistor-ladder", cutoff_hz=820.0)
-SETTINGS = {"mode": "lowpass-24", "cutoff_hz": 820.0, "resonance_percent": 0.0}
+STANDING = {"mode": "lowpass-24", "cutoff_hz": 820.0, "resonance_percent": 0.0}
 
 
 @pytest.fixture
@@ -30,30 +36,38 @@ def book(tmp_path):
 
 def curve():
     hz = np.geomspace(20, 20_000, 50)
-    return StoredCurve(hz, -hz / 1000, hz * 0, hz * 0 + 0.1, hz * 0 + 50)
+    return Table.of("response", ("frequency_hz", "Hz", hz), ("magnitude_db", "dB", -hz / 1000),
+                    ("snr_db", "dB", np.where(hz > 5000, np.nan, 50.0)))
 
 
-def add_run(book, row, *, findings=(), settings=SETTINGS):
+def add_run(book, row, *, findings=(), standing=STANDING, step="response"):
     volts = np.linspace(-1, 1, 101)
-    return book.add_run(row, "Response", settings, source="simulated rig", records={"recording": (volts, 48_000.0)},
-                        curve=curve(), findings=findings)
+    return book.add_run(
+        row, step, standing["mode"], standing=standing, setting={"every_mode": False}, facts={"kind": "lowpass"},
+        source="simulated rig", records={"recording": (volts, 48_000.0)}, tables=[curve()], findings=findings,
+    )
 
 
-def test_a_run_comes_back_with_its_raw_record_curve_and_findings(book, tmp_path):
+def test_a_run_comes_back_with_its_raw_record_table_and_findings(book, tmp_path):
     row = book.add_filter("A", VOICE, seed=3)
-    finding = Finding("pole_hz", 811.0, "Hz", 0.2, Tolerance(797, 844), SETTINGS)
+    finding = Finding("hump_db", 3.0, "dB", 0.2, Tolerance(-1, 4), HumpPlace(300.0, -1.5))
     run_id, (finding_id,) = add_run(book, row, findings=[finding])
     book.keep(finding_id)
     book.close()
     again = Book.open(tmp_path / "a.jiyuu")
     (shelved,) = again.filters()
     assert (shelved.letter, shelved.document, shelved.seed) == ("A", VOICE, 3)
-    (run,) = again.runs(row, "Response")
-    assert run.settings == SETTINGS
+    (run,) = again.runs(row, "response")
+    assert (run.standing, run.setting, run.facts) == (STANDING, {"every_mode": False}, {"kind": "lowpass"})
+    assert run.title == f"run {run_id}: lowpass-24, 820.0 Hz, 0 %"
     volts, rate = again.record(run_id, "recording")
     assert rate == 48_000
     assert np.abs(volts - np.linspace(-1, 1, 101)).max() < 1e-7
-    assert (again.curve(run_id).level_db == curve().level_db).all()
+    table = again.tables(run_id)["response"]
+    assert list(table.columns) == ["frequency_hz", "magnitude_db", "snr_db"]
+    assert table.units["magnitude_db"] == "dB"
+    for name, column in curve().columns.items():
+        np.testing.assert_array_equal(table[name], column)
     (logged,) = again.logbook()
     assert logged.finding == finding
     assert sentence(logged.finding) == sentence(finding)
@@ -62,49 +76,70 @@ def test_a_run_comes_back_with_its_raw_record_curve_and_findings(book, tmp_path)
 
 def test_every_act_can_be_undone_and_done_again(book):
     row = book.add_filter("A", VOICE, seed=None)
-    _, (finding_id,) = add_run(book, row, findings=[Finding("peak_db", 3.0, "dB")])
-    book.set_values(row, {"cutoff_hz": 900.0}, before={"cutoff_hz": 820.0})
+    run_id, (finding_id,) = add_run(book, row, findings=[Finding("peak_db", 3.0, "dB")])
+    book.set_values(row, {"cutoff_hz": 900.0})
     book.keep(finding_id)
-    book.add_note("Start with A")
+    note = book.add_note("Start with A")
+    book.show_run(run_id, shown=False)
+    book.show_note(note, shown=False)
+    book.show_filter(row, shown=False)
 
     def state():
-        return book.setting(row, "cutoff_hz"), len(book.logbook()), [n.text for n in book.notes()]
+        return (book.settings().get(row, {}).get("cutoff_hz"), len(book.logbook()), [n.text for n in book.notes()],
+                len(book.runs(row, "response")), len(book.filters()))
 
-    assert state() == (900.0, 1, ["Start with A"])
-    assert [book.undo(), book.undo(), book.undo(), book.undo()] == ["note", "keep", "set", None]
-    assert state() == (820.0, 0, [])
-    assert not book.can_undo
-    assert [book.redo(), book.redo(), book.redo(), book.redo()] == ["set", "keep", "note", None]
-    assert state() == (900.0, 1, ["Start with A"])
+    seen = [state()]
+    assert seen[0] == (900.0, 1, [], 0, 0)
+    kinds = []
+    while (act := book.undo()) is not None:
+        kinds.append(act.kind)
+        seen.append(state())
+    assert kinds == ["filter", "note", "run", "note", "keep", "set", "filter"]
+    assert seen[-1] == (None, 0, [], 1, 0)
+    again = []
+    while (act := book.redo()) is not None:
+        again.append(act.kind)
+        assert state() == seen[len(kinds) - len(again)]
+    assert again == kinds[::-1]
 
 
 def test_a_new_act_overtakes_what_was_undone(book):
     row = book.add_filter("A", VOICE, seed=None)
-    book.set_values(row, {"cutoff_hz": 900.0}, before={"cutoff_hz": 820.0})
+    book.set_values(row, {"cutoff_hz": 900.0})
     book.undo()
-    book.set_values(row, {"cutoff_hz": 700.0}, before={"cutoff_hz": 820.0})
-    assert not book.can_redo
+    book.set_values(row, {"cutoff_hz": 700.0})
     assert book.redo() is None
-    assert book.setting(row, "cutoff_hz") == 700.0
+    assert book.settings()[row]["cutoff_hz"] == 700.0
 
 
 def test_moving_a_control_to_where_it_stands_is_no_act(book):
     row = book.add_filter("A", VOICE, seed=None)
-    book.set_values(row, {"cutoff_hz": 820.0}, before={"cutoff_hz": 820.0})
-    assert not book.can_undo
+    assert book.set_values(row, {"cutoff_hz": 900.0})
+    assert not book.set_values(row, {"cutoff_hz": 900.0})
+    assert book.undo().state["values"] == {"cutoff_hz": None}
 
 
-def test_states_of_the_walk(book):
+def test_presses_that_follow_each_other_are_one_act(book):
     row = book.add_filter("A", VOICE, seed=None)
-    assert step_state(book, row, "Response", SETTINGS) is StepState.OPEN
-    add_run(book, row, findings=[Finding("pole_hz", 811.0, "Hz", 0.2, Tolerance(797, 844))])
-    assert step_state(book, row, "Response", SETTINGS) is StepState.DONE
-    moved = {**SETTINGS, "cutoff_hz": 900.0}
-    assert step_state(book, row, "Response", moved) is StepState.STALE
-    assert moved_since(moved, SETTINGS) == "cutoff was 820.0 Hz, is 900.0 Hz"
-    add_run(book, row, findings=[Finding("pole_hz", 911.0, "Hz", 0.2, Tolerance(797, 844))])
-    assert step_state(book, row, "Response", SETTINGS) is StepState.OUTSIDE
-    assert len(STEPS) == 10
+    for hz in (900.0, 910.0, 920.0):
+        book.set_values(row, {"cutoff_hz": hz}, together=True)
+    book.set_values(row, {"resonance_percent": 10.0}, together=True)
+    book.set_values(row, {"cutoff_hz": 930.0})
+    assert book.undo().state["values"] == {"cutoff_hz": 920.0}
+    assert book.undo().state["values"] == {"resonance_percent": None}
+    assert book.undo().state["values"] == {"cutoff_hz": None}
+
+
+def test_a_run_put_aside_leaves_the_one_before(book):
+    row = book.add_filter("A", VOICE, seed=None)
+    first, _ = add_run(book, row)
+    second, _ = add_run(book, row)
+    other, _ = add_run(book, row, standing={**STANDING, "mode": "bandpass-12"})
+    assert {run.id for run in book.newest_runs(row)} == {second, other}
+    book.show_run(second, shown=False)
+    assert {run.id for run in book.newest_runs()} == {first, other}
+    assert book.run(second).mode == "lowpass-24"  # nothing of it is lost
+    assert [run.id for run in book.runs(row, "response", mode="lowpass-24")] == [first]
 
 
 def test_files_that_are_no_books_are_refused_and_left_alone(tmp_path):
@@ -171,11 +206,11 @@ def test_the_demo_book_is_a_session_half_done(tmp_path, monkeypatch):
     assert [s.letter for s in shelf] == list("ABCDEF")
     assert len({s.document.circuit for s in shelf}) == len(BOARDS) == 6
 
+    kept = demo.settings()
+
     def state(shelved):
-        document = shelved.document
-        now = {"cutoff_hz": demo.setting(shelved.id, "cutoff_hz", document.cutoff_hz),
-               "resonance_percent": document.resonance_percent}
-        return step_state(demo, shelved.id, "Response", now)
+        own = kept.get(shelved.id, {})
+        return states(demo, shelved.id, Standing.of(shelved.document, own), own)["response"]
 
     assert [state(s) for s in shelf] == [
         StepState.DONE, StepState.OUTSIDE, StepState.OPEN, StepState.STALE, StepState.OPEN, StepState.OPEN
@@ -190,16 +225,17 @@ WRITER = """
 import sys
 from pathlib import Path
 import numpy as np
-from jiyuu.book.store import Book, StoredCurve
+from jiyuu.book.store import Book
+from jiyuu.book.table import Table
 from jiyuu.measurement.finding import Finding
 
 book = Book.open(Path(sys.argv[1]))
 row = book.filters()[0].id
 hz = np.geomspace(20, 20000, 500)
 for i in range(100000):
-    _, rows = book.add_run(row, "Response", {"cutoff_hz": 1.0 * i}, source="script",
-        records={"recording": (np.zeros(60000), 48000.0)}, curve=StoredCurve(hz, hz, hz, hz, hz),
-        findings=[Finding("peak_hz", 100.0 + i, "Hz")])
+    _, rows = book.add_run(row, "response", "lowpass", standing={"cutoff_hz": 1.0 * i}, setting={}, facts={},
+        source="script", records={"recording": (np.zeros(60000), 48000.0)},
+        tables=[Table.of("response", ("frequency_hz", "Hz", hz))], findings=[Finding("peak_hz", 100.0 + i, "Hz")])
     book.keep(rows[0])
     print(100 + i, flush=True)
 """
@@ -231,37 +267,129 @@ def test_two_programs_may_have_the_same_book_open(book, tmp_path):
     row = book.add_filter("A", VOICE, seed=None)
     second = Book.open(tmp_path / "a.jiyuu")
     second.add_note("from the second")
-    book.set_values(row, {"cutoff_hz": 5.0}, before={"cutoff_hz": 820.0})
+    book.set_values(row, {"cutoff_hz": 5.0})
     assert [n.text for n in book.notes()] == ["from the second"]
     second.close()
 
 
-def test_an_older_book_is_brought_up_to_date_on_a_copy(book, tmp_path, monkeypatch):
-    row = book.add_filter("A", VOICE, seed=3)
-    add_run(book, row)
-    book.close()
-    path = tmp_path / "a.jiyuu"
+def test_a_book_of_the_first_version_loses_nothing(tmp_path):
+    """Written by the first version, its raw records cut short; 24 acts, 5 steps, three filters measured."""
+    path = tmp_path / "old.jiyuu"
+    shutil.copy(Path(__file__).parent / "books" / "version-1.jiyuu", path)
     before = path.read_bytes()
-    monkeypatch.setattr("jiyuu.book.opening.SCHEMA_VERSION", 2)
-    monkeypatch.setattr("jiyuu.book.opening.MIGRATIONS", {1: "ALTER TABLE notes ADD COLUMN colour TEXT;"})
-    newer = Book.open(path)
-    assert newer.filters()[0].document == VOICE
-    assert len(newer.runs(row, "Response")) == 1
-    assert newer._rows("SELECT colour FROM notes") == []
-    newer.close()
-    assert int.from_bytes(path.read_bytes()[60:64], "big") == 2
-    assert (tmp_path / "a.jiyuu.version-1").read_bytes() == before
+    old = sqlite3.connect(f"{path.as_uri()}?mode=ro", uri=True)
+    counts = {table: old.execute(f"SELECT COUNT(*) FROM {table}").fetchone()[0]
+              for table in ("filters", "runs", "records", "findings", "notes", "actions")}
+    findings = old.execute("SELECT id, quantity, value, unit, uncertainty, kept FROM findings ORDER BY id").fetchall()
+    settings = {number: json.loads(text) for number, text in old.execute("SELECT id, settings FROM runs")}
+    levels = {number: np.frombuffer(blob) for number, blob in old.execute("SELECT run_id, level_db FROM curves")}
+    old.close()
+    book = Book.open(path)
+    assert (tmp_path / "old.jiyuu.version-1").read_bytes() == before
+    new = sqlite3.connect(path)
+    for table, count in counts.items():
+        assert new.execute(f"SELECT COUNT(*) FROM {table}").fetchone()[0] == count, table
+    now = new.execute("SELECT id, quantity, value, unit, uncertainty, kept FROM findings ORDER BY id").fetchall()
+    new.close()
+    assert now == [(i, {"cusp_percent": "balance_percent"}.get(name, name), *rest) for i, name, *rest in findings]
+    for number, told in settings.items():
+        run, tables = book.run(number), book.tables(number)
+        kept = {**run.standing, **run.facts}
+        columns = {f"{name}.{column}": values for name, table in tables.items() for column, values in
+                   table.columns.items()}
+        for name, value in told.items():
+            if isinstance(value, list) and name in MOVED:
+                wanted = [np.nan if v is None else v for v in value]
+                np.testing.assert_array_equal(columns[MOVED[name][run.step]], wanted)
+            else:
+                assert kept[name] == value, name
+        if number in levels:
+            np.testing.assert_array_equal(tables["response"]["magnitude_db"], levels[number])
+        for logged in book.findings_of_run(number):
+            assert sentence(logged.finding).endswith(".")
+    shelf = book.filters()
+    own = book.settings()[shelf[0].id]
+    assert own["self_oscillation"] == {"target": "a pitch", "pitch_hz": 440.0, "balance_db": -12.0}
+    assert own["response"] == {"curve_level_v": 2.0, "cutoff_named": "peak", "beside": shelf[1].id}
+    assert own["tracking"] == {"to_v": 4.0, "tolerance_cents": 2.0}
+    standing = Standing.of(shelf[0].document, own)
+    assert set(states(book, shelf[0].id, standing, own).values()) <= set(StepState)
+    while (act := book.undo()) is not None:
+        assert act.kind in ("set", "keep", "note")
+    # The first version wrote down what stood before the first act, where nothing had been set.
+    for shelved in shelf:
+        kept = book.settings().get(shelved.id, {})
+        assert Standing.of(shelved.document, kept).as_json() == Standing.of(shelved.document).as_json()
+    book.close()
+    again = Book.open(path)  # once is enough
+    assert len(again.filters()) == 6
+    again.close()
 
 
-def test_a_migration_that_fails_leaves_the_book_as_it_was(book, tmp_path, monkeypatch):
-    book.add_filter("A", VOICE, seed=3)
-    book.close()
+MOVED = {
+    "position_percent": {"resonance": "resonance.position_percent", "self_oscillation": "pull.position_percent"},
+    "peak_db": {"resonance": "resonance.peak_db"}, "body_db": {"resonance": "resonance.body_db"},
+    "highest_db": {"resonance": "resonance.highest_db"}, "pull_hz": {"self_oscillation": "pull.frequency_hz"},
+    "pull_v": {"self_oscillation": "pull.amplitude_v"}, "range_hz": {"self_oscillation": "range.frequency_hz"},
+    "range_v": {"self_oscillation": "range.amplitude_v"},
+    "harmonics_db": {"self_oscillation": "harmonics.harmonics_db"},
+    "volts": {"tracking": "tracking.volts"}, "frequency_hz": {"tracking": "tracking.frequency_hz"},
+    "uncertainty_hz": {"tracking": "tracking.uncertainty_hz"}, "tone_v": {"tracking": "tracking.amplitude_peak_v"},
+    "settled_s": {"tracking": "tracking.settled_s"},
+}
+
+
+def test_a_migration_that_fails_leaves_the_book_as_it_was(tmp_path, monkeypatch):
     path = tmp_path / "a.jiyuu"
+    shutil.copy(Path(__file__).parent / "books" / "version-1.jiyuu", path)
     before = path.read_bytes()
-    monkeypatch.setattr("jiyuu.book.opening.SCHEMA_VERSION", 2)
-    for migrations, words in (({1: "ALTER TABLE nothing ADD COLUMN x;"}, "cannot be read"), ({}, "cannot bring up")):
+
+    def fails(old, new):
+        raise sqlite3.OperationalError("no such column")
+
+    for migrations, words in (({1: fails}, "cannot be read"), ({}, "cannot bring up")):
         monkeypatch.setattr("jiyuu.book.opening.MIGRATIONS", migrations)
         with pytest.raises(BookError, match=words):
             Book.open(path)
         assert path.read_bytes() == before
-    assert [p.name for p in tmp_path.iterdir()] == ["a.jiyuu"]
+    assert not list(tmp_path.glob(".jiyuu-*"))
+
+
+MAKER = """
+import sys
+from pathlib import Path
+from jiyuu.book.store import Book
+print("going", flush=True)
+Book.create(Path(sys.argv[1])).close()
+print("made", flush=True)
+"""
+
+
+def test_a_kill_while_a_book_is_made_leaves_none_or_a_whole_one(tmp_path):
+    """The place stays free, or the book opens."""
+    generator, outcomes = np.random.default_rng(3), set()
+    for i in range(12):
+        path = tmp_path / f"{i}.jiyuu"
+        maker = subprocess.Popen([sys.executable, "-c", MAKER, str(path)], stdout=subprocess.PIPE, text=True)
+        assert maker.stdout is not None
+        maker.stdout.readline()
+        time.sleep(generator.uniform(0, 0.02))
+        maker.kill()
+        maker.wait()
+        maker.stdout.close()
+        outcomes.add(path.exists())
+        book = Book.open(path) if path.exists() else Book.create(path)
+        book.add_filter("A", VOICE, seed=1)
+        book.close()
+    assert outcomes
+
+
+def test_a_demo_half_made_is_not_taken_for_one(tmp_path, monkeypatch):
+    """Its measurements take seconds: a kill meanwhile must leave the place free."""
+    def stopped(*arguments, **how):
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr("jiyuu.bench.demo._measure", stopped)
+    with pytest.raises(KeyboardInterrupt):
+        write_demo_book(tmp_path / "demo.jiyuu")
+    assert list(tmp_path.iterdir()) == []

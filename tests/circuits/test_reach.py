@@ -3,9 +3,10 @@
 import numpy as np
 import pytest
 
-from jiyuu.circuits.reach import ControlSpan, dead_sentence, reach, reach_sentence
+from jiyuu.circuits.reach import ControlSpan, reach
 from jiyuu.errors import CircuitError
 from jiyuu.quantities import C4_HZ
+from jiyuu.wording.reach import dead_line, reach_line
 
 TOP = np.log2(20_000 / C4_HZ)
 BOTTOM = np.log2(20 / C4_HZ)
@@ -58,20 +59,20 @@ def test_the_whole_reach_is_the_sum_within_the_circuits_limits():
     assert found.high_hz == pytest.approx(18_000)
     assert found.wanted_low_hz == pytest.approx(C4_HZ / 32)
     assert found.wanted_high_hz == pytest.approx(C4_HZ * 512)
-    assert "16.00 Hz to 18.00 kHz" in reach_sentence(found)
-    assert "cut off by the circuit" in reach_sentence(found)
+    assert "16.00 Hz to 18.00 kHz" in reach_line(found)
+    assert "octaves more than the circuit can reach" in reach_line(found)
 
 
 def test_a_circuit_that_stops_before_the_ear_is_named():
     part, = reach([knob(low=-2.0, high=6.0)], highest_hz=8000).dead
     assert part.why == "circuit"
     assert part.share == pytest.approx((6 - np.log2(8000 / C4_HZ)) / 8)
-    assert "circuit's limit of 8.000 kHz" in dead_sentence(part)
+    assert "circuit's limit of 8.000 kHz" in dead_line(part)
 
 
 def test_sentences_name_the_control_that_holds_the_filter_open():
     part, *_ = reach([knob(low=-2.0, high=6.0), ControlSpan("CV 1", 0, 4, 4, True)]).dead
-    text = dead_sentence(part)
+    text = dead_line(part)
     assert text.startswith("Knob: the upper 47 % of its travel cannot be heard: CV 1 (+4.0 octaves) already opens")
 
 

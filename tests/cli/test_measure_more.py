@@ -8,14 +8,14 @@ import pytest
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.signals.recordings import read_recording, write_recording
-from tests.cli.test_commands import RATE, refused, run  # noqa: F401
+from tests.cli.test_commands import RATE
 
 
 def sine(volts, hz=440.0, seconds=1.0):
     return volts * np.sin(2 * np.pi * hz * np.arange(round(seconds * RATE)) / RATE)
 
 
-def test_levels_of_one_recording(run, tmp_path):  # noqa: F811
+def test_levels_of_one_recording(run, tmp_path):
     write_recording(tmp_path / "a.wav", sine(8.0), RATE)
     code, out, _ = run("measure", "levels", tmp_path / "a.wav", "--limit-v", "4", "--json")
     found = json.loads(out)
@@ -29,7 +29,7 @@ def test_levels_of_one_recording(run, tmp_path):  # noqa: F811
     assert "4.1 dB over" in out
 
 
-def test_levels_over_a_control(run, tmp_path):  # noqa: F811
+def test_levels_over_a_control(run, tmp_path):
     """Volts that double every 25 %: overloaded from 50 + 25·log2(5/4) % on."""
     files = []
     for i, volts in enumerate((1, 2, 4, 8, 16)):
@@ -45,7 +45,7 @@ def test_levels_over_a_control(run, tmp_path):  # noqa: F811
     assert found["taper"] is None
 
 
-def test_evenness_needs_positions_enough(run, tmp_path):  # noqa: F811
+def test_evenness_needs_positions_enough(run, tmp_path):
     files, positions = [], np.linspace(0, 100, 21)
     for i, percent in enumerate(positions):
         files.append(tmp_path / f"{i:02}.wav")
@@ -61,7 +61,7 @@ def test_evenness_needs_positions_enough(run, tmp_path):  # noqa: F811
     (("--positions", "0,50"), "names 2"), (("--positions", "high"), "not numbers"), (("--limit-v", "0"), "above 0 V"),
     (("--positions", "120"), "within 0 to 100"),
 ])
-def test_levels_refuses_what_makes_no_sense(refused, tmp_path, arguments, words):  # noqa: F811
+def test_levels_refuses_what_makes_no_sense(refused, tmp_path, arguments, words):
     write_recording(tmp_path / "a.wav", sine(1.0), RATE)
     assert words in refused("measure", "levels", tmp_path / "a.wav", *arguments)
 
@@ -78,7 +78,7 @@ def curve(tmp_path, separator=",", point=".", count=400):
 
 
 @pytest.mark.parametrize(("separator", "point"), [(",", "."), (";", ","), ("\t", ".")])
-def test_a_curve_of_another_instrument_is_read(run, tmp_path, separator, point):  # noqa: F811
+def test_a_curve_of_another_instrument_is_read(run, tmp_path, separator, point):
     code, out, _ = run("measure", "response", curve(tmp_path, separator, point), "--json")
     found = json.loads(out)
     assert code == 0
@@ -95,20 +95,20 @@ def test_a_curve_of_another_instrument_is_read(run, tmp_path, separator, point):
     ("\n".join("nan,1" for _ in range(30)), "finite"),
     ("\n".join(str(i) for i in range(1, 40)), "a frequency in Hz and a level"),
 ])
-def test_curves_that_cannot_be_read(refused, tmp_path, text, words):  # noqa: F811
+def test_curves_that_cannot_be_read(refused, tmp_path, text, words):
     path = tmp_path / "bad.csv"
     path.write_text(text)
     assert words in refused("measure", "response", path)
 
 
-def test_a_stimulus_without_its_recording_is_refused(refused, tmp_path):  # noqa: F811
+def test_a_stimulus_without_its_recording_is_refused(refused, tmp_path):
     write_recording(tmp_path / "a.wav", sine(1.0), RATE)
     assert "give the recording too" in refused("measure", "response", tmp_path / "a.wav")
     assert "read alone" in refused("measure", "response", curve(tmp_path), tmp_path / "a.wav")
 
 
 @pytest.mark.parametrize("kind", ["noise", "tones"])
-def test_noise_and_tones_go_out_and_come_back(run, tmp_path, kind):  # noqa: F811
+def test_noise_and_tones_go_out_and_come_back(run, tmp_path, kind):
     stimulus = tmp_path / f"{kind}.wav"
     more = ("--seconds", "2") if kind == "noise" else ("--per-octave", "6")
     code, _, err = run("stimulus", kind, stimulus, *more)
@@ -127,10 +127,8 @@ def test_noise_and_tones_go_out_and_come_back(run, tmp_path, kind):  # noqa: F81
     assert (tmp_path / "c.csv").read_text().startswith("frequency_hz,magnitude_db,phase_deg,uncertainty_db,snr_db")
 
 
-def test_the_walk_into_a_folder_holds_five_steps_and_goes_on(run, tmp_path):  # noqa: F811
-    folder = tmp_path / "f"
-    code, out, _ = run("characterise", "sallen-key-lowpass", "--seed", "3", "--out", folder, "--json")
-    assert code == 0
+def test_the_walk_into_a_folder_holds_five_steps_and_goes_on(run, characterised):
+    folder, arguments, out = characterised
     steps = json.loads(out)["steps"]
     assert set(steps) == {"setup", "response", "resonance", "self_oscillation", "tracking"}
     assert 70 < steps["resonance"]["onset_percent"]["value"] < 100
@@ -144,6 +142,7 @@ def test_the_walk_into_a_folder_holds_five_steps_and_goes_on(run, tmp_path):  # 
     tracked = np.genfromtxt(folder / "tracking.csv", delimiter=",", names=True)
     assert tracked["volts"].tolist() == list(range(9))
     before = (folder / "resonance-lowpass-12.csv").stat().st_mtime_ns
-    code, out, _ = run("characterise", "sallen-key-lowpass", "--seed", "3", "--out", folder, "--json")
+    code, out, _ = run(*arguments)
+    assert code == 0
     assert json.loads(out)["steps"] == steps
     assert (folder / "resonance-lowpass-12.csv").stat().st_mtime_ns == before

@@ -8,7 +8,7 @@ import pytest
 from jiyuu.circuits.control import Converter
 from jiyuu.quantities import C4_HZ
 from jiyuu.signals.recordings import read_recording, write_recording
-from tests.cli.test_commands import RATE, refused, run  # noqa: F401
+from tests.cli.test_commands import RATE
 from tests.staircase import Staircase
 
 VOLTS = "0,1,2,3,4,5,6,7,8"
@@ -31,7 +31,7 @@ def staircase(tmp_path):
     return make
 
 
-def test_a_table_with_its_judgement(run, staircase):  # noqa: F811
+def test_a_table_with_its_judgement(run, staircase):
     hertz = bent()
     code, out, err = run("measure", "tracking", staircase(hertz, glide_s=0.02, clicks=10), "--volts", VOLTS, "--json")
     assert code == 0, err
@@ -52,7 +52,7 @@ def test_a_table_with_its_judgement(run, staircase):  # noqa: F811
     assert any("Scale trim down" in line for line in found["advice"])
 
 
-def test_the_reference_and_the_pitch_meant_can_be_chosen(run, staircase, tmp_path):  # noqa: F811
+def test_the_reference_and_the_pitch_meant_can_be_chosen(run, staircase, tmp_path):
     hertz = 110.0 * 2 ** (np.arange(5) * 1.002) * 2 ** (20 / 1200)
     path = staircase(hertz)
     code, out, err = run("measure", "tracking", path, "--volts", "0:4:1", "--reference-v", "2", "--zero-hz", "110",
@@ -70,7 +70,7 @@ def test_the_reference_and_the_pitch_meant_can_be_chosen(run, staircase, tmp_pat
     assert len(rows) == 6
 
 
-def test_a_step_left_out_is_named_when_its_place_is_certain(run, staircase):  # noqa: F811
+def test_a_step_left_out_is_named_when_its_place_is_certain(run, staircase):
     hertz = bent()
     code, out, _ = run("measure", "tracking", staircase([*hertz[:4], *hertz[5:]]), "--volts", VOLTS, "--json")
     found = json.loads(out)
@@ -87,19 +87,19 @@ def test_a_step_left_out_is_named_when_its_place_is_certain(run, staircase):  # 
     ([0, 1, 2], "1,1,1", "same volts"), ([0, 1, 2], "0:9e9:1", "at most 1000"), ([0, 1, 2], "0:1:0", "leads nowhere"),
     ([0, 1, 2], "", "not numbers"), ([2, 1, 0], "0,1,2", "does not rise"),
 ])
-def test_what_cannot_be_is_refused(run, refused, staircase, steps, volts, words):  # noqa: F811
+def test_what_cannot_be_is_refused(run, refused, staircase, steps, volts, words):
     path = staircase(bent(volts=steps), step_s=0.5)
     assert words in refused("measure", "tracking", path, f"--volts={volts}", "--json")
 
 
 @pytest.mark.parametrize("record", [np.zeros(RATE), 0.1 * np.random.default_rng(3).standard_normal(2 * RATE)])
-def test_no_tones_no_table(run, refused, tmp_path, record):  # noqa: F811
+def test_no_tones_no_table(run, refused, tmp_path, record):
     write_recording(tmp_path / "nothing.wav", record, RATE)
     said = refused("measure", "tracking", tmp_path / "nothing.wav", "--volts", "0,1,2")
     assert ("tone" if record.any() else "silent") in said
 
 
-def test_key_follow_from_notes_played_in_any_scale(run, refused, staircase):  # noqa: F811
+def test_key_follow_from_notes_played_in_any_scale(run, refused, staircase):
     notes = {"C3": 130.8128, "E3": 164.8138, "G3": 195.9977, "C4": 261.6256, "A4": 440.0}
     path = staircase([900 * (hz / C4_HZ) ** 0.5 for hz in notes.values()])
     code, out, err = run("measure", "tracking", path, "--notes", ",".join(notes), "--json")
@@ -120,7 +120,7 @@ def test_key_follow_from_notes_played_in_any_scale(run, refused, staircase):  # 
     assert "not a frequency" in refused("measure", "tracking", path, "--notes", "C3,5 dB")
 
 
-def test_steps_as_a_stimulus_and_read_back_as_text(run, refused, tmp_path, staircase):  # noqa: F811
+def test_steps_as_a_stimulus_and_read_back_as_text(run, refused, tmp_path, staircase):
     code, _, err = run("stimulus", "steps", tmp_path / "cv.wav", "--volts", "0:3:1", "--seconds", "0.5")
     assert code == 0
     assert "never into a loudspeaker" in err

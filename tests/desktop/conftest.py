@@ -1,12 +1,13 @@
-"""A real window on a book of its own; a check that no thread outlives a test."""
+"""A real window on a book of its own; a check that no window outlives a test, nor what works for it."""
 
 from collections.abc import Iterator
 
 import pytest
-from PyQt6.QtCore import QSettings, QThread
+from PyQt6 import sip
+from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
-from jiyuu.book.demo import write_demo_book
+from jiyuu.bench.demo import write_demo_book
 from jiyuu.book.store import Book
 from jiyuu.desktop.theme.style import THEME, load_faces
 from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
@@ -23,7 +24,7 @@ def own_settings(tmp_path, qapp) -> Iterator[None]:
     load_faces()
     THEME.apply("paper", scale=1.0)
     yield
-    assert not [thread for thread in qapp.findChildren(QThread) if thread.isRunning()]
+    assert [widget for widget in qapp.topLevelWidgets() if isinstance(widget, MainWindow)] == []
 
 
 @pytest.fixture
@@ -41,7 +42,6 @@ def open_window(qtbot):
     def make(path) -> MainWindow:
         window = MainWindow(Book.open(path))
         window.resize(1280, 800)
-        qtbot.addWidget(window)
         window.show()
         keep_focus_on_figure(window)
         qtbot.waitExposed(window)
@@ -51,7 +51,9 @@ def open_window(qtbot):
 
     yield make
     for window in opened:
-        window.close()
+        if not sip.isdeleted(window):
+            window.close()
+    qtbot.waitUntil(lambda: all(sip.isdeleted(window) for window in opened), timeout=30_000)
 
 
 @pytest.fixture

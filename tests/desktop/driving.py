@@ -22,21 +22,21 @@ def act():
     global step
     window = next(w for w in QApplication.topLevelWidgets() if isinstance(w, window_module.MainWindow))
     step += 1
-    if not window.presenter.jobs.busy and step % 12 == 1:
+    if not window.measuring.jobs.busy and step % 12 == 1:
         QTest.keyClick(window, Qt.Key.Key_M)
-    findings = window.response.findings
+    findings = window.view("response").findings
     if findings.count():
         findings.setCurrentRow(step % findings.count())
         before = {entry.id for entry in window.session.book.logbook()}
-        logged = findings.currentItem().data(int(Qt.ItemDataRole.UserRole))
+        logged = findings.current()
         if logged is not None and (not logged.kept or step % 7 == 0):  # now and then one is taken out again
-            QTest.keyClick(window, Qt.Key.Key_K)
+            window.shown.keep_current()
         after = {entry.id for entry in window.session.book.logbook()}
         for entry in after - before:
             print("kept", entry, flush=True)
         for entry in before - after:
             print("out", entry, flush=True)
-    QTest.keyClick(window.response.level, Qt.Key.Key_Right)
+    QTest.keyClick(window.view("response").level, Qt.Key.Key_Right)
 
 def begin(window):
     shown(window)

@@ -23,11 +23,11 @@ def test_a_slot_that_raises_is_said_and_the_window_lives_on(window, qtbot, monke
         qtbot.wait(50)
     for kind, error, trace in caught:
         sys.excepthook(kind, error, trace)
-    assert "a wire came loose" in window.notice.text()
-    assert window.notice.property("role") == "error"
+    assert "a wire came loose" in window.tidings.text()
+    assert window.tidings.is_error
     assert "Traceback" in capsys.readouterr().err
     sys.excepthook(JiyuuError, JiyuuError("turn it down"), None)
-    assert window.notice.text() == "turn it down"
+    assert window.tidings.text() == "turn it down"
     assert window.isVisible()
 
 
@@ -60,7 +60,7 @@ import jiyuu.desktop.window as window_module
 def use():
     window = next(w for w in QApplication.topLevelWidgets() if isinstance(w, window_module.MainWindow))
     assert QApplication.platformName() == "xcb", QApplication.platformName()
-    window.presenter.jobs.finished.connect(lambda: finish(window))
+    window.measuring.jobs.finished.connect(lambda: finish(window))
     window.activateWindow()
     assert QTest.qWaitForWindowActive(window)
     QTest.keyClick(window, Qt.Key.Key_M)

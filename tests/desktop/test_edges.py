@@ -11,11 +11,11 @@ from PyQt6.QtTest import QTest
 
 from jiyuu.book.store import Book
 from jiyuu.circuits.filter_file import Filter
-from jiyuu.desktop.bench.typed_value import TypedValue
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.layer import bends, polygon_of
 from jiyuu.desktop.figures.ruled import PlotCurve
-from jiyuu.desktop.jobs import Jobs
+from jiyuu.desktop.jobs import Crew, Jobs
+from jiyuu.desktop.parts.typed_value import TypedValue
 from jiyuu.errors import JiyuuError, MeasurementError
 from jiyuu.quantities import parse_frequency
 
@@ -25,17 +25,17 @@ def test_an_empty_book_says_what_to_do_and_nothing_breaks(open_window, tmp_path,
     window = open_window(tmp_path / "empty.jiyuu")
     for key in (Qt.Key.Key_M, Qt.Key.Key_B, Qt.Key.Key_K):
         QTest.keyClick(window, key)
-    QTest.keyClick(window.response.level, Qt.Key.Key_Right)
-    window.presenter.try_cutoff(500.0)
-    window.presenter.set_parameter("compensation", 1.0)
-    window.presenter.set_component("capacitor_f", 1e-9)
-    window.presenter.prefer_capacitor("E12")
+    QTest.keyClick(window.view("response").level, Qt.Key.Key_Right)
+    window.view("response").presenter.try_cutoff(500.0)
+    window.view("response").presenter.set_parameter("compensation", 1.0)
+    window.view("response").presenter.set_component("capacitor_f", 1e-9)
+    window.view("response").presenter.prefer_capacitor("E12")
     window.undo()
-    window.go("Logbook")
-    window.presenter.measure()
-    assert "no filter on the shelf" in window.notice.text()
-    window.open_files([tmp_path / "a.wav", tmp_path / "b.wav"])
-    assert "no filter on the shelf" in window.notice.text()
+    window.go("logbook")
+    window.view("response").presenter.measure()
+    assert "no filter on the shelf" in window.tidings.text()
+    window.files.open([tmp_path / "a.wav", tmp_path / "b.wav"])
+    assert "no filter on the shelf" in window.tidings.text()
 
 
 def test_a_book_that_may_only_be_read_is_shown_and_says_why_it_keeps_nothing(open_window, book_path, qtbot):
@@ -47,13 +47,13 @@ def test_a_book_that_may_only_be_read_is_shown_and_says_why_it_keeps_nothing(ope
     before = book_path.read_bytes()
     window = open_window(book_path)
     assert "read only" in window.windowTitle()
-    assert "lowpass-24" in window.response.level.shown_names()
+    assert "lowpass-24" in window.view("response").level.shown_names()
     with qtbot.captureExceptions() as caught:
-        QTest.keyClick(window.response.level, Qt.Key.Key_Right)
+        QTest.keyClick(window.view("response").level, Qt.Key.Key_Right)
     assert all("reading only" in str(error) for _, error, _ in caught)
     assert len(caught) == 1
-    with qtbot.waitSignal(window.presenter.jobs.failed, timeout=60_000) as told:
-        window.presenter.measure()
+    with qtbot.waitSignal(window.measuring.jobs.failed, timeout=60_000) as told:
+        window.view("response").presenter.measure()
     assert "reading only" in told.args[0]
     window.close()
     assert book_path.read_bytes() == before
@@ -64,8 +64,9 @@ def test_one_filter_alone_has_nothing_to_stand_beside(open_window, tmp_path):
     book.add_filter("A", Filter(name="Fog voice", circuit="lowpass-gate"), seed=1)
     book.close()
     window = open_window(tmp_path / "one.jiyuu")
-    assert [window.response.beside.itemText(i) for i in range(window.response.beside.count())] == ["none"]
-    assert {"filter", "level", "both"} <= set(window.response.level.shown_names())
+    beside = window.view("response").form.beside
+    assert [beside.itemText(i) for i in range(beside.count())] == ["none"]
+    assert {"filter", "level", "both"} <= set(window.view("response").level.shown_names())
 
 
 # Jobs
@@ -73,9 +74,10 @@ def test_one_filter_alone_has_nothing_to_stand_beside(open_window, tmp_path):
 
 @pytest.fixture
 def jobs(qtbot):
-    made = Jobs()
-    yield made
-    made.wait()
+    crew = Crew()
+    yield Jobs(crew, "testing")
+    crew.call_off()
+    qtbot.waitUntil(lambda: not crew.busy)
 
 
 def test_a_job_tells_its_steps_and_ends_once(jobs, qtbot):
@@ -188,7 +190,7 @@ def test_values_of_several_curves_are_copied_as_one_table(figure):
 
 
 def test_a_figure_is_saved_only_under_an_ending_it_knows(figure, tmp_path):
-    with pytest.raises(JiyuuError, match=r"\.svg, \.png or \.csv"):
+    with pytest.raises(JiyuuError, match=r"\.svg, \.png, \.pdf, \.csv or \.txt"):
         figure.save(tmp_path / "figure.doc")
     with pytest.raises(JiyuuError, match="not a folder"):
         figure.save(tmp_path / "nowhere" / "figure.svg")

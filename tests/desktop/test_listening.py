@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from jiyuu.book.heard import Heard
+from jiyuu.bench.heard import Heard
 from jiyuu.errors import SignalError
 from jiyuu.measurement.tone import measure_tone
 from jiyuu.rig.sound_output import StandInOutput
@@ -31,17 +31,17 @@ def sounding(window, output, qtbot):
 
 def test_play_and_stop(window, output, qtbot):
     ear = window.ear
-    assert ear.button.text() == "Play P"
+    assert ear.button.text() == "Play"
     ear.button.click()
-    assert ear.button.text() == "Stop P"
+    assert ear.button.text() == "Stop"
     sounding(window, output, qtbot)
     sound = heard_for(0.6, output, qtbot)
     assert 0.003 < np.abs(sound).max() <= 10 ** (CEILING_DB / 20)
-    pitch = window.session.setup().inputs[0].pitch_hz
+    pitch = window.session.standing().setup.inputs[0].pitch_hz
     assert measure_tone(sound[-24_000:], 48_000).frequency_hz.value == pytest.approx(pitch, rel=2e-3)
     ear.button.click()
-    assert ear.button.text() == "Play P"
-    qtbot.waitUntil(lambda: window.listening._open is None, timeout=5_000)
+    assert ear.button.text() == "Play"
+    qtbot.waitUntil(lambda: not window.listening.output_open, timeout=5_000)
     assert np.abs(output.heard[-480:]).max() == 0
     assert np.abs(np.diff(output.heard)).max() < 0.1  # no click at either end
 
@@ -69,20 +69,20 @@ def test_once_through_and_then_silence(window, output, qtbot):
     sounding(window, output, qtbot)
     qtbot.waitUntil(lambda: not window.listening.playing, timeout=10_000)
     assert output.heard.size < 48_000 * 6
-    assert window.ear.button.text() == "Play P"
+    assert window.ear.button.text() == "Play"
 
 
 def test_its_own_tone_is_warned_of_and_refused_where_there_is_none(window, output, qtbot):
     window.ear.what.textActivated.emit(Heard.WHISTLE.value)
     window.session.change({"resonance_percent": 10.0})
     window.listening.play()
-    qtbot.waitUntil(lambda: "does not whistle" in window.notice.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "does not whistle" in window.tidings.text(), timeout=60_000)
     assert not window.listening.playing
     assert output.heard.size == 0
     window.session.change({"resonance_percent": 100.0})
     window.listening.toggle()
     sounding(window, output, qtbot)
-    assert "Start low" in window.notice.text()
+    assert "Start low" in window.tidings.text()
 
 
 def test_without_an_output_the_file_is_offered(window, qtbot):
@@ -92,6 +92,6 @@ def test_without_an_output_the_file_is_offered(window, qtbot):
 
     window.listening.output = NoOutput
     window.listening.play()
-    qtbot.waitUntil(lambda: "No sound output" in window.notice.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "No sound output" in window.tidings.text(), timeout=60_000)
     assert not window.listening.playing
-    assert window.ear.button.text() == "Play P"
+    assert window.ear.button.text() == "Play"

@@ -1,10 +1,10 @@
 """Both grounds can be read, at every size of type."""
 
 import pytest
-from PyQt6.QtGui import QFontDatabase
+from PyQt6.QtGui import QFontDatabase, QFontMetricsF
 
-from jiyuu.desktop.theme.palette import PALETTES, contrast
-from jiyuu.desktop.theme.style import NUMBER_FACE, TEXT_FACE, THEME
+from jiyuu.desktop.theme.style import FACE, THEME
+from jiyuu.inks import PALETTES, contrast
 
 
 @pytest.mark.parametrize("palette", PALETTES.values(), ids=PALETTES)
@@ -27,15 +27,17 @@ def test_every_ink_has_a_dash_of_its_own():
         assert len({ink.colour for ink in palette.inks}) == 6
 
 
-def test_the_shipped_faces_are_there(qapp):
-    assert {TEXT_FACE, NUMBER_FACE} <= set(QFontDatabase.families())
+def test_the_shipped_face_is_there_and_its_figures_stand_in_columns(qapp):
+    assert FACE in QFontDatabase.families()
+    digits = QFontMetricsF(THEME.font())
+    assert len({digits.horizontalAdvance(digit) for digit in "0123456789"}) == 1
 
 
 def test_night_and_larger_type_restyle_the_window(window):
-    window.turn_theme()
+    window.menus.turn_theme()
     assert THEME.palette.name == "night"
     height = window.path.height()
-    window.scale_type(1.5)
+    window.menus.scale_type(1.5)
     assert window.path.height() > height
     assert THEME.px(5) >= 11
     assert window.grab().width() >= 1280

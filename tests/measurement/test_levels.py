@@ -5,6 +5,7 @@ import pytest
 
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.levels import gain_staging, measure_levels
+from jiyuu.wording.levels import staging_lines
 
 RATE = 48_000
 
@@ -73,6 +74,6 @@ def test_records_without_levels(record, limit, message):
     ((5.0, 0.0, 10.0, 2.5, 5.0, 10.5), ["6.0 dB left", "6.0 dB to its headroom"]),
 ])
 def test_gain_staging_by_hand(values, says):
-    text = " ".join(gain_staging(*values))
+    text = " ".join(staging_lines(gain_staging(*values)))
     for part in says:
         assert part in text

@@ -8,13 +8,13 @@ from jiyuu.circuits.many_units import levels_over_resonance
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.curve_reading import Kind
 from jiyuu.measurement.resonance_curves import (
-    bass_loss_sentence,
     output_level_db,
     overload,
     read_resonance,
 )
 from jiyuu.measurement.resonance_findings import output_findings
-from jiyuu.measurement.wording import sentence
+from jiyuu.wording.findings import sentence
+from jiyuu.wording.resonance import bass_loss
 
 HZ = 4.0 * 2 ** (np.arange(192 * 12) / 192)
 POSITIONS = np.array([0.0, 25.0, 50.0, 75.0, 87.5])
@@ -78,14 +78,14 @@ def test_body_outside_the_band_is_refused():
 
 @pytest.mark.parametrize(("positions", "volts", "limit", "from_percent", "trim_db", "says"), [
     # A level that doubles every 25 %: the crossing of the limit and the trim from the volts alone.
-    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 5.0, 50 + 25 * np.log2(5 / 4), -10.10, "from 58 % on, up to 16.0 V"),
-    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 8.0, 75, -6.02, "from 75 % on"),
-    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 16.0, None, 0.0, "never over; 0.0 dB left"),
-    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 32.0, None, 0.0, "never over; 6.0 dB left"),
-    ([0, 50, 100], [10, 10, 10], 5.0, 0, -6.02, "over at every position"),
-    ([0, 50, 100], [5, 5, 50], 5.0, 50, -20.0, "trim −20.0 dB"),
-    ([0, 50, 100], [5, 20, 4], 5.0, 0, -12.04, "up to 20.0 V"),
-    ([0, 100], [2.5, 10], 5.0, 50, -6.02, "from 50 % on"),
+    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 5.0, 50 + 25 * np.log2(5 / 4), -10.10, "above 58 %, reaching 16.0 V"),
+    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 8.0, 75, -6.02, "above 75 %"),
+    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 16.0, None, 0.0, "Never overloads the next module (±16 V); worst"),
+    ([0, 25, 50, 75, 100], [1, 2, 4, 8, 16], 32.0, None, 0.0, "worst case 6.0 dB"),
+    ([0, 50, 100], [10, 10, 10], 5.0, 0, -6.02, "everywhere on the travel"),
+    ([0, 50, 100], [5, 5, 50], 5.0, 50, -20.0, "attenuate by 20.0 dB"),
+    ([0, 50, 100], [5, 20, 4], 5.0, 0, -12.04, "reaching 20.0 V"),
+    ([0, 100], [2.5, 10], 5.0, 50, -6.02, "above 50 %"),
 ])
 def test_overload_worked_out_by_hand(positions, volts, limit, from_percent, trim_db, says):
     found = overload(np.array(positions, dtype=float), np.array(volts, dtype=float), limit)
@@ -94,7 +94,7 @@ def test_overload_worked_out_by_hand(positions, volts, limit, from_percent, trim
     else:
         assert found.from_percent == pytest.approx(from_percent, abs=0.01)
     assert found.trim_db == pytest.approx(trim_db, abs=0.01)
-    findings = output_findings(np.array(positions), np.zeros(len(positions)), found, 0.0, {}, source="a saw",
+    findings = output_findings(np.array(positions), np.zeros(len(positions)), found, 0.0, source="a saw",
                                limit_v=limit, measured=False)
     assert says in sentence(findings[1])
 
@@ -111,8 +111,8 @@ def test_a_sine_at_the_peak_of_a_bandpass_leaves_it_q_times_as_large(source_v, q
 
 
 def test_the_bass_loss_sentence_says_number_and_place():
-    text = bass_loss_sentence(curves("transistor-ladder", "lowpass-24", [0.0, 1.0, 2.0, 3.0, 3.5]), 75)
+    text = bass_loss(curves("transistor-ladder", "lowpass-24", [0.0, 1.0, 2.0, 3.0, 3.5]), 75)
     assert text.startswith("Resonance 75 %: low end −11.6 dB, peak +15.5 dB at 463")
     assert "Hz" in text
     kept = curves("state-variable", "highpass", [0.0, 0.5, 1.0, 1.5, 1.9])
-    assert "high end" in bass_loss_sentence(kept, 50)
+    assert "high end" in bass_loss(kept, 50)

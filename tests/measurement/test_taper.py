@@ -6,8 +6,9 @@ import pytest
 from jiyuu.circuits.control import Taper, loaded_share, taper_share
 from jiyuu.errors import CircuitError, MeasurementError
 from jiyuu.measurement.resonance_findings import control_findings
-from jiyuu.measurement.taper import PEAK_CEILING_DB, propose_taper, read_taper
-from jiyuu.measurement.wording import sentence
+from jiyuu.measurement.taper import PEAK_CEILING_DB, read_taper
+from jiyuu.prediction.taper_proposals import propose_taper
+from jiyuu.wording.findings import sentence
 
 TRAVEL = np.linspace(0, 100, 101)
 
@@ -26,9 +27,9 @@ def test_travel_that_does_nothing_is_named_where_it_is():
     assert read.dead_percent == pytest.approx(45, abs=0.5)
     assert read.evenness == pytest.approx(0.2, abs=0.002)  # 10 dB over 25 %, so 4 dB of 20 in a tenth
     assert read.steepest_percent > 75
-    said = [sentence(f) for f in control_findings(read, (), None, {}, measured=False)]
+    said = [sentence(f) for f in control_findings(read, None, measured=False)]
     assert "45 % of the travel does next to nothing: 0 to 30 %, 60 to 75 %." in said
-    assert said[0].startswith("20 % of the change lies in the tenth of the travel that ends at")
+    assert said[0].startswith("The busiest tenth of the travel, ending at")
 
 
 def test_a_jump_is_all_of_the_change_in_one_tenth():

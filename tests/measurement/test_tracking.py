@@ -12,8 +12,9 @@ from jiyuu.circuits.trims import Trim, Trims
 from jiyuu.errors import CircuitError, MeasurementError
 from jiyuu.measurement.converter_fit import fit_converter
 from jiyuu.measurement.tracking import Readings, drift, longest_span, read_tracking
-from jiyuu.measurement.tracking_advice import advise
+from jiyuu.prediction.trim_advice import advise
 from jiyuu.quantities import C4_HZ
+from jiyuu.wording.tracking import remark_lines, turn_line
 
 VOLTS = np.arange(9.0)
 
@@ -93,7 +94,7 @@ def test_few_steps_are_not_asked_too_much():
     fit = fit_converter(few)
     assert fit.droop_cents is None
     assert fit.leak_cents is None
-    assert any("Too few steps" in line for line in advise(read_tracking(few)).remarks)
+    assert any("Too few steps" in line for line in remark_lines(advise(read_tracking(few))))
 
 
 def test_advice_names_trim_way_and_what_is_left():
@@ -105,8 +106,8 @@ def test_advice_names_trim_way_and_what_is_left():
     assert turns[Trim.OFFSET].amount == pytest.approx(-30 + 18, abs=0.5)
     assert advice.after.worst_cents < 1.0
     assert advice.after.usable.volts == 8.0
-    assert "anticlockwise" in turns[Trim.SCALE].sentence
-    assert turns[Trim.HIGH_FREQUENCY].sentence.endswith("4 turns clockwise.")
+    assert "anticlockwise" in turn_line(turns[Trim.SCALE])
+    assert turn_line(turns[Trim.HIGH_FREQUENCY]).endswith("4 turns clockwise.")
 
 
 def test_without_a_high_frequency_trim_the_scale_makes_the_best_of_it():
@@ -121,13 +122,13 @@ def test_without_a_high_frequency_trim_the_scale_makes_the_best_of_it():
 def test_nothing_is_turned_where_nothing_is_wrong():
     advice = advise(read_tracking(bent(0.0, 0.0, 0.0)))
     assert advice.turns == ()
-    assert advice.remarks[0].startswith("Nothing to turn")
+    assert remark_lines(advice)[0].startswith("Nothing to turn")
 
 
 def test_a_trim_at_its_end_is_not_asked_further():
     standing = Trims(scale=-9.5)
     advice = advise(read_tracking(bent(0.02, 0.0, 0.0)), trims=standing)
-    turn = next(turn for turn in advice.turns if turn.trim is Trim.SCALE)
+    turn = next(turn for turn in advice.turns if turn.trim == Trim.SCALE)
     assert turn.turns == pytest.approx(-0.5)
     assert advice.turned(standing).scale == -10.0
     with pytest.raises(CircuitError, match="past its end"):
@@ -136,7 +137,7 @@ def test_a_trim_at_its_end_is_not_asked_further():
 
 def test_leakage_is_said_not_trimmed():
     advice = advise(read_tracking(bent(0.003, 3.0, 9.0)))
-    assert any("no trim removes it" in line for line in advice.remarks)
+    assert any("no trim removes it" in line for line in remark_lines(advice))
 
 
 @given(st.floats(-0.02, 0.02), st.floats(0.0, 25.0), st.floats(0.0, 10.0))

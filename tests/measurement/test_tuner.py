@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.tuner import BELLS, INTERVALS, beating, beating_in, bell, tune
+from jiyuu.wording.whistle import beating_line, tuning_line
 
 RATE = 48_000.0
 T = np.arange(96_000) / RATE
@@ -27,8 +28,8 @@ def test_the_volts_lead_to_the_target(tone_hz, target_hz, scale):
 
 
 def test_sentences_say_which_way():
-    assert tune(442.0, 440.0).sentence == "+7.9 cents from 440.0 Hz: turn the cutoff down by 6.5 mV."
-    assert tune(440.0, 440.0).sentence == "On 440.0 Hz."
+    assert tuning_line(tune(442.0, 440.0)) == "+7.9 cents from 440.0 Hz: turn the cutoff down by 6.5 mV."
+    assert tuning_line(tune(440.0, 440.0)) == "On 440.0 Hz."
     with pytest.raises(MeasurementError, match="above 0"):
         tune(0.0, 440.0)
 
@@ -47,7 +48,7 @@ def test_beats_near_simple_ratios(whistle, oscillator, parts, rate):
 
 def test_what_does_not_beat_says_nothing():
     assert beating(3000.0, 70.3) is None
-    assert "no beating" in beating(880.0, 440.0).sentence
+    assert "no beating" in beating_line(beating(880.0, 440.0))
 
 
 @pytest.mark.parametrize(("second_hz", "level"), [(443.0, 0.9), (437.5, 0.3), (452.0, 0.05), (432.0, 0.02)])

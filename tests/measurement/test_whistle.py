@@ -6,8 +6,8 @@ import pytest
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.errors import CircuitError, MeasurementError
 from jiyuu.measurement.start_up import start_up_s
-from jiyuu.measurement.whistle import SILENT_DB, WhistleLevel, find_cusp, whistle_level
-from jiyuu.measurement.whistle_prediction import beside_source, loop_variants, patched_into_cutoff, whistle_over_gain
+from jiyuu.measurement.whistle import SILENT_DB, WhistleLevel, find_balance, whistle_level
+from jiyuu.prediction.whistle import beside_source, loop_variants, patched_into_cutoff, whistle_over_gain
 from jiyuu.signals.source import Source, SourceKind
 from jiyuu.simulation.oscillation import oscillation
 
@@ -59,22 +59,20 @@ def test_beside_noise_no_harmonics_are_looked_for():
     assert found.level_db == pytest.approx(10 * np.log10(2 / 1), abs=0.7)
 
 
-def test_the_cusp_is_where_the_level_is_as_asked():
+def test_the_balance_point_is_where_the_level_is_as_asked():
     def level_at(percent):
         return WhistleLevel(1000.0, -40 + 4 * (percent - 88.0), False)
 
-    found = find_cusp(each(level_at), onset_percent=88.0, target_db=-6.0)
+    found = find_balance(each(level_at), onset_percent=88.0, target_db=-6.0)
     assert found.percent == pytest.approx(96.5, abs=0.06)
     assert found.level_db == pytest.approx(-6.0, abs=0.5)
     assert found.percent_per_db == pytest.approx(0.25, rel=0.01)
-    assert found.takes_over
     assert found.full_db == pytest.approx(8.0)
-    quiet = find_cusp(each(lambda percent: WhistleLevel(1000.0, percent - 130, False)), onset_percent=80.0)
+    quiet = find_balance(each(lambda percent: WhistleLevel(1000.0, percent - 130, False)), onset_percent=80.0)
     assert quiet.percent is None
-    assert not quiet.takes_over
     assert quiet.last_db == pytest.approx(10.0)
-    with pytest.raises(MeasurementError, match="no cusp"):
-        find_cusp(each(level_at), onset_percent=104.0)
+    with pytest.raises(MeasurementError, match="no balance point"):
+        find_balance(each(level_at), onset_percent=104.0)
 
 
 def test_where_the_source_holds_the_tone_is_said():
@@ -82,16 +80,16 @@ def test_where_the_source_holds_the_tone_is_said():
         held = percent < 95
         return WhistleLevel(990.0 if held else 950.0, 0.4 * percent - 40.0 if held else percent - 99.0, held)
 
-    found = find_cusp(each(level_at), onset_percent=90.0, target_db=-6.0)
+    found = find_balance(each(level_at), onset_percent=90.0, target_db=-6.0)
     assert found.percent == pytest.approx(85.0, abs=0.6)
     assert found.caught
     assert found.caught_percent == (pytest.approx(90.2), pytest.approx(94.56, abs=0.1))
-    jump = find_cusp(each(lambda percent: WhistleLevel(950.0, -20.0 if percent < 95 else -2.0, False)),
+    jump = find_balance(each(lambda percent: WhistleLevel(950.0, -20.0 if percent < 95 else -2.0, False)),
                      onset_percent=90.0)
     assert jump.percent == pytest.approx(95.0, abs=0.01)
     assert jump.percent_per_db < 1e-3
     assert jump.level_db == -2.0
-    lower = find_cusp(each(lambda percent: WhistleLevel(950.0, -7.0 if percent < 95 else 4.0, False)),
+    lower = find_balance(each(lambda percent: WhistleLevel(950.0, -7.0 if percent < 95 else 4.0, False)),
                       onset_percent=90.0)
     assert lower.percent == pytest.approx(95.0, abs=0.01)
     assert lower.level_db == -7.0  # of the two sides of a jump the nearer
@@ -111,7 +109,7 @@ def test_cusp_of_a_simulated_filter_heard_again(circuit_id):
         output = beside_source(network, played, mode, cutoff_hz=1000.0, gains=np.array([gain]))[0]
         return whistle_level(output, RATE, pitch_hz=66.0, near_hz=1000.0)
 
-    found = find_cusp(each(heard), onset_percent=100 / 1.1, target_db=-14.0)
+    found = find_balance(each(heard), onset_percent=100 / 1.1, target_db=-14.0)
     assert found.percent is not None
     assert heard(found.percent, source.record(duration_s=0.93)).level_db == pytest.approx(-14.0, abs=0.5)
 

@@ -6,19 +6,23 @@ import pytest
 from jiyuu.circuits.filter_file import neutral_filter
 from jiyuu.circuits.linear import onset
 from jiyuu.circuits.trims import Trims
+from jiyuu.circuits.unit import draw_unit
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.wording import sentence
+from jiyuu.progress import Progress
 from jiyuu.rig.oscillation_run import OscillationRequest, run_oscillation
-from jiyuu.rig.response_run import Progress
-from jiyuu.rig.simulated import SimulatedRig, draw_unit
+from jiyuu.rig.protocol import PanelSettings
+from jiyuu.rig.simulated import SimulatedRig
 from jiyuu.signals.source import Source
 from jiyuu.simulation.oscillation import oscillation
+from jiyuu.wording.findings import sentence
+from tests.benching import found, run_of
 
 
 def measured(circuit, seed, **how):
     document = neutral_filter(circuit)
     source = Source(level_v=0.5, pitch_hz=73.0)
-    request = OscillationRequest(document, 1000.0, document.chosen_mode, 100.0, source, **how)
+    panel = PanelSettings(1000.0, 100.0, how.pop("trims", Trims()))
+    request = OscillationRequest(panel, document.chosen_mode, source, **how)
     steps = list(run_oscillation(request, SimulatedRig(document, seed=seed)))
     assert [step.share for step in steps[:-1]] == sorted(step.share for step in steps[:-1])
     assert all(isinstance(step, Progress) for step in steps[:-1])
@@ -30,17 +34,17 @@ def measured(circuit, seed, **how):
 ])
 def test_onset_pitch_level_and_pull(circuit, seed):
     document, run, unit = measured(circuit, seed, over_range=circuit == "ota-cascade")
-    cutoff_hz = unit.cutoff_hz(1000.0)
-    truth = document.percent_at(onset(unit.network, cutoff_hz=cutoff_hz).gain / unit.gain_factor)
+    cutoff_hz = unit.drawn.cutoff_hz(1000.0)
+    truth = document.percent_at(onset(unit.network, cutoff_hz=cutoff_hz).gain / unit.drawn.gain_factor)
     assert run.onset_percent.value == pytest.approx(truth, abs=0.5)
     assert abs(run.onset_percent.value - truth) <= run.onset_percent.uncertainty
     pitch = []
     for place in (0, 3, -1):
         percent, hertz, volts = run.position_percent[place], run.pull_hz[place], run.pull_v[place]
-        gain = document.gain_at(percent) * unit.gain_factor
+        gain = document.gain_at(percent) * unit.drawn.gain_factor
         tone = oscillation(unit.network, document.chosen_mode, cutoff_hz=cutoff_hz, gain=gain)
         assert 1200 * np.log2(hertz / tone.frequency_hz) == pytest.approx(0.0, abs=0.2)
-        assert volts == pytest.approx(tone.fundamental_v * abs(unit.level), rel=0.01)
+        assert volts == pytest.approx(tone.fundamental_v * abs(unit.drawn.level), rel=0.01)
         pitch.append(tone.frequency_hz)
     assert run.position_percent.size >= 7
     assert run.pull_cents[-1] == pytest.approx(1200 * np.log2(pitch[-1] / pitch[0]), abs=1.0)
@@ -48,8 +52,6 @@ def test_onset_pitch_level_and_pull(circuit, seed):
     if circuit == "ota-cascade":
         assert run.range_v.size == 9
         assert run.range_v.max() / run.range_v.min() < 1.05
-    for finding in run.findings:
-        assert sentence(finding).endswith(".")
 
 
 def test_a_filter_that_never_whistles_says_so():
@@ -58,16 +60,19 @@ def test_a_filter_that_never_whistles_says_so():
 
 
 def test_an_onset_at_the_edge_of_the_control_is_trimmed_to_where_it_should_be():
-    _, run, _ = measured("transistor-ladder", 3, trims=Trims(resonance=-2.5), over_range=False)
-    assert run.onset_percent.value > 95
-    turn = next(f for f in run.findings if f.quantity == "resonance_turn")
+    document = neutral_filter("transistor-ladder").model_copy(update={"resonance_percent": 100.0})
+
+    def run(turns):
+        return run_of("self_oscillation", document, seed=3, trims=Trims(resonance=turns))
+
+    first = run(-2.5)
+    turn = found(first)["resonance_turn"]
+    assert found(first)["onset_percent"].value > 95
     assert sentence(turn).startswith("Resonance trim up by")
-    _, again, unit = measured("transistor-ladder", 3, trims=Trims(resonance=-2.5 + turn.value / 2.0), over_range=False)
-    assert again.onset_percent.value == pytest.approx(82.5, abs=1.5)  # a turn is worth a few per cent more or less
-    assert not any(f.quantity == "resonance_turn" for f in again.findings)
-    _, usual, _ = measured("transistor-ladder", 3, over_range=False)
-    assert not any(f.quantity == "resonance_turn" for f in usual.findings)
-    assert unit.drawn.trim_factors[3] == pytest.approx(1.0, abs=0.15)
+    again = run(-2.5 + turn.context.turns)
+    # A turn is worth a few per cent more or less.
+    assert found(again)["onset_percent"].value == pytest.approx(82.5, abs=1.5)
+    assert "resonance_turn" not in found(again)
 
 
 def test_the_resonance_trim_moves_the_onset():

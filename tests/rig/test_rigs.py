@@ -5,35 +5,39 @@ import pytest
 
 from jiyuu.circuits.filter_file import Filter, Tolerances
 from jiyuu.circuits.trims import Trims
+from jiyuu.circuits.unit import draw_unit
 from jiyuu.errors import SignalError
+from jiyuu.progress import Progress
 from jiyuu.rig.files import read_pair, tell_apart
 from jiyuu.rig.protocol import PanelSettings
-from jiyuu.rig.response_run import Progress, ResponseRequest, ResponseRun, expected_tolerances, run_response
-from jiyuu.rig.simulated import Interface, SimulatedRig, draw_unit
+from jiyuu.rig.response_run import ResponseRequest, ResponseRun, run_response
+from jiyuu.rig.simulated import Interface, SimulatedRig
 from jiyuu.signals.recordings import write_recording
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from tests.benching import run_of
 
 VOICE = Filter(name="Fog voice", circuit="transistor-ladder", cutoff_hz=820.0, resonance_percent=45.0)
 
 
-def measured(document, seed, **changed):
-    request = ResponseRequest(document, document.cutoff_hz, document.resonance_percent, (document.chosen_mode,),
-                              tolerances=expected_tolerances(document.cutoff_hz), **changed)
+def measured(document, seed):
+    panel = PanelSettings(document.cutoff_hz, document.resonance_percent)
+    gain = document.gain_at(document.resonance_percent)
+    request = ResponseRequest(panel, document.network(), gain, (document.chosen_mode,))
     return list(run_response(request, SimulatedRig(document, seed=seed)))
 
 
 def test_a_seed_is_a_unit():
     first, again, other = (draw_unit(VOICE, seed) for seed in (4, 4, 5))
-    assert first.cutoff_hz(500.0) == again.cutoff_hz(500.0)
+    assert first.drawn.cutoff_hz(500.0) == again.drawn.cutoff_hz(500.0)
     assert (first.network.rate_ratio == again.network.rate_ratio).all()
-    assert first.cutoff_hz(500.0) != other.cutoff_hz(500.0)
+    assert first.drawn.cutoff_hz(500.0) != other.drawn.cutoff_hz(500.0)
 
 
 def test_units_scatter_as_the_filter_says():
     loose = VOICE.model_copy(update={"tolerances": Tolerances(
         cutoff_offset_cents=100.0, cutoff_scale_percent=0.0, droop_cents=0.0, leak_cents=0.0
     )})
-    cents = [1200 * np.log2(draw_unit(loose, seed).cutoff_hz(261.6255653) / 261.6255653) for seed in range(400)]
+    cents = [1200 * np.log2(draw_unit(loose, seed).drawn.cutoff_hz(261.6255653) / 261.6255653) for seed in range(400)]
     assert np.std(cents) == pytest.approx(100, rel=0.1)
     assert abs(np.mean(cents)) < 15
 
@@ -42,8 +46,8 @@ def test_converters_fall_flat_at_the_top_and_sharp_at_the_bottom():
     tolerances = Tolerances(cutoff_offset_cents=0.0, cutoff_scale_percent=0.0, droop_cents=20.0, leak_cents=10.0)
     voice = VOICE.model_copy(update={"tolerances": tolerances})
     units = [draw_unit(voice, seed) for seed in range(300)]
-    flat = [-1200 * np.log2(unit.cutoff_hz(10_000.0) / 10_000.0) for unit in units]
-    sharp = [1200 * np.log2(unit.cutoff_hz(20.0) / 20.0) for unit in units]
+    flat = [-1200 * np.log2(unit.drawn.cutoff_hz(10_000.0) / 10_000.0) for unit in units]
+    sharp = [1200 * np.log2(unit.drawn.cutoff_hz(20.0) / 20.0) for unit in units]
     assert min(flat) > -1
     assert min(sharp) > -1
     assert np.sqrt(np.mean(np.square(flat))) == pytest.approx(20, rel=0.15)
@@ -80,24 +84,24 @@ def test_a_run_finds_the_hidden_truth():
     assert all(isinstance(step, Progress) for step in progress)
     assert isinstance(run, ResponseRun)
     truth = draw_unit(VOICE, 11)
-    found = {finding.quantity: finding for finding in run.findings}
+    found = {finding.quantity: finding for finding in run_of("response", VOICE, seed=11).findings}
     mean_rate = np.exp(np.mean(np.log(truth.network.rate_ratio)))
-    assert found["pole_hz"].value == pytest.approx(truth.cutoff_hz(820.0) * mean_rate, rel=0.005)
+    assert found["pole_hz"].value == pytest.approx(truth.drawn.cutoff_hz(820.0) * mean_rate, rel=0.005)
     assert run.response.latency_s.value == pytest.approx(Interface().latency_s, abs=1 / 48_000)
     assert run.response.clock_offset_ppm.value == pytest.approx(Interface().clock_offset_ppm, abs=0.3)
-    assert run.fit.gain.value == pytest.approx(VOICE.gain_at(45) * truth.gain_factor, rel=0.02)
+    assert run.fit.gain.value == pytest.approx(VOICE.gain_at(45) * truth.drawn.gain_factor, rel=0.02)
 
 
 def test_an_inverting_unit_is_told():
     voice = Filter(name="B", circuit="state-variable", cutoff_hz=900.0, tolerances=Tolerances(inverts=True))
-    found = {finding.quantity: finding.value for finding in measured(voice, 3)[-1].findings}
+    found = {finding.quantity: finding.value for finding in run_of("response", voice, seed=3).findings}
     assert found["polarity"] == -1
 
 
 def test_a_unit_out_of_trim_is_out_of_tolerance():
     off = VOICE.model_copy(update={"tolerances": Tolerances(cutoff_offset_cents=400.0)})
-    seed = next(s for s in range(50) if draw_unit(off, s).cutoff_hz(820.0) > 1000)
-    found = {finding.quantity: finding for finding in measured(off, seed)[-1].findings}
+    seed = next(s for s in range(50) if draw_unit(off, s).drawn.cutoff_hz(820.0) > 1000)
+    found = {finding.quantity: finding for finding in run_of("response", off, seed=seed).findings}
     assert found["pole_hz"].verdict.value == "out of tolerance"
 
 

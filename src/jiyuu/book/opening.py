@@ -2,44 +2,86 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import sqlite3
+import tempfile
 from importlib.resources import files
 from pathlib import Path
 
+from jiyuu.book.migration import MIGRATIONS
 from jiyuu.errors import BookError
 from jiyuu.whole_file import written_whole
 
 APPLICATION_ID = 0x4A495955  # 'JIYU'
-SCHEMA_VERSION = 1
-MIGRATIONS: dict[int, str] = {}  # version -> SQL that leads from it to the next
+SCHEMA_VERSION = 2
 HEADER = b"SQLite format 3\x00"
 
 
 def made(path: Path) -> sqlite3.Connection:
-    """A new, empty book. Raises BookError when the place is taken or cannot be written."""
-    if path.exists():
-        raise BookError(f"{path} exists already; open it, or choose another name.")
+    """A new, empty book, made beside its place and then given its name: a kill leaves no half of one. Raises BookError
+    when the place is taken or cannot be written."""
+    taken = BookError(f"{path} exists already; open it, or choose another name.")
     try:
-        connection = _connect(path)
-        connection.executescript(files("jiyuu.book").joinpath("schema.sql").read_text(encoding="utf-8"))
-        connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
-        connection.execute(f"PRAGMA user_version = {SCHEMA_VERSION}")
-        connection.commit()
-        # Into the file itself: its header is what tells a book from other databases, even after a kill.
-        connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
-    except sqlite3.Error as error:
+        if path.exists():
+            raise taken
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".jiyuu-", suffix=".part")
+        os.close(handle)
+    except OSError as error:
+        raise BookError(f"{path} could not be made: {error.strerror}; choose a folder you may write to.") from error
+    unfinished = Path(name)
+    try:
+        connection = sqlite3.connect(unfinished)
+        try:
+            connection.executescript(files("jiyuu.book").joinpath("schema.sql").read_text(encoding="utf-8"))
+            _mark(connection)
+        finally:
+            connection.close()
+        give_name(unfinished, path)
+        return _connect(path)
+    except FileExistsError as error:
+        raise taken from error
+    except (sqlite3.Error, OSError) as error:
         raise BookError(f"{path} could not be made: {error}; choose a folder you may write to.") from error
-    return connection
+    finally:
+        unfinished.unlink(missing_ok=True)
+
+
+def give_name(unfinished: Path, path: Path) -> None:
+    """A finished file gets its name, unless another has it. Raises FileExistsError then."""
+    unfinished.chmod(0o666 & ~_mask())
+    try:
+        os.link(unfinished, path)  # the one way of naming that never takes another's place
+    except FileExistsError:
+        raise
+    except OSError as error:  # a file system without links
+        if path.exists():
+            raise FileExistsError(str(path)) from error
+        unfinished.rename(path)
+
+
+def _mask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
+def _mark(connection: sqlite3.Connection) -> None:
+    connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+    connection.execute(f"PRAGMA user_version = {SCHEMA_VERSION}")
+    connection.commit()
 
 
 def opened(path: Path) -> tuple[sqlite3.Connection, bool]:
     """An existing book and whether it may only be read. Raises BookError saying what is wrong."""
-    if not path.is_file():
-        raise BookError(f"{path} does not exist; check the name, or start a new book.")
     # Header of an SQLite file: user version at byte 60, application id at 68; read before anything may write.
-    with path.open("rb") as file:
-        header = file.read(72)
+    try:
+        if not path.is_file():
+            raise BookError(f"{path} does not exist; check the name, or start a new book.")
+        with path.open("rb") as file:
+            header = file.read(72)
+    except OSError as error:
+        raise BookError(f"{path} cannot be read: {error.strerror}; check its rights.") from error
     if header[:16] != HEADER or len(header) < 72:
         raise BookError(f"{path} is not a book (its first bytes are not those of one); choose a *.jiyuu file.")
     if int.from_bytes(header[68:72], "big") != APPLICATION_ID:
@@ -64,21 +106,23 @@ def _migrate(path: Path, version: int) -> None:
     if missing:
         raise BookError(f"{path} is of version {version}, which this program cannot bring up to date; ask for help.")
     with written_whole(path) as copy:
-        source, target = sqlite3.connect(path), sqlite3.connect(copy)
+        source = sqlite3.connect(path)
         try:
             # Into the file first: a log left by a kill must not be taken for one of the book that takes its place.
             source.execute("PRAGMA wal_checkpoint(TRUNCATE)")
-            source.backup(target)
+            kept = path.with_name(f"{path.name}.version-{version}")
+            if not kept.exists():
+                shutil.copy2(path, kept)
             for step in range(version, SCHEMA_VERSION):
-                target.executescript(MIGRATIONS[step])
-            target.execute(f"PRAGMA user_version = {SCHEMA_VERSION}")
-            target.commit()
+                copy.unlink()
+                target = sqlite3.connect(copy)
+                try:
+                    MIGRATIONS[step](source, target)
+                    _mark(target)
+                finally:
+                    target.close()
         finally:
             source.close()
-            target.close()
-        kept = path.with_name(f"{path.name}.version-{version}")
-        if not kept.exists():
-            shutil.copy2(path, kept)
 
 
 def _connect(path: Path, *, read_only: bool = False) -> sqlite3.Connection:

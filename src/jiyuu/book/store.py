@@ -1,8 +1,8 @@
 """A book: one SQLite file that holds the filters, the runs with their raw records, the findings and the notes.
 
 Everything is written in a transaction at the moment it happens, in WAL mode: there is nothing to save, and a process
-that is killed loses at most the run in progress. Nothing is overwritten: a finding taken out of the logbook is only no
-longer shown in it, and every act of a person stands in `actions`, from which undo and redo work.
+that is killed loses at most the run in progress. Nothing is overwritten: a filter, a run, a note, a finding taken away
+is only no longer shown, and every act of a person stands in `actions`, from which undo and redo work.
 """
 
 from __future__ import annotations
@@ -12,87 +12,20 @@ import sqlite3
 import threading
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from jiyuu.arrays import FloatArray
+from jiyuu.book.acts import act, now, turn
 from jiyuu.book.opening import made, opened
+from jiyuu.book.stored import Act, LoggedFinding, Note, Shelved, StoredRun, logged_of, run_of
+from jiyuu.book.table import Table, table_of
 from jiyuu.circuits.filter_file import Filter, parse_filter
-from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import BookError
-from jiyuu.measurement.finding import Finding, Tolerance
-from jiyuu.measurement.wording import sentence
-from jiyuu.quantities import shown_hz
-
-
-@dataclass(frozen=True, slots=True)
-class Shelved:
-    """A filter on the shelf: its row, letter, document and the seed of its simulated unit."""
-
-    id: int
-    letter: str
-    document: Filter
-    seed: int | None
-
-
-@dataclass(frozen=True, slots=True)
-class LoggedFinding:
-    """A finding as it stands in the book."""
-
-    id: int
-    filter_id: int
-    run_id: int | None
-    step: str
-    finding: Finding
-    kept: bool
-    kept_at: str | None
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class StoredCurve:
-    """A measured curve as it stands in the book; arrays (n,)."""
-
-    frequency_hz: FloatArray
-    level_db: FloatArray
-    phase_deg: FloatArray
-    uncertainty_db: FloatArray
-    snr_db: FloatArray
-
-
-@dataclass(frozen=True, slots=True)
-class StoredRun:
-    id: int
-    filter_id: int
-    step: str
-    settings: Mapping[str, Any]
-    source: str
-    made_at: str
-
-    @property
-    def title(self) -> str:
-        """'run 7: lowpass-24, 800 Hz, 20 %'."""
-        made = self.settings
-        parts = [str(made.get("mode", self.step))]
-        if "cutoff_hz" in made:
-            parts.append(shown_hz(made["cutoff_hz"]))
-        if "resonance_percent" in made:
-            parts.append(f"{made['resonance_percent']:.3g} %")
-        return f"run {self.id}: {', '.join(parts)}"
-
-
-@dataclass(frozen=True, slots=True)
-class Note:
-    id: int
-    filter_id: int | None
-    text: str
-    made_at: str
-
-
-def _now() -> str:
-    return datetime.now(UTC).isoformat(timespec="seconds")
+from jiyuu.measurement.finding import Finding
+from jiyuu.wording.findings import sentence
 
 
 class Book:
@@ -144,99 +77,133 @@ class Book:
     # Filters
 
     def add_filter(self, letter: str, document: Filter, *, seed: int | None) -> int:
-        """Put a filter on the shelf; returns its row."""
+        """Put a filter on the shelf, as an act that can be undone; returns its row."""
         with self._writing() as connection:
             cursor = connection.execute(
-                "INSERT INTO filters (letter, document, seed, created_at) VALUES (?, ?, ?, ?)",
-                (letter, document.model_dump_json(), seed, _now()),
+                "INSERT INTO filters (letter, document, seed, shown, created_at) VALUES (?, ?, ?, 0, ?)",
+                (letter, document.model_dump_json(), seed, now()),
             )
-            return int(cursor.lastrowid or 0)
+            row = int(cursor.lastrowid or 0)
+            act(connection, "filter", {"filter_id": row, "shown": False}, {"filter_id": row, "shown": True})
+            return row
+
+    def show_filter(self, filter_id: int, *, shown: bool) -> None:
+        """Take a filter off the shelf, or put it back; its runs and findings stay."""
+        with self._writing() as connection:
+            act(connection, "filter", {"filter_id": filter_id, "shown": not shown},
+                {"filter_id": filter_id, "shown": shown})
 
     def filters(self) -> list[Shelved]:
         """The shelf, by letter."""
         return [
             Shelved(row["id"], row["letter"], parse_filter(row["document"], source=f"filter {row['letter']}"),
                     row["seed"])
-            for row in self._rows("SELECT * FROM filters ORDER BY letter")
+            for row in self._rows("SELECT * FROM filters WHERE shown = 1 ORDER BY letter")
         ]
+
+    def letters(self) -> dict[int, str]:
+        """Letters by row, of filters taken off the shelf too."""
+        return {row["id"]: row["letter"] for row in self._rows("SELECT id, letter FROM filters")}
 
     # Settings, undoable
 
-    def setting(self, filter_id: int, name: str, default: Any = None) -> Any:
-        """What a control stands at."""
-        rows = self._rows("SELECT value FROM settings WHERE filter_id = ? AND name = ?", filter_id, name)
-        return json.loads(rows[0]["value"]) if rows else default
+    def settings(self) -> dict[int, dict[str, Any]]:
+        """What every control and step of every filter stands at, where it was moved. Raises BookError where that is not
+        readable."""
+        found: dict[int, dict[str, Any]] = {}
+        for row in self._rows("SELECT * FROM settings"):
+            try:
+                found.setdefault(row["filter_id"], {})[row["name"]] = json.loads(row["value"])
+            except ValueError as error:
+                raise BookError(f"{self.path}: the setting '{row['name']}' is not readable JSON.") from error
+        return found
 
-    def set_values(self, filter_id: int, values: Mapping[str, Any], *, before: Mapping[str, Any]) -> None:
-        """Move controls as one act; `before` is what they stood at, for undo."""
-        changed = {name: value for name, value in values.items() if before.get(name) != value}
-        if not changed:
-            return
-        old = {name: before.get(name) for name in changed}
-        self._act("set", {"filter_id": filter_id, "values": old}, {"filter_id": filter_id, "values": changed})
+    def set_values(self, filter_id: int, values: Mapping[str, Any], *, together: bool = False) -> bool:
+        """Move controls as one act; None takes one back to what the filter's file says. together: as part of the act
+        before, where that moved the same controls just now. False where nothing changed."""
+        with self._writing() as connection:
+            rows = connection.execute("SELECT name, value FROM settings WHERE filter_id = ?", (filter_id,)).fetchall()
+            was = {row["name"]: json.loads(row["value"]) for row in rows}
+            changed = {name: value for name, value in values.items() if was.get(name) != value}
+            if changed:
+                before = {name: was.get(name) for name in changed}
+                act(connection, "set", {"filter_id": filter_id, "values": before},
+                    {"filter_id": filter_id, "values": changed}, together=together)
+            return bool(changed)
 
     # Runs
 
     def add_run(
-        self,
-        filter_id: int,
-        step: str,
-        settings: Mapping[str, Any],
-        *,
-        source: str,
-        records: Mapping[str, tuple[FloatArray, float]],
-        curve: StoredCurve | None,
-        findings: Sequence[Finding],
+        self, filter_id: int, step: str, mode: str | None, *, standing: Mapping[str, Any], setting: Mapping[str, Any],
+        facts: Mapping[str, Any], source: str, records: Mapping[str, tuple[FloatArray, float]],
+        tables: Sequence[Table], findings: Sequence[Finding],
     ) -> tuple[int, list[int]]:
         """A finished run with its raw records, in one transaction. Returns its row and the rows of its findings."""
         with self._writing() as connection:
             cursor = connection.execute(
-                "INSERT INTO runs (filter_id, step, settings, source, made_at) VALUES (?, ?, ?, ?, ?)",
-                (filter_id, step, json.dumps(dict(settings)), source, _now()),
+                "INSERT INTO runs (filter_id, step, mode, standing, setting, facts, source, made_at)"
+                " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                (filter_id, step, mode, json.dumps(dict(standing)), json.dumps(dict(setting)), json.dumps(dict(facts)),
+                 source, now()),
             )
             run_id = int(cursor.lastrowid or 0)
-            for name, (volts, rate) in records.items():
-                connection.execute(
-                    "INSERT INTO records VALUES (?, ?, ?, ?, ?)",
-                    (run_id, name, rate, volts.size, volts.astype("<f4").tobytes()),
-                )
-            if curve is not None:
-                arrays = (curve.frequency_hz, curve.level_db, curve.phase_deg, curve.uncertainty_db, curve.snr_db)
-                connection.execute(
-                    "INSERT INTO curves VALUES (?, ?, ?, ?, ?, ?, ?)",
-                    (run_id, curve.frequency_hz.size, *(array.astype("<f8").tobytes() for array in arrays)),
-                )
-            rows = []
-            for finding in findings:
-                limits = finding.tolerance
-                cursor = connection.execute(
-                    "INSERT INTO findings (filter_id, run_id, step, quantity, value, unit, uncertainty, tolerance_low,"
-                    " tolerance_high, sentence, settings) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                    (filter_id, run_id, step, finding.quantity, finding.value, finding.unit, finding.uncertainty,
-                     limits.low if limits else None, limits.high if limits else None, sentence(finding),
-                     json.dumps(dict(finding.settings))),
-                )
-                rows.append(int(cursor.lastrowid or 0))
-            return run_id, rows
+            connection.executemany("INSERT INTO records VALUES (?, ?, ?, ?, ?)", [
+                (run_id, name, rate, volts.size, volts.astype("<f4").tobytes())
+                for name, (volts, rate) in records.items()
+            ])
+            connection.executemany("INSERT INTO tables VALUES (?, ?, ?, ?, ?)",
+                                   [(run_id, *table.stored()) for table in tables])
+            return run_id, [self._add_finding(connection, filter_id, run_id, step, f) for f in findings]
 
-    def runs(self, filter_id: int, step: str) -> list[StoredRun]:
-        """Newest first."""
-        return [
-            StoredRun(row["id"], row["filter_id"], row["step"], json.loads(row["settings"]), row["source"],
-                      row["made_at"])
-            for row in self._rows("SELECT * FROM runs WHERE filter_id = ? AND step = ? ORDER BY id DESC", filter_id,
-                                  step)
-        ]
+    @staticmethod
+    def _add_finding(
+        connection: sqlite3.Connection, filter_id: int, run_id: int, step: str, finding: Finding
+    ) -> int:
+        limits = finding.tolerance
+        cursor = connection.execute(
+            "INSERT INTO findings (filter_id, run_id, step, quantity, value, unit, uncertainty, tolerance_low,"
+            " tolerance_high, sentence, context) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (filter_id, run_id, step, finding.quantity, finding.value, finding.unit, finding.uncertainty,
+             limits.low if limits else None, limits.high if limits else None, sentence(finding),
+             None if finding.context is None else json.dumps(finding.context.as_json())),
+        )
+        return int(cursor.lastrowid or 0)
 
-    def curve(self, run_id: int) -> StoredCurve | None:
-        rows = self._rows("SELECT * FROM curves WHERE run_id = ?", run_id)
+    def show_run(self, run_id: int, *, shown: bool) -> None:
+        """Put a run aside, so that the one before counts, or take it back; nothing of it is lost."""
+        with self._writing() as connection:
+            act(connection, "run", {"run_id": run_id, "shown": not shown}, {"run_id": run_id, "shown": shown})
+
+    def runs(self, filter_id: int, step: str, *, mode: str | None = None) -> list[StoredRun]:
+        """Newest first; of one mode, or of all."""
+        rows = self._rows("SELECT * FROM runs WHERE filter_id = ? AND step = ? AND shown = 1"
+                          " AND (? IS NULL OR mode = ?) ORDER BY id DESC", filter_id, step, mode, mode)
+        return [run_of(row) for row in rows]
+
+    def newest_runs(self, filter_id: int | None = None) -> list[StoredRun]:
+        """The newest run of every step in every mode, of one filter or of all."""
+        rows = self._rows("SELECT * FROM runs WHERE id IN (SELECT MAX(id) FROM runs WHERE shown = 1 AND"
+                          " (? IS NULL OR filter_id = ?) GROUP BY filter_id, step, mode)", filter_id, filter_id)
+        return [run_of(row) for row in rows]
+
+    def run(self, run_id: int) -> StoredRun:
+        """Raises BookError where there is none."""
+        rows = self._rows("SELECT * FROM runs WHERE id = ?", run_id)
         if not rows:
-            return None
-        names = ("frequency_hz", "level_db", "phase_deg", "uncertainty_db", "snr_db")
-        return StoredCurve(*(np.frombuffer(rows[0][name], dtype="<f8") for name in names))
+            raise BookError(f"There is no run {run_id} in {self.path}.")
+        return run_of(rows[0])
+
+    def all_runs(self) -> list[StoredRun]:
+        """Every run that is shown, newest first."""
+        return [run_of(row) for row in self._rows("SELECT * FROM runs WHERE shown = 1 ORDER BY id DESC")]
+
+    def tables(self, run_id: int) -> dict[str, Table]:
+        """The tables of a run by name."""
+        return {row["name"]: table_of(row["name"], row["columns"], row["length"], row["numbers"])
+                for row in self._rows("SELECT * FROM tables WHERE run_id = ?", run_id)}
 
     def record(self, run_id: int, name: str) -> tuple[FloatArray, float]:
-        """(volts (n,), sample rate in Hz) of a raw record."""
+        """(volts (n,), sample rate in Hz) of a raw record. Raises BookError where the run has none of that name."""
         rows = self._rows("SELECT * FROM records WHERE run_id = ? AND name = ?", run_id, name)
         if not rows:
             raise BookError(f"Run {run_id} has no record '{name}'.")
@@ -244,21 +211,31 @@ class Book:
 
     # Findings and the logbook
 
+    def findings_of_runs(self, run_ids: Sequence[int]) -> dict[int, list[LoggedFinding]]:
+        """Findings by run, in the order in which they were found."""
+        marks = ", ".join("?" * len(run_ids))
+        found: dict[int, list[LoggedFinding]] = {run_id: [] for run_id in run_ids}
+        for row in self._rows(f"SELECT * FROM findings WHERE run_id IN ({marks}) ORDER BY id", *run_ids):
+            found[row["run_id"]].append(logged_of(row))
+        return found
+
     def findings_of_run(self, run_id: int) -> list[LoggedFinding]:
-        return [_logged(row) for row in self._rows("SELECT * FROM findings WHERE run_id = ? ORDER BY id", run_id)]
+        return self.findings_of_runs([run_id])[run_id]
 
     def logbook(self) -> list[LoggedFinding]:
         """Every finding kept, newest first."""
         rows = self._rows("SELECT * FROM findings WHERE kept = 1 ORDER BY kept_at DESC, id DESC")
-        return [_logged(row) for row in rows]
+        return [logged_of(row) for row in rows]
 
     def keep(self, finding_id: int, *, kept: bool = True) -> None:
-        """Put a finding into the logbook, or take it out; undoable."""
-        rows = self._rows("SELECT kept FROM findings WHERE id = ?", finding_id)
-        if not rows:
-            raise BookError(f"There is no finding {finding_id} in {self.path}.")
-        if bool(rows[0]["kept"]) != kept:
-            self._act("keep", {"finding_id": finding_id, "kept": not kept}, {"finding_id": finding_id, "kept": kept})
+        """Put a finding into the logbook, or take it out; undoable. Raises BookError where there is none."""
+        with self._writing() as connection:
+            row = connection.execute("SELECT kept FROM findings WHERE id = ?", (finding_id,)).fetchone()
+            if row is None:
+                raise BookError(f"There is no finding {finding_id} in {self.path}.")
+            if bool(row["kept"]) != kept:
+                act(connection, "keep", {"finding_id": finding_id, "kept": not kept},
+                    {"finding_id": finding_id, "kept": kept})
 
     # Notes
 
@@ -266,11 +243,16 @@ class Book:
         """Write a note; undoable."""
         with self._writing() as connection:
             cursor = connection.execute(
-                "INSERT INTO notes (filter_id, text, shown, made_at) VALUES (?, ?, 0, ?)", (filter_id, text, _now())
+                "INSERT INTO notes (filter_id, text, shown, made_at) VALUES (?, ?, 0, ?)", (filter_id, text, now())
             )
             row = int(cursor.lastrowid or 0)
-            self._act("note", {"note_id": row, "shown": False}, {"note_id": row, "shown": True})
+            act(connection, "note", {"note_id": row, "shown": False}, {"note_id": row, "shown": True})
         return row
+
+    def show_note(self, note_id: int, *, shown: bool) -> None:
+        """Take a note away, or put it back."""
+        with self._writing() as connection:
+            act(connection, "note", {"note_id": note_id, "shown": not shown}, {"note_id": note_id, "shown": shown})
 
     def notes(self) -> list[Note]:
         return [
@@ -280,68 +262,12 @@ class Book:
 
     # Undo and redo
 
-    def _act(self, kind: str, before: Mapping[str, Any], after: Mapping[str, Any]) -> None:
+    def undo(self) -> Act | None:
+        """Take back the last act; None when there is none."""
         with self._writing() as connection:
-            # What was undone and not redone is overtaken by a new act.
-            connection.execute("UPDATE actions SET undone = 2 WHERE undone = 1")
-            connection.execute(
-                "INSERT INTO actions (kind, before, after, done_at) VALUES (?, ?, ?, ?)",
-                (kind, json.dumps(dict(before)), json.dumps(dict(after)), _now()),
-            )
-            _apply(connection, kind, after)
+            return turn(connection, back=True)
 
-    def undo(self) -> str | None:
-        """Take back the last act; returns its kind, None when there is none."""
-        return self._turn("SELECT * FROM actions WHERE undone = 0 ORDER BY id DESC LIMIT 1", "before", 1)
-
-    def redo(self) -> str | None:
-        """Do again what was last undone."""
-        return self._turn("SELECT * FROM actions WHERE undone = 1 ORDER BY id LIMIT 1", "after", 0)
-
-    def _turn(self, query: str, side: str, undone: int) -> str | None:
+    def redo(self) -> Act | None:
+        """Do again what was last taken back; None when there is nothing."""
         with self._writing() as connection:
-            row = connection.execute(query).fetchone()
-            if row is None:
-                return None
-            _apply(connection, row["kind"], json.loads(row[side]))
-            connection.execute("UPDATE actions SET undone = ? WHERE id = ?", (undone, row["id"]))
-            return str(row["kind"])
-
-    @property
-    def can_undo(self) -> bool:
-        return bool(self._rows("SELECT 1 FROM actions WHERE undone = 0 LIMIT 1"))
-
-    @property
-    def can_redo(self) -> bool:
-        return bool(self._rows("SELECT 1 FROM actions WHERE undone = 1 LIMIT 1"))
-
-
-def _apply(connection: sqlite3.Connection, kind: str, state: Mapping[str, Any]) -> None:
-    if kind == "set":
-        for name, value in state["values"].items():
-            if value is None:
-                connection.execute(
-                    "DELETE FROM settings WHERE filter_id = ? AND name = ?", (state["filter_id"], name)
-                )
-            else:
-                connection.execute(
-                    "INSERT INTO settings VALUES (?, ?, ?) ON CONFLICT (filter_id, name) DO UPDATE SET value = ?",
-                    (state["filter_id"], name, json.dumps(value), json.dumps(value)),
-                )
-    elif kind == "keep":
-        connection.execute(
-            "UPDATE findings SET kept = ?, kept_at = ? WHERE id = ?",
-            (int(state["kept"]), _now() if state["kept"] else None, state["finding_id"]),
-        )
-    elif kind == "note":
-        connection.execute("UPDATE notes SET shown = ? WHERE id = ?", (int(state["shown"]), state["note_id"]))
-
-
-def _logged(row: sqlite3.Row) -> LoggedFinding:
-    limits = None if row["tolerance_low"] is None else Tolerance(row["tolerance_low"], row["tolerance_high"])
-    finding = Finding(
-        row["quantity"], row["value"], row["unit"], row["uncertainty"], limits, json.loads(row["settings"])
-    )
-    return LoggedFinding(
-        row["id"], row["filter_id"], row["run_id"], row["step"], finding, bool(row["kept"]), row["kept_at"]
-    )
+            return turn(connection, back=False)

@@ -14,7 +14,7 @@ from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
 
 CUTOFF_MINIMUM_HZ = 1.0
-CUTOFF_MAXIMUM_HZ = 40_000.0  # two octaves over the ear's limit is past what any exponential converter reaches
+CUTOFF_MAXIMUM_HZ = 40_000.0  # an octave over the ear's limit is past what any exponential converter reaches
 ONSET_TRAVEL = 10 / 11  # share of the resonance control at which a drawing's self-oscillation starts
 
 
@@ -31,7 +31,7 @@ class Parameter:
     group: str = "Circuit"
 
     def checked(self, value: float) -> float:
-        """The value, or CircuitError naming the range."""
+        """The value. Raises CircuitError naming the range."""
         if not (np.isfinite(value) and self.minimum <= value <= self.maximum):
             unit = f" {self.unit}" if self.unit else ""
             raise CircuitError(
@@ -111,7 +111,7 @@ def _default_onset(circuit: Circuit) -> float | None:
 
 
 def checked_cutoff(cutoff_hz: float) -> float:
-    """The cutoff, or CircuitError naming the range every circuit is stated for."""
+    """The cutoff in Hz. Raises CircuitError naming the range every circuit is stated for."""
     if not (np.isfinite(cutoff_hz) and CUTOFF_MINIMUM_HZ <= cutoff_hz <= CUTOFF_MAXIMUM_HZ):
         raise CircuitError(
             f"cutoff {cutoff_hz:g} Hz is out of range; give {CUTOFF_MINIMUM_HZ:g} to {CUTOFF_MAXIMUM_HZ:g} Hz."
@@ -120,7 +120,7 @@ def checked_cutoff(cutoff_hz: float) -> float:
 
 
 def checked_gain(gain: float) -> float:
-    """The loop gain, or CircuitError."""
+    """The loop gain. Raises CircuitError out of 0 to 1000."""
     if not (np.isfinite(gain) and 0 <= gain <= 1000):
         raise CircuitError(f"resonance gain {gain:g} is out of range; give 0 to 1000.")
     return float(gain)

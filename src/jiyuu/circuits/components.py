@@ -13,7 +13,7 @@ from __future__ import annotations
 import math
 from typing import Annotated, Any
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
 from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.quantities import parse_number
@@ -57,6 +57,26 @@ class Components(BaseModel):
     loop_ohm: Annotated[Value, Field(ge=10, le=1e8, description="resistor that sets the loop gain against")] = 100e3
     resonance_ohm: Annotated[Value, Field(ge=1, le=1e9, description="what the control leaves at its end")] | None = None
 
+    def changed(self, **changes: Any) -> Components:
+        """With some of it changed. Raises CircuitError naming the value and its range."""
+        try:
+            return Components.model_validate({**self.model_dump(), **changes})
+        except ValidationError as error:
+            name = str(error.errors()[0]["loc"][0])
+            title, unit, low, high = RANGES[name]
+            given = changes.get(name)
+            was = shown(given, unit) if isinstance(given, int | float) else str(given)
+            raise CircuitError(f"{title} of {was} is out of range; type {shown(low, unit)} to {shown(high, unit)}."
+                               ) from error
+
+
+# What each value is called, its unit and its range, for whoever types one out of it.
+RANGES: dict[str, tuple[str, str, float, float]] = {
+    "capacitor_f": ("Capacitor", "F", 1e-12, 1e-3), "current_a": ("Control current", "A", 1e-9, 0.1),
+    "attenuation": ("Attenuation", "", 1e-6, 1.0), "diodes": ("Diodes", "", 1, 10),
+    "temperature_c": ("Temperature", "°C", -40, 125), "cutoff_v": ("Cutoff control", "V", -20, 20),
+    "loop_ohm": ("Loop resistor", "Ω", 10, 1e8), "resonance_ohm": ("Resonance resistor", "Ω", 1, 1e9),
+}
 
 # What each value moves, in the words the window shows.
 MOVES = {

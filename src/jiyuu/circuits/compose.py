@@ -10,7 +10,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from jiyuu.circuits.network import Affine, Branch, BranchKind, FloatArray, Network
+from jiyuu.arrays import FloatArray
+from jiyuu.circuits.network import Affine, Branch, BranchKind, Network
 from jiyuu.errors import CircuitError
 
 

@@ -15,8 +15,8 @@ from enum import StrEnum
 
 import numpy as np
 
+from jiyuu.arrays import FloatArray
 from jiyuu.circuits.components import thermal_v
-from jiyuu.circuits.network import FloatArray
 from jiyuu.errors import CircuitError
 
 

@@ -122,7 +122,7 @@ class Drawing:
         self._outputs[mode] = voltage
 
     def network(self) -> Network:
-        """The finished network."""
+        """The finished network. Raises CircuitError for a capacitor that no branch charges at a fixed weight."""
         states = [f"x:{name}" for name, _, _ in self._capacitors]
         outputs_of_branches = [f"f:{branch.name}" for branch, _ in self._branches]
         V, U, Z, structure = self._matrices([e for _, e in self._branches], states, outputs_of_branches)

@@ -9,11 +9,12 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from jiyuu.arrays import FloatArray
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ, Circuit
 from jiyuu.circuits.components import Components, cutoff_hz, full_gain, stage_headroom_v
 from jiyuu.circuits.control import Taper, taper_share, taper_travel
-from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
 from jiyuu.whole_file import write_text
 

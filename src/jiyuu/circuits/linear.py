@@ -12,10 +12,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
-
-ComplexArray = NDArray[np.complex128]
 
 
 @dataclass(frozen=True, slots=True, eq=False)

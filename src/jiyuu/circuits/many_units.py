@@ -10,8 +10,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from jiyuu.circuits.linear import ComplexArray
-from jiyuu.circuits.network import Affine, FloatArray, Network
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.circuits.network import Affine, Network
 
 
 def gains_of_units(

@@ -16,9 +16,8 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import CircuitError
-
-FloatArray = NDArray[np.float64]
 
 
 class BranchKind(StrEnum):

@@ -10,7 +10,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.arrays import FloatArray
+from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
 
 _ROUNDS = 200

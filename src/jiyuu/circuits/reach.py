@@ -13,7 +13,7 @@ import numpy as np
 
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.errors import CircuitError
-from jiyuu.quantities import hz_of_volts, shown_hz, signed, volts_of
+from jiyuu.quantities import hz_of_volts, volts_of
 
 EAR_LOW_HZ, EAR_HIGH_HZ = 20.0, 20_000.0
 LONGEST_SILENT_PERCENT = 0.5  # dead travel below this is not worth a sentence
@@ -126,27 +126,3 @@ def _dead_parts(
             0.0 if blamed is None else blamed.now,
         ))
     return found
-
-
-def dead_sentence(part: DeadPart) -> str:
-    """'Knob: the upper 35 % of the travel does nothing: CV 1 (+4.0 octaves) already …'"""
-    limit = "the circuit's limit" if part.why == "circuit" else "the ear's limit"
-    travel = "its whole travel" if part.share > 0.995 else f"the {part.end} {100 * part.share:.0f} % of its travel"
-    verb = "does nothing" if part.why == "circuit" else "cannot be heard"
-    if part.because is None:
-        return f"{part.control}: {travel} {verb}, past {limit} of {shown_hz(part.limit_hz)}."
-    holder = part.because if part.because_octaves == 0 or part.because == "Knob" else (
-        f"{part.because} ({signed(part.because_octaves)} octaves)"
-    )
-    way = "opens" if part.limit_hz > 1000 else "closes"
-    return f"{part.control}: {travel} {verb}: {holder} already {way} the filter towards {limit} of " \
-           f"{shown_hz(part.limit_hz)}."
-
-
-def reach_sentence(found: Reach) -> str:
-    """Where the cutoff can go, in words."""
-    octaves = np.log2(found.high_hz / found.low_hz)
-    text = f"The cutoff stands at {shown_hz(found.now_hz)} and can go from {shown_hz(found.low_hz)} to " \
-           f"{shown_hz(found.high_hz)} ({octaves:.1f} octaves)."
-    lost = np.log2(found.wanted_high_hz / found.wanted_low_hz) - octaves
-    return text if lost < 0.05 else f"{text} {lost:.1f} octaves of what the controls ask are cut off by the circuit."

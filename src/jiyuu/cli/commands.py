@@ -26,11 +26,12 @@ from jiyuu.cli.options import (
 )
 from jiyuu.cli.stimulus import stimulus_app
 from jiyuu.errors import CircuitError, SignalError
-from jiyuu.whole_file import write_text
+from jiyuu.whole_file import apart_from, write_text
 
 if TYPE_CHECKING:  # imported late elsewhere, to keep --help quick
-    from jiyuu.circuits.linear import ComplexArray, Response
-    from jiyuu.circuits.network import FloatArray
+    from jiyuu.arrays import ComplexArray, FloatArray
+    from jiyuu.bench.standing import Standing
+    from jiyuu.circuits.linear import Response
     from jiyuu.signals.recordings import Recording
 
 app = typer.Typer(
@@ -73,7 +74,7 @@ def respond(
     cutoff: Cutoff = None,
     resonance_gain: ResonanceGain = None,
     resonance: Resonance = None,
-    drive_db: DriveDb = 0.0,
+    drive_db: DriveDb = "0",
     set: Set = None,
     from_hz: Annotated[float, typer.Option("--from", help="Lowest frequency, Hz.")] = 20.0,
     to_hz: Annotated[float, typer.Option("--to", help="Highest frequency, Hz.")] = 20_000.0,
@@ -90,37 +91,38 @@ def respond(
         filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
         settings=set,
     )
+    standing = chosen.standing
     if not (0 < from_hz < to_hz <= 1e7 and np.isfinite(to_hz)):
-        raise CircuitError(f"the range {from_hz:g} to {to_hz:g} Hz makes no sense; give --from below --to, above 0.")
+        raise CircuitError(f"the range {from_hz:g} to {to_hz:g} Hz is invalid; give --from below --to, above 0.")
     if not 2 <= points <= 1_000_000:
         raise CircuitError(f"--points {points} is out of range; give 2 to 1000000.")
     frequency_hz = np.geomspace(from_hz, to_hz, points)
     found = response(
-        chosen.network(), frequency_hz, cutoff_hz=chosen.cutoff_hz, gain=chosen.gain, modes=[chosen.mode]
+        standing.network, frequency_hz, cutoff_hz=standing.cutoff_hz, gain=standing.gain, modes=[standing.mode]
     )
     gains, phase_deg, delay_s = found.gain[0], found.phase_deg[0], found.group_delay_s[0]
     if level_v is not None:
         if not (np.isfinite(level_v) and 0 < level_v <= 1000):
             raise CircuitError(f"--level-v {level_v:g} is out of range; give more than 0 and at most 1000 V.")
-        gains, phase_deg, delay_s = _at_level(chosen, found, level_v)
-    magnitude = level_db(gains * chosen.drive)
+        gains, phase_deg, delay_s = _at_level(standing, found, level_v)
+    magnitude = level_db(gains * standing.drive)
     rows = ["frequency_hz,magnitude_db,phase_deg,group_delay_s"]
     rows += [
         f"{f:.9g},{m:.9g},{p:.9g},{d:.9g}"
         for f, m, p, d in zip(frequency_hz, magnitude, phase_deg, delay_s, strict=True)
     ]
-    _deliver("\n".join(rows) + "\n", out)
+    _deliver("\n".join(rows) + "\n", out, chosen)
 
 
-def _at_level(chosen: Chosen, small: Response, level_v: float) -> tuple[ComplexArray, FloatArray, FloatArray]:
+def _at_level(standing: Standing, small: Response, level_v: float) -> tuple[ComplexArray, FloatArray, FloatArray]:
     """First-harmonic gain; phase and group delay by what they differ from the small-signal ones."""
     import numpy as np
 
     from jiyuu.simulation.level_response import level_response
 
     found = level_response(
-        chosen.network(), small.frequency_hz, cutoff_hz=chosen.cutoff_hz, gain=chosen.gain,
-        level_v=level_v * chosen.drive, modes=[chosen.mode],
+        standing.network, small.frequency_hz, cutoff_hz=standing.cutoff_hz, gain=standing.gain,
+        level_v=level_v * standing.drive, modes=[standing.mode],
     )
     restless = int((~found.settled).sum())
     if restless:
@@ -147,20 +149,21 @@ def oscillate(
     from jiyuu.quantities import note_and_cents, shown_hz, signed
     from jiyuu.simulation.oscillation import oscillation
 
-    full = 100.0 if resonance is None and resonance_gain is None else resonance
+    full = "100" if resonance is None and resonance_gain is None else resonance
     chosen = choose(
-        filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=full, drive_db=0.0, settings=set
+        filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=full, settings=set
     )
-    network = chosen.network()
-    start = onset(network, cutoff_hz=chosen.cutoff_hz)
-    tone = oscillation(network, chosen.mode, cutoff_hz=chosen.cutoff_hz, gain=chosen.gain)
+    standing = chosen.standing
+    network = standing.network
+    start = onset(network, cutoff_hz=standing.cutoff_hz)
+    tone = oscillation(network, standing.mode, cutoff_hz=standing.cutoff_hz, gain=standing.gain)
     result: dict[str, object] = {
-        "oscillates": tone is not None, "onset_gain": None if start is None else start.gain, "gain": chosen.gain,
+        "oscillates": tone is not None, "onset_gain": None if start is None else start.gain, "gain": standing.gain,
         "frequency_hz": None, "cents_from_cutoff": None, "amplitude_peak_v": None, "thd_percent": None,
         "start_up_s": None,
     }
     if tone is not None:
-        cents = 1200 * math.log2(tone.frequency_hz / chosen.cutoff_hz)
+        cents = 1200 * math.log2(tone.frequency_hz / standing.cutoff_hz)
         result |= {
             "frequency_hz": tone.frequency_hz, "cents_from_cutoff": cents, "amplitude_peak_v": tone.amplitude_peak_v,
             "thd_percent": tone.thd_percent, "start_up_s": tone.start_up_s,
@@ -170,11 +173,11 @@ def oscillate(
         return
     begins = "never" if start is None else f"from k = {start.gain:.4g}"
     if tone is None:
-        typer.echo(f"At k = {chosen.gain:.4g} it does not oscillate by itself; it does {begins}.")
+        typer.echo(f"At k = {standing.gain:.4g} it does not oscillate by itself; it does {begins}.")
         return
     note, off = note_and_cents(tone.frequency_hz)
     typer.echo(
-        f"Oscillates {begins}. At k = {chosen.gain:.4g}: {shown_hz(tone.frequency_hz)} ({note} {signed(off)} cents, "
+        f"Oscillates {begins}. At k = {standing.gain:.4g}: {shown_hz(tone.frequency_hz)} ({note} {signed(off)} cents, "
         f"{signed(cents)} cents from the cutoff), {tone.amplitude_peak_v:.4g} V peak, THD {tone.thd_percent:.3g} %, "
         f"started within {1e3 * tone.start_up_s:.3g} ms."
     )
@@ -194,13 +197,14 @@ def netlist(
     from jiyuu.circuits.netlist import netlist_text
 
     chosen = choose(
-        filter, mode=None, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=0.0, settings=set
+        filter, mode=None, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, settings=set
     )
+    standing = chosen.standing
     text = netlist_text(
-        chosen.document.entry, chosen.network(), title=chosen.document.name, cutoff_hz=chosen.cutoff_hz,
-        gain=chosen.gain,
+        standing.document.entry, standing.network, title=standing.document.name, cutoff_hz=standing.cutoff_hz,
+        gain=standing.gain,
     )
-    _deliver(text, out)
+    _deliver(text, out, chosen)
 
 
 @app.command()
@@ -212,7 +216,7 @@ def render(
     cutoff: Cutoff = None,
     resonance_gain: ResonanceGain = None,
     resonance: Resonance = None,
-    drive_db: DriveDb = 0.0,
+    drive_db: DriveDb = "0",
     set: Set = None,
     full_scale_v: FullScale = 10.0,
     cutoff_cv: Annotated[Path | None, typer.Option("--cutoff-cv", help="WAV of volts at 1 V/octave.")] = None,
@@ -231,8 +235,11 @@ def render(
         filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
         settings=set,
     )
+    standing = chosen.standing
     if not np.isfinite(resonance_cv_gain):
-        raise SignalError(f"--resonance-cv-gain {resonance_cv_gain} makes no sense; give a finite number.")
+        raise SignalError(f"--resonance-cv-gain {resonance_cv_gain} is invalid; give a finite number.")
+    read = [*chosen.files, input_wav, *(path for path in (cutoff_cv, resonance_cv) if path is not None)]
+    apart_from(output_wav, read)
     source = read_recording(input_wav, full_scale_v=full_scale_v, may_be_silent=True)
 
     def control(path: Path | None) -> Recording | None:
@@ -247,17 +254,18 @@ def render(
         return record
 
     cutoff_record, resonance_record = control(cutoff_cv), control(resonance_cv)
-    entry, cutoff_v = chosen.document.entry, None
+    entry, cutoff_v = standing.document.entry, None
     if cutoff_record is not None:
         cutoff_v = through_light(
-            entry, entry.values(chosen.parameters), cutoff_record.channels_v[0], source.sample_rate_hz,
-            cutoff_hz=chosen.cutoff_hz,
+            entry, entry.values(standing.parameters), cutoff_record.channels_v[0], source.sample_rate_hz,
+            cutoff_hz=standing.cutoff_hz,
         )
     outputs = []
     for channel in source.channels_v:
         rendered = run(
-            chosen.network(), channel * chosen.drive,
-            sample_rate_hz=source.sample_rate_hz, cutoff_hz=chosen.cutoff_hz, gain=chosen.gain, modes=[chosen.mode],
+            standing.network, channel * standing.drive,
+            sample_rate_hz=source.sample_rate_hz, cutoff_hz=standing.cutoff_hz, gain=standing.gain,
+            modes=[standing.mode],
             cutoff_cv_v=cutoff_v,
             gain_cv=None if resonance_record is None else resonance_record.channels_v[0] * resonance_cv_gain,
         )
@@ -267,7 +275,7 @@ def render(
                 f"{HIGHEST_OVERSAMPLING} times; the setting is very stiff."
             )
         outputs.append(rendered.output_v[0])
-    write_recording(output_wav, np.array(outputs), source.sample_rate_hz, full_scale_v=full_scale_v)
+    write_recording(output_wav, np.array(outputs), source.sample_rate_hz, full_scale_v=full_scale_v, inputs=read)
 
 
 @app.command()
@@ -302,24 +310,39 @@ def characterise(
     seed: Annotated[int, typer.Option("--seed", help="Which build of the filter is on the simulated rig.")] = 1,
     mode: Mode = None,
     cutoff: Cutoff = None,
+    resonance_gain: ResonanceGain = None,
     resonance: Resonance = None,
+    drive_db: DriveDb = "0",
+    set: Set = None,
     json: Json = False,
 ) -> None:
-    """The walk on the simulated rig: levels, response, resonance. A broken run goes on where it stopped."""
+    """The whole walk on the simulated rig, into a folder. A broken run goes on where it stopped."""
+    from dataclasses import replace
+
     from jiyuu.cli.characterise import characterise as walk
 
     chosen = choose(
-        filter, mode=mode, cutoff=cutoff, resonance_gain=None, resonance=resonance, drive_db=0.0, settings=None
+        filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
+        settings=set,
     )
+    standing = chosen.standing
     if not 0 <= seed < 2**63:
         raise CircuitError(f"--seed {seed} is out of range; give 0 or more.")
-    summary = walk(chosen, seed=seed, folder=out, only_mode=mode is not None)
+    if standing.loop_gain is not None:  # a panel has a position, no loop gain
+        percent = standing.filter.percent_at(standing.loop_gain)
+        if percent > 100:
+            raise CircuitError(f"--resonance-gain {standing.loop_gain:g} lies past the end of the control, which is "
+                               f"{standing.full_gain:g}; give less.")
+        standing = replace(standing, resonance_percent=percent, loop_gain=None)
+    summary = walk(standing, seed=seed, folder=out, only_mode=mode is not None, inputs=chosen.files)
     if json:
         print_json(summary)
+    else:
+        typer.echo(f"{out}: findings.json, report.html, report.pdf and the curves as CSV.")
 
 
-def _deliver(text: str, out: Path | None) -> None:
+def _deliver(text: str, out: Path | None, chosen: Chosen) -> None:
     if out is None:
         typer.echo(text, nl=False)
     else:
-        write_text(out, text)
+        write_text(out, text, inputs=chosen.files)

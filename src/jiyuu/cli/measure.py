@@ -14,7 +14,7 @@ from jiyuu.cli.tracking import tracking
 from jiyuu.whole_file import write_text
 
 if TYPE_CHECKING:
-    from jiyuu.circuits.network import FloatArray
+    from jiyuu.arrays import FloatArray
     from jiyuu.measurement.curve_reading import CurveReading
 
 measure_app = typer.Typer(help="Measure recordings.", no_args_is_help=True)
@@ -43,16 +43,16 @@ def response(
         raise MeasurementError("give the recording too, after the stimulus; or one curve as CSV.")
     from jiyuu.measurement.findings import read_response, response_findings
     from jiyuu.measurement.response import measure_response
-    from jiyuu.measurement.wording import sentence
     from jiyuu.rig.files import read_pair
+    from jiyuu.wording.findings import sentence
 
     pair = read_pair(stimulus, recording, full_scale_v=full_scale_v)
     measured = measure_response(pair.stimulus_v, pair.recording_v, pair.sample_rate_hz)
     read = read_response(measured)
     if out is not None:
-        write_text(out, curve_csv(measured))
+        write_text(out, curve_csv(measured), inputs=(stimulus, recording))
     if not json:
-        for finding in response_findings(measured, read, {}):
+        for finding in response_findings(measured, read):
             typer.echo(sentence(finding))
         return
     offset = measured.clock_offset_ppm
@@ -89,8 +89,8 @@ def _response_of_table(path: Path, out: Path | None, json: bool) -> None:
     from jiyuu.measurement.finding import Finding
     from jiyuu.measurement.findings import READ_FROM_CURVE
     from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
-    from jiyuu.measurement.wording import sentence
     from jiyuu.signals.response_table import on_even_grid, read_response_table
+    from jiyuu.wording.findings import sentence
 
     curve = on_even_grid(read_response_table(path), per_octave=POINTS_PER_OCTAVE)
     reading = read_curve(curve.frequency_hz, curve.level_db, level_uncertainty_db=curve.uncertainty_db)
@@ -99,7 +99,7 @@ def _response_of_table(path: Path, out: Path | None, json: bool) -> None:
         rows = ["frequency_hz,magnitude_db,phase_deg"]
         rows += [f"{f:.9g},{db:.9g},{deg:.9g}" for f, db, deg in
                  zip(curve.frequency_hz[::CURVE_STEP], curve.level_db[::CURVE_STEP], phase[::CURVE_STEP], strict=True)]
-        write_text(out, "\n".join(rows) + "\n")
+        write_text(out, "\n".join(rows) + "\n", inputs=(path,))
     if json:
         print_json({**_read_values(reading, {}), "polarity": None, "latency_s": None, "clock_offset_ppm": None,
                     "noise_floor_db": None, "coherence": None})

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -18,8 +18,8 @@ FilterArgument = Annotated[str, typer.Argument(metavar="FILTER", help="A catalog
 Mode = Annotated[str | None, typer.Option("--mode", help="Output of the circuit; the first one when not given.")]
 Cutoff = Annotated[str | None, typer.Option("--cutoff", help="Pole frequency: 1k2, 440, A4 or 0.5V (1 V/octave).")]
 ResonanceGain = Annotated[float | None, typer.Option("--resonance-gain", help="Resonance as loop gain k.")]
-Resonance = Annotated[float | None, typer.Option("--resonance", help="Resonance in % of the control's travel.")]
-DriveDb = Annotated[float, typer.Option("--drive-db", help="Gain ahead of the filter, dB.")]
+Resonance = Annotated[str | None, typer.Option("--resonance", help="Resonance in % of the control's travel.")]
+DriveDb = Annotated[str, typer.Option("--drive-db", help="Gain ahead of the filter, dB.")]
 Set = Annotated[list[str] | None, typer.Option("--set", help="name=value of a circuit parameter; repeatable.")]
 Json = Annotated[bool, typer.Option("--json", help="One JSON object on standard output.")]
 Out = Annotated[Path | None, typer.Option("--out", help="File to write.")]
@@ -28,17 +28,10 @@ FullScale = Annotated[float, typer.Option("--full-scale-v", help="Volts of a ful
 
 @dataclass(frozen=True)
 class Chosen:
-    """A filter with its settings in force."""
+    """A filter with its settings in force, and the files it was read from, which nothing may be written onto."""
 
-    document: Any  # jiyuu.circuits.filter_file.Filter, imported late to keep --help quick
-    parameters: dict[str, float]
-    mode: str
-    cutoff_hz: float
-    gain: float
-    drive: float
-
-    def network(self) -> Any:
-        return self.document.entry.network(self.parameters)
+    standing: Any  # jiyuu.bench.standing.Standing, imported late to keep --help quick
+    files: tuple[Path, ...] = ()
 
 
 def choose(
@@ -47,42 +40,69 @@ def choose(
     mode: str | None,
     cutoff: str | None,
     resonance_gain: float | None,
-    resonance: float | None,
-    drive_db: float,
+    resonance: str | None,
+    drive_db: str = "0",
     settings: Iterable[str] | None,
 ) -> Chosen:
     """The filter of a catalogue id or file with the options applied. Raises CircuitError."""
-    import math
-
+    from jiyuu.bench.standing import Standing
     from jiyuu.circuits.catalogue import circuits
     from jiyuu.circuits.circuit import checked_cutoff, checked_gain
     from jiyuu.circuits.filter_file import neutral_filter, read_filter
 
+    files: tuple[Path, ...]
     if name in circuits():
-        document = neutral_filter(name)
-    elif Path(name).exists() or name.endswith(".json") or "/" in name:
-        document = read_filter(Path(name))
+        document, files = neutral_filter(name), ()
+    elif name.endswith(".json") or "/" in name or is_file(name):
+        document, files = read_filter(Path(name)), (Path(name),)
     else:
         raise CircuitError(
-            f"there is no circuit '{name}' and no file of that name; choose one of: {', '.join(circuits())}."
+            f"there is no circuit '{short(name)}' and no file of that name; choose one of: {', '.join(circuits())}."
         )
     if resonance_gain is not None and resonance is not None:
         raise CircuitError("give --resonance-gain or --resonance, not both.")
-    if resonance is not None and not 0 <= resonance <= 100:
-        raise CircuitError(f"resonance {resonance:g} % is out of range; give 0 to 100.")
-    if not (math.isfinite(drive_db) and -120 <= drive_db <= 120):
-        raise CircuitError(f"drive {drive_db:g} dB is out of range; give -120 to 120.")
-    gain = document.gain_at(document.resonance_percent if resonance is None else resonance)
+    percent = document.resonance_percent if resonance is None else typed(resonance, "--resonance", "%", 0, 100)
     parameters = {**document.parameters, **dict(_pairs(settings or []))}
     document.entry.values(parameters)
-    return Chosen(
-        document=document,
-        parameters=parameters,
-        mode=document.entry.mode(mode if mode is not None else document.mode),
-        cutoff_hz=checked_cutoff(document.cutoff_hz if cutoff is None else parse_frequency(cutoff)),
-        gain=checked_gain(gain if resonance_gain is None else resonance_gain),
-        drive=10 ** (drive_db / 20),
+    standing = Standing(
+        document, document.entry.mode(mode if mode is not None else document.mode),
+        checked_cutoff(document.cutoff_hz if cutoff is None else parse_frequency(cutoff)), percent, parameters,
+        document.components, loop_gain=None if resonance_gain is None else checked_gain(resonance_gain),
     )
+    drive = typed(drive_db, "--drive-db", "dB", -120, 120)
+    checked_gain(standing.gain)
+    # A drive past what the Setup step offers is still a drive: the command line is not bound to its range.
+    setup = standing.setup.model_copy(update={"drive_db": drive})
+    return Chosen(replace(standing, setup=setup), files)
+
+
+def typed(text: str, name: str, unit: str, low: float, high: float) -> float:
+    """A number with or without its unit: '50', '50 %', '-6dB', '2V'. Raises CircuitError naming the range."""
+    try:
+        value, given = parse_number(text)
+    except JiyuuError:
+        try:
+            value, given = float(text), ""
+        except ValueError as error:
+            raise CircuitError(f"{name} '{text}' is not a number; give for example {low:g} {unit}.") from error
+    if given not in ("", unit):
+        raise CircuitError(f"{name} '{text}' is not in {unit}; give {low:g} to {high:g} {unit}.")
+    if not low <= value <= high:
+        raise CircuitError(f"{name.lstrip('-')} {value:g} {unit} is out of range; give {low:g} to {high:g}.")
+    return value
+
+
+def is_file(name: str) -> bool:
+    """False, too, for names that no file system takes."""
+    try:
+        return Path(name).exists()
+    except (OSError, ValueError):
+        return False
+
+
+def short(text: str) -> str:
+    """What a person typed, not longer than can be read."""
+    return text if len(text) <= 80 else f"{text[:80]}…"
 
 
 def _pairs(settings: Iterable[str]) -> Iterable[tuple[str, float]]:

@@ -14,7 +14,7 @@ from jiyuu.whole_file import write_text
 if TYPE_CHECKING:
     from jiyuu.measurement.staircase import Staircase
     from jiyuu.measurement.tracking import Span, Tracking
-    from jiyuu.measurement.tracking_advice import Advice
+    from jiyuu.prediction.trim_advice import Advice
 
 
 def tracking(
@@ -37,7 +37,7 @@ def tracking(
     from jiyuu.errors import MeasurementError
     from jiyuu.measurement.staircase import measure_staircase
     from jiyuu.measurement.tracking import read_tracking, readings_of
-    from jiyuu.measurement.tracking_advice import advise
+    from jiyuu.prediction.trim_advice import advise
     from jiyuu.quantities import C4_HZ, parse_frequency, parse_scale, volts_of
     from jiyuu.signals.recordings import read_recording
 
@@ -55,7 +55,7 @@ def tracking(
     target = None if zero_hz is None else zero * 2.0**read.reference_v
     advice = advise(read, target_hz=target, has_hf_trim=not no_hf_trim)
     if out is not None:
-        write_text(out, readings_csv(read))
+        write_text(out, readings_csv(read), inputs=(recording,))
     if json:
         print_json(as_json(found, read, advice))
     else:
@@ -84,6 +84,8 @@ def parse_volts(text: str) -> list[float]:
 
 def as_json(found: Staircase, read: Tracking, advice: Advice) -> dict[str, Any]:
     """The result as the command line gives it."""
+    from jiyuu.wording.tracking import advice_lines
+
     readings, fit = read.readings, advice.fit
     cents = readings.uncertainty_cents
     return {
@@ -114,8 +116,8 @@ def as_json(found: Staircase, read: Tracking, advice: Advice) -> dict[str, Any]:
                                     "uncertainty": 100 * fit.scale_error.uncertainty},
             "droop_cents_at_10_khz": _doubted(fit.droop_cents), "leak_cents_at_20_hz": _doubted(fit.leak_cents),
         },
-        "advice": list(advice.sentences),
-        "trims": [{"trim": t.trim.value, "direction": "up" if t.amount > 0 else "down", "amount": t.amount,
+        "advice": list(advice_lines(advice)),
+        "trims": [{"trim": t.trim, "direction": "up" if t.amount > 0 else "down", "amount": t.amount,
                    "turns": t.turns} for t in advice.turns],
         "worst_error_after_cents": advice.after.worst_cents,
         **_span("usable_after_advice", advice.after.usable),
@@ -146,8 +148,8 @@ def readings_csv(read: Tracking) -> str:
 
 
 def _say(found: Staircase, read: Tracking, advice: Advice) -> None:
-    from jiyuu.measurement.tracking_advice import span_words
     from jiyuu.quantities import signed
+    from jiyuu.wording.tracking import advice_lines, words_of
 
     typer.echo("    volts         hertz    cents off   level V  settled s")
     for i, tone in enumerate(found.tones):
@@ -158,7 +160,7 @@ def _say(found: Staircase, read: Tracking, advice: Advice) -> None:
                    f"{tone.amplitude_peak_v:9.4f} {settled:>10}{mark}")
     scale = read.scale_v_per_octave
     typer.echo(f"An octave takes {scale.value:.5f} ± {scale.uncertainty:.1g} V. Within ±{read.tolerance_cents:g} "
-               f"cents: {span_words(read.usable)}.")
+               f"cents: {words_of(read.usable)}.")
     typer.echo(f"Key follow {100 / scale.value:.2f} %.")
-    for line in (*found.remarks, *advice.sentences):
+    for line in (*found.remarks, *advice_lines(advice)):
         typer.echo(line)

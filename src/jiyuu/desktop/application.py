@@ -3,12 +3,23 @@
 from __future__ import annotations
 
 import os
+import signal
 import sys
 import traceback
+from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
+from typing import TYPE_CHECKING
 
 from jiyuu.errors import JiyuuError
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QMainWindow
+
+    from jiyuu.book.store import Book
+    from jiyuu.desktop.window import MainWindow
+
+INTERRUPT_MS = 250
 
 
 def run(arguments: list[str]) -> int:
@@ -17,6 +28,7 @@ def run(arguments: list[str]) -> int:
     from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
 
+    from jiyuu.desktop.remembered import remember_book, remembered_scale
     from jiyuu.desktop.theme.style import THEME, load_faces
     from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
 
@@ -26,12 +38,26 @@ def run(arguments: list[str]) -> int:
     app.setStyle("Fusion")
     load_faces()
     app.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "jiyuu.svg")))
-    THEME.apply(_remembered_theme())
-    window = MainWindow(_book(arguments))
+    THEME.apply(_remembered_theme(), scale=remembered_scale())
+    book = _book(arguments)
+    remember_book(book.path)
+    window = MainWindow(book)
     sys.excepthook = _excepthook(window)
+    _end_on_interrupt(window)
     window.show()
     keep_focus_on_figure(window)
     return int(app.exec())
+
+
+def _end_on_interrupt(window: QMainWindow) -> None:
+    """Ctrl+C in the terminal closes the window as its own button does. The timer gives the interpreter, which alone
+    may act on a signal, a turn now and then."""
+    from PyQt6.QtCore import QTimer
+
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    turn = QTimer(window)
+    turn.timeout.connect(lambda: None)
+    turn.start(INTERRUPT_MS)
 
 
 def _need_screen() -> None:
@@ -48,24 +74,28 @@ def _need_screen() -> None:
 def _remembered_theme() -> str:
     from PyQt6.QtCore import QSettings
 
-    from jiyuu.desktop.theme.palette import PALETTES
+    from jiyuu.inks import PALETTES
 
     name = str(QSettings("jiyuu", "jiyuu").value("theme", "paper"))
     return name if name in PALETTES else "paper"
 
 
-def _book(arguments: list[str]):  # type: ignore[no-untyped-def]
+def _book(arguments: list[str]) -> Book:
+    """The one named, the demo where that is asked for, else the one opened last, and the demo at the very first."""
+    from jiyuu.bench.demo_place import demo_book_path, prepare_demo_book
     from jiyuu.book.store import Book
+    from jiyuu.desktop.remembered import recent_books
 
     if arguments and arguments[0] != "--demo":
         return Book.open(Path(arguments[0]))
-    from jiyuu.book.demo_place import demo_book_path, prepare_demo_book
-
+    last = next((Path(name) for name in recent_books() if Path(name).is_file()), None)
+    if last is not None and not arguments:
+        return Book.open(last)
     prepare_demo_book()
     return Book.open(demo_book_path())
 
 
-def _excepthook(window):  # type: ignore[no-untyped-def]
+def _excepthook(window: MainWindow) -> Callable[..., None]:
     def show(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         # A slot that raises would end the process; the person sees it, the log keeps the details.
         if isinstance(error, KeyboardInterrupt):

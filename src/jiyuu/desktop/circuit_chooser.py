@@ -1,14 +1,15 @@
-"""Another filter for the shelf: the circuits there are, each with its drawing and what it is."""
+"""Another filter for the shelf: the catalogue, each with its drawing and what it is."""
 
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.circuits.catalogue import circuits
 from jiyuu.circuits.circuit import Circuit
-from jiyuu.desktop.bench.response.circuit_page import DrawingView
-from jiyuu.desktop.theme.style import STEP
+from jiyuu.desktop.steps.response.circuit_page import DrawingView
+from jiyuu.desktop.theme.style import STEP, THEME
 
 
 class CircuitChooser(QWidget):
@@ -19,13 +20,13 @@ class CircuitChooser(QWidget):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Tool)
         self.setWindowTitle("Another filter for the shelf")
-        self.resize(700, 360)
+        self.resize(round(700 * THEME.scale), round(380 * THEME.scale))
         row = QHBoxLayout(self)
         row.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
         row.setSpacing(4 * STEP)
         self.list = QListWidget()
         self.list.setAccessibleName("Circuits")
-        self.list.setFixedWidth(190)
+        self.list.setMinimumWidth(round(190 * THEME.scale))
         for entry in circuits().values():
             item = QListWidgetItem(entry.title)
             item.setData(Qt.ItemDataRole.UserRole, entry.id)
@@ -33,16 +34,16 @@ class CircuitChooser(QWidget):
         row.addWidget(self.list)
         column = QVBoxLayout()
         column.setSpacing(2 * STEP)
-        self._title, self._facts, self._explanation = QLabel(), QLabel(), QLabel()
+        self._title, self.facts, self._explanation = QLabel(), QLabel(), QLabel()
         self._title.setProperty("role", "heading")
-        self._facts.setProperty("role", "quiet")
-        for label in (self._facts, self._explanation):
+        self.facts.setProperty("role", "quiet")
+        for label in (self.facts, self._explanation):
             label.setWordWrap(True)
         self.drawing = DrawingView()
         self.take = QPushButton("Put on the shelf")
         self.take.setProperty("main", True)
         self.take.clicked.connect(lambda: self.chosen.emit(self.circuit.id))
-        for widget in (self._title, self.drawing, self._explanation, self._facts):
+        for widget in (self._title, self.drawing, self._explanation, self.facts):
             column.addWidget(widget)
         column.addStretch(1)
         column.addWidget(self.take, 0, Qt.AlignmentFlag.AlignLeft)
@@ -58,10 +59,17 @@ class CircuitChooser(QWidget):
         assert item is not None
         return circuits()[item.data(Qt.ItemDataRole.UserRole)]
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.close()
+        else:
+            super().keyPressEvent(event)
+
     def _show(self) -> None:
         entry = self.circuit
         self._title.setText(entry.title)
         self._explanation.setText(entry.explanation)
         onset = "never oscillates" if entry.onset_gain is None else f"oscillates from k = {entry.onset_gain:.4g}"
-        self._facts.setText(f"{entry.poles} poles, {onset}. Modes: {', '.join(entry.modes)}.")
+        self.facts.setText(f"{entry.poles} poles, {onset}. Modes: {', '.join(entry.modes)}.")
         self.drawing.show_diagram(entry.diagram, entry.title)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from jiyuu.book.heard import Heard
-from jiyuu.desktop.bench.knobs import number_field
+from jiyuu.bench.heard import Heard
 from jiyuu.desktop.listening import Listening
+from jiyuu.desktop.parts.frame import narrow
+from jiyuu.desktop.parts.knobs import number_field
 from jiyuu.desktop.sound_file import LEVEL_DB
 from jiyuu.quantities import signed
 from jiyuu.signals.ceiling import CEILING_DB
@@ -20,21 +21,23 @@ class EarPanel(QWidget):
         self._listening = listening
         self.note = QLabel()
         self.note.setProperty("role", "quiet")
-        self.what = QComboBox()
+        self.what = narrow(QComboBox())
         self.what.setAccessibleName("What is heard")
-        self.what.setToolTip("The source through the filter, the source alone, or the tone of the filter by itself.")
+        self.what.setToolTip("The source through the filter, the source alone, or the whistle of the filter by itself.")
         self.what.addItems([what.value for what in Heard])
         self.what.textActivated.connect(lambda text: listening.choose(Heard(text)))
         self.button = QPushButton()
         self.button.setAccessibleName("Play or stop")
-        self.button.setToolTip("P. Simulated as it stands and played on this machine's output, following what is "
+        self.button.setToolTip("Ctrl+P. Simulated as it stands and played on this machine's output, following what is "
                                "turned. Start low: self-oscillation can jump to full level.")
         self.button.clicked.connect(listening.toggle)
         self.loop = QCheckBox("loop")
         self.loop.clicked.connect(listening.set_loop)
-        self.level = number_field("Listening level", "dB", 3.0, listening, listening.set_level, reset=LEVEL_DB,
-                                  tip="10 V at this level of full scale, −60 to 0 dB. The ceiling holds at any level.")
-        self.level.setFixedWidth(62)
+        self.level = number_field("Listening level", "dB", 3.0, example=LEVEL_DB)
+        self.level.setToolTip("10 V at this level of full scale, −60 to 0 dB. The ceiling holds at any level.")
+        self.level.entered.connect(listening.set_level)
+        self.level.reset.connect(lambda: listening.set_level(LEVEL_DB))
+        self.level.refused.connect(lambda text: listening.message.emit(text, True))
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
@@ -50,7 +53,7 @@ class EarPanel(QWidget):
 
     def _show(self) -> None:
         state = self._listening
-        self.button.setText("Stop P" if state.playing else "Play P")
+        self.button.setText("Stop" if state.playing else "Play")
         self.what.setCurrentText(state.what.value)
         self.loop.setChecked(state.loop)
         self.level.set_value(state.level_db)

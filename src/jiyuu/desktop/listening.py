@@ -7,10 +7,10 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from jiyuu.book.heard import HEARD_RATE_HZ, WARNING, Heard, heard_record, whistles
-from jiyuu.circuits.network import FloatArray
-from jiyuu.desktop.bench.measuring import EMPTY_SHELF, compiled
+from jiyuu.arrays import FloatArray
+from jiyuu.bench.heard import HEARD_RATE_HZ, WARNING, Heard, heard_record
 from jiyuu.desktop.jobs import Jobs
+from jiyuu.desktop.measuring import EMPTY_SHELF, compiled
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.sound_file import LEVEL_DB, SOUND_S
 from jiyuu.errors import JiyuuError
@@ -28,7 +28,7 @@ class Listening(QObject):
     changed = pyqtSignal()  # what, loop, level, playing
 
     def __init__(self, session: Session, output: Callable[[], SoundOutput] = DeviceOutput) -> None:
-        super().__init__()
+        super().__init__(session)
         self._session = session
         self.output = output
         self.what, self.loop, self.level_db = Heard.FILTER, True, LEVEL_DB
@@ -36,7 +36,7 @@ class Listening(QObject):
         self._player = LoopPlayer(HEARD_RATE_HZ)
         self._record: FloatArray | None = None  # before level and ceiling
         self._wanted = self._warned = False
-        self.jobs = Jobs(self)
+        self.jobs = Jobs(session.crew, "making the sound", self)
         self.jobs.stepped.connect(self._sound)
         self.jobs.failed.connect(self._refused)
         self._follow, self._look = QTimer(self), QTimer(self)
@@ -51,6 +51,11 @@ class Listening(QObject):
     @property
     def playing(self) -> bool:
         return self._wanted
+
+    @property
+    def output_open(self) -> bool:
+        """Something still reaches the output, if only the end of a fade."""
+        return self._open is not None
 
     def toggle(self) -> None:
         """Play, or fade out."""
@@ -82,7 +87,7 @@ class Listening(QObject):
         self._follow.stop()
         self._look.stop()
         self._close()
-        self.jobs.wait()
+        self.jobs.drop()
         self.changed.emit()
 
     def choose(self, what: Heard) -> None:
@@ -109,17 +114,17 @@ class Listening(QObject):
         if self._session.in_hand is None:
             self.stop()
             return
-        document, now, setup = self._session.document(), self._session.settings(), self._session.setup()
+        standing = self._session.standing()
         what, level_db, loop = self.what, self.level_db, self.loop
 
         def steps() -> Iterator[Any]:
             from jiyuu.signals.ceiling import under_ceiling
 
-            for _ in compiled(document):
+            for _ in compiled(standing):
                 pass
-            record = heard_record(document, now, setup, what, duration_s=SOUND_S)
+            record = heard_record(standing, what, duration_s=SOUND_S)
             heard = under_ceiling(record * 10 ** (level_db / 20), HEARD_RATE_HZ, fades=False)
-            yield seamless(heard, HEARD_RATE_HZ) if loop else heard, loop, whistles(document, now, setup)
+            yield seamless(heard, HEARD_RATE_HZ) if loop else heard, loop, standing.self_oscillates
 
         self.jobs.start(steps)
 

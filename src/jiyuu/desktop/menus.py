@@ -1,66 +1,148 @@
-"""The menus of the window: every act with its keys."""
+"""The menus of the window: every act with its keys, those of the step that is looked at among them."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import TYPE_CHECKING
+from functools import partial
+from pathlib import Path
 
-from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtCore import QObject
+from PyQt6.QtGui import QAction, QShortcut
 from PyQt6.QtWidgets import QMenu
 
-from jiyuu.book.walk import STEPS
+from jiyuu.bench.walk import walk
+from jiyuu.desktop.acts import fill_menu, letter_keys
+from jiyuu.desktop.files import Files
+from jiyuu.desktop.frame import Frame
+from jiyuu.desktop.help import Help
+from jiyuu.desktop.preferences import Preferences
+from jiyuu.desktop.remembered import recent_books
+from jiyuu.desktop.steps.step_view import Act, StepView
+from jiyuu.desktop.theme.style import THEME
 
-if TYPE_CHECKING:
-    from jiyuu.desktop.window import MainWindow
-
-SHELF_KEYS = "ABCDEF"
-
-
-def build_menus(window: MainWindow) -> QMenu:
-    """Fills the window's menu bar; returns the menu of recent books, which changes."""
-    bar = window.menuBar()
-    assert bar is not None
-    book, edit, view, walk, help_menu = (
-        bar.addMenu(name) for name in ("&Book", "&Edit", "&View", "&Walk", "&Help")
-    )
-    assert book is not None
-    add_act(book, "&New book …", QKeySequence.StandardKey.New, window.new_book)
-    add_act(book, "&Open …", QKeySequence.StandardKey.Open, window.open_book)
-    recent = book.addMenu("&Recent books")
-    assert recent is not None
-    add_act(book, "&Add a filter …", "Ctrl+F", window.choose_circuit)
-    add_act(book, "Measure a &pair of recordings …", "Ctrl+P", window.choose_pair)
-    add_act(book, "Save &figure …", QKeySequence.StandardKey.Save, window.save_figure)
-    add_act(book, "Save &sound …", "Ctrl+L", window.save_sound)
-    add_act(book, "&Quit", QKeySequence.StandardKey.Quit, window.close)
-    add_act(edit, "&Undo", QKeySequence.StandardKey.Undo, window.undo)
-    add_act(edit, "&Redo", "Ctrl+Shift+Z", window.redo)
-    add_act(edit, "&Play or stop", "P", window.listening.toggle)
-    add_act(edit, "&Measure", "M", window.measure)
-    add_act(edit, "Cancel measurement", "Esc", window.cancel)
-    add_act(edit, "&Keep finding", "K", window.keep)
-    add_act(edit, "Set &neutral", "N", window.setup_presenter.set_neutral)
-    add_act(edit, "&Turn trims as advised", "T", window.tracking_presenter.turn_as_advised)
-    add_act(edit, "&Do the whole walk", "Ctrl+W", window.walking.start)
-    add_act(edit, "&Band of 1000 builds", "B", window.response.band.toggle)
-    add_act(edit, "&One mode or all", "O", window.response.only.toggle)
-    add_act(edit, "&Copy figure", "Ctrl+Shift+C", lambda: window.main_figure().copy_picture())
-    add_act(view, "&Paper or night", "Ctrl+T", window.turn_theme)
-    add_act(view, "&Larger type", QKeySequence.StandardKey.ZoomIn, lambda: window.scale_type(1.1))
-    add_act(view, "&Smaller type", QKeySequence.StandardKey.ZoomOut, lambda: window.scale_type(1 / 1.1))
-    for number, step in enumerate(STEPS, start=1):
-        add_act(walk, step, f"Ctrl+{number % 10}", lambda name=step: window.go(name))
-    for i, letter in enumerate(SHELF_KEYS):
-        add_act(walk, f"Filter {letter}", f"Alt+{i + 1}", lambda index=i: window.session.take(index))
-    add_act(help_menu, "&Keys", "F1", window.show_keys)
-    return recent
+LETTER_KEYS = 9
 
 
-def add_act(menu: QMenu | None, text: str, keys: object, do: Callable[..., object]) -> QAction:
-    """One act with its shortcut."""
-    assert menu is not None
-    action = menu.addAction(text)
-    assert action is not None
-    action.setShortcut(QKeySequence(keys))
-    action.triggered.connect(lambda _=False: do())
-    return action
+class Menus(QObject):
+    """Built once; the menu of the step is filled anew with every step, that of filters with every shelf."""
+
+    def __init__(self, frame: Frame, files: Files) -> None:
+        super().__init__(frame.window_widget())
+        self._frame, self._files = frame, files
+        self.help = Help(frame.window_widget(), self.all_acts)
+        self.preferences = Preferences(frame.window_widget(), self.all_acts)
+        self.preferences.changed.connect(self._keys_changed)
+        self._fixed: list[Act] = []
+        self._step_acts: list[Act] = []
+        self._letters: list[QShortcut] = []
+        self._build()
+        frame.session.filter_changed.connect(self._show_shelf)
+
+    def _build(self) -> None:
+        frame, files = self._frame, self._files
+        bar = frame.window_widget().menuBar()
+        assert bar is not None
+        bar.clear()
+        self._fixed = []
+        self._recent = QMenu("&Recent books", bar)
+        book = self._menu("&Book", [
+            Act("new", "&New book …", "", files.new_book), Act("open", "&Open …", "", files.open_book), None,
+            Act("add", "&Add a filter …", "Ctrl+Shift+N", files.choose_circuit),
+            Act("away", "&Take the filter off the shelf", "", files.put_filter_away),
+            Act("pair", "Measure a &pair of recordings …", "Ctrl+Shift+O", files.choose_pair),
+            Act("sound", "Save &sound …", "Ctrl+Shift+E", files.save_sound), None,
+            Act("close", "&Close", "", frame.window_widget().close),
+            Act("quit", "&Quit", "", frame.window_widget().close),
+        ])
+        book.insertMenu(book.actions()[2], self._recent)
+        self._menu("&Edit", [
+            Act("undo", "&Undo", "", frame.undo), Act("redo", "&Redo", "Ctrl+Shift+Z", frame.redo), None,
+            Act("copy_figure", "&Copy figure", "Ctrl+Shift+C", lambda: self._figure("copy_picture")),
+            Act("copy_values", "Copy &values", "Ctrl+Alt+C", lambda: self._figure("copy_values")),
+            Act("save_figure", "&Save figure …", "Ctrl+E", lambda: self._figure("choose_and_save")), None,
+            Act("put_aside", "Put the newest run &aside", "", lambda: frame.shown.presenter.put_run_aside()), None,
+            Act("preferences", "&Preferences …", "Ctrl+,", self.preferences.open),
+        ])
+        self._step = bar.addMenu("&Step")
+        self._menu("&View", [
+            Act("theme", "&Paper or night", "Ctrl+T", self.turn_theme),
+            Act("larger", "&Larger type", "", lambda: self.scale_type(1.1)),
+            Act("smaller", "&Smaller type", "", lambda: self.scale_type(1 / 1.1)),
+            Act("usual", "&Usual type", "Ctrl+0", lambda: self.scale_type(None)),
+        ])
+        self._menu("&Walk", [
+            Act("walk", "&Do the whole walk", "Ctrl+Shift+M", frame.measuring.walk),
+            Act("cancel", "&Cancel what is measured", "Esc", frame.cancel), None,
+            *(Act(f"step_{one.key}", one.name, f"Ctrl+{one.number}" if one.number < 10 else
+                  "Ctrl+Shift+0" if one.number == 10 else "", partial(frame.go, one.key)) for one in walk()),
+        ])
+        self._shelf = bar.addMenu("&Filter")
+        self._menu("&Help", [
+            Act("guide", "&Guide", "F1", lambda: self.help.open_for(frame.shown)),
+            Act("keys", "&Keys and cautions", "Shift+F1", self.help.open_keys),
+            Act("about", "&About, licences", "", self.help.open_about),
+        ])
+        self.show_recent()
+        self._show_shelf()
+
+    def _menu(self, title: str, acts: list[Act | None]) -> QMenu:
+        bar = self._frame.window_widget().menuBar()
+        assert bar is not None
+        menu = bar.addMenu(title)
+        assert menu is not None
+        fill_menu(menu, acts)
+        self._fixed += [act for act in acts if act is not None]
+        return menu
+
+    def all_acts(self) -> list[Act]:
+        """Every act with its keys, those of the step that is looked at first."""
+        return [*self._step_acts, *self._fixed]
+
+    def show_step(self, view: StepView) -> None:
+        """What can be done in a step: its menu, and single letters in its figures and its list of findings."""
+        assert self._step is not None
+        self._step.clear()
+        every = [Act("measure", "&Measure", "M", view.presenter.measure),
+                 Act("keep", "&Keep finding, or take it out", "K", view.keep_current)] if view.step.built else []
+        self._step_acts = [*every, *view.acts, Act("play", "&Play or stop", "P", self._frame.listening.toggle)]
+        fill_menu(self._step, self._step_acts)
+        for shortcut in self._letters:
+            shortcut.setParent(None)
+            shortcut.deleteLater()
+        self._letters = letter_keys(
+            self._step_acts, [view.figures, *([view.findings] if view.findings is not None else [])])
+
+    def _show_shelf(self) -> None:
+        assert self._shelf is not None
+        self._shelf.clear()
+        fill_menu(self._shelf, [
+            Act(f"filter_{shelved.letter}", f"{shelved.letter}  {shelved.document.name}",
+                f"Alt+{i + 1}" if i < LETTER_KEYS else "", partial(self._frame.session.take, i))
+            for i, shelved in enumerate(self._frame.session.shelf)
+        ])
+
+    def show_recent(self) -> None:
+        """The books opened last."""
+        self._recent.clear()
+        for name in recent_books():
+            action = QAction(name, self._recent)
+            action.triggered.connect(lambda _=False, path=name: self._files.open([Path(path)]))
+            self._recent.addAction(action)
+
+    def _keys_changed(self) -> None:
+        self._build()
+        self.show_step(self._frame.shown)
+
+    def _figure(self, what: str) -> None:
+        """Of the figure that has the focus, or the step's main one."""
+        figures = self._frame.shown.shown_figures()
+        chosen = next((figure for figure in figures if figure.widget().hasFocus()), figures[0] if figures else None)
+        if chosen is None:
+            self._frame.say("There is no figure in this step.", error=True)
+        else:
+            getattr(chosen, what)()
+
+    def turn_theme(self) -> None:
+        THEME.apply("night" if THEME.palette.name == "paper" else "paper")
+
+    def scale_type(self, factor: float | None) -> None:
+        THEME.apply(THEME.palette.name, scale=1.0 if factor is None else THEME.scale * factor)

@@ -1,206 +1,218 @@
-"""What the window is about: the open book, the filter in hand, its settings. Views show it, presenters change it."""
+"""What the window is about: the open book, the filter in hand, how it stands. Views show it, presenters change it."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from typing import Any
 
-from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from jiyuu.book.setup import Setup
-from jiyuu.book.store import Book, Shelved
-from jiyuu.book.walk import STEPS, StepState, step_state
+from jiyuu.bench.setup import Setup
+from jiyuu.bench.standing import Standing
+from jiyuu.bench.step import Step
+from jiyuu.bench.walk import StepState, setting_of, states, walk
+from jiyuu.book.store import Book
+from jiyuu.book.stored import Act, Shelved
 from jiyuu.circuits.circuit import checked_cutoff
-from jiyuu.circuits.components import Components, cutoff_hz, full_gain, stage_headroom_v, usual_components
-from jiyuu.circuits.control import Taper
+from jiyuu.circuits.components import cutoff_hz, stage_headroom_v
 from jiyuu.circuits.filter_file import Filter
-from jiyuu.circuits.trims import Trims
-from jiyuu.errors import CircuitError
-from jiyuu.quantities import C4_HZ
+from jiyuu.desktop.jobs import Crew
+from jiyuu.errors import CircuitError, JiyuuError
+from jiyuu.wording.acts import act_line
+
+LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
 
 class Session(QObject):
-    """Signals say what changed; the book holds the state."""
+    """Signals say what changed; the book holds the state. Settings are read once and after every change, in one query.
+    """
 
-    filter_changed = pyqtSignal()
+    filter_changed = pyqtSignal()  # another one in hand, or another shelf
     settings_changed = pyqtSignal()
     book_changed = pyqtSignal()  # runs, findings or notes
 
-    def __init__(self, book: Book) -> None:
-        super().__init__()
+    def __init__(self, book: Book, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.crew = Crew(self)
         self.book = book
-        self.shelf: list[Shelved] = book.filters()
-        self._in_hand = 0
+        self.shelf: list[Shelved] = []
+        self._in_hand: int | None = None
+        self._kept: dict[int, dict[str, Any]] = {}
+        self._standing: dict[int, Standing] = {}
+        self._states: dict[str, StepState] | None = None
+        self._read()
+
+    # The book and the shelf
+
+    def open(self, book: Book) -> None:
+        """Another book, all at once: nobody sees one book's shelf over another's settings."""
+        old, self.book = self.book, book
+        self._in_hand = None
+        self._read()
+        old.close()
+        self.filter_changed.emit()
+        self.book_changed.emit()
+
+    def _read(self) -> None:
+        """Shelf and settings as the book has them."""
+        self.shelf = self.book.filters()
+        self._kept = self.book.settings()
+        self._standing.clear()
+        self._states = None
+        if self._in_hand not in {shelved.id for shelved in self.shelf}:
+            self._in_hand = self.shelf[0].id if self.shelf else None
 
     @property
     def in_hand(self) -> Shelved | None:
-        return self.shelf[self._in_hand] if self.shelf else None
+        return next((shelved for shelved in self.shelf if shelved.id == self._in_hand), None)
 
     def take(self, index: int) -> None:
         """Take another filter in hand."""
-        if 0 <= index < len(self.shelf) and index != self._in_hand:
-            self._in_hand = index
+        if 0 <= index < len(self.shelf) and self.shelf[index].id != self._in_hand:
+            self._in_hand = self.shelf[index].id
+            self._states = None
             self.filter_changed.emit()
 
-    def reload_shelf(self) -> None:
-        self.shelf = self.book.filters()
+    def take_letter(self, letter: str) -> None:
+        for index, shelved in enumerate(self.shelf):
+            if shelved.letter == letter:
+                self.take(index)
+
+    def shelve(self, document: Filter) -> str:
+        """Put a filter on the shelf and take it in hand; returns its letter. Raises JiyuuError where none is free."""
+        used = set(self.book.letters().values())
+        free = [letter for letter in LETTERS if letter not in used]
+        if not free:
+            raise JiyuuError("The shelf is full (A to Z); start a new book for more filters.")
+        self._in_hand = self.book.add_filter(free[0], document, seed=1)
+        self._read()
         self.filter_changed.emit()
+        return free[0]
 
-    def settings(self, shelved: Shelved | None = None) -> dict[str, Any]:
-        """The controls of a filter (the one in hand): what the file says, then what was changed since."""
-        chosen = shelved or self.in_hand
-        assert chosen is not None
-        document = chosen.document
-        start = {
-            "mode": document.chosen_mode,
-            "cutoff_hz": document.cutoff_hz,
-            "resonance_percent": document.resonance_percent,
-            "level_v": None,
-            "beside": None,
-            "resonance_taper": None,
-            "cutoff_named": "pole",
-            "trims": Trims().as_json(),
-        }
-        found = {name: self.book.setting(chosen.id, name, value) for name, value in start.items()}
-        return {**found, "parameters": self._parameters(chosen), "control": self.document(chosen).control}
-
-    def setup(self, shelved: Shelved | None = None) -> Setup:
-        """How a filter (the one in hand) stands on the bench beyond its own knobs."""
-        chosen = shelved or self.in_hand
-        assert chosen is not None
-        return Setup.model_validate(self.book.setting(chosen.id, "setup", {}))
-
-    def change_setup(self, **changes: Any) -> None:
-        """Move something of the set-up as one undoable act. Raises CircuitError saying what is out of range."""
+    def put_away(self) -> str | None:
+        """Take the filter in hand off the shelf; its runs and findings stay in the book. Returns its letter."""
         chosen = self.in_hand
         if chosen is None:
-            return
-        before = self.book.setting(chosen.id, "setup")
-        try:
-            after = Setup.model_validate({**self.setup().model_dump(mode="json"), **changes})
-        except ValidationError as error:
-            first = error.errors()[0]
-            name = ".".join(str(part) for part in first["loc"])
-            said = first["msg"].removeprefix("Value error, ")
-            raise CircuitError(f"{name}: {said.lower()}." if name else f"{said[:1].upper()}{said[1:]}.") from error
-        kept = after.model_dump(mode="json")
-        if kept != before:
-            self.book.set_values(chosen.id, {"setup": kept}, before={"setup": before})
-            self.settings_changed.emit()
+            return None
+        self.book.show_filter(chosen.id, shown=False)
+        self._read()
+        self.filter_changed.emit()
+        self.book_changed.emit()
+        return chosen.letter
+
+    # How a filter stands
+
+    def kept(self, shelved: Shelved | None = None) -> Mapping[str, Any]:
+        """What the book keeps of a filter's controls and steps, where they were moved."""
+        chosen = shelved or self.in_hand
+        return {} if chosen is None else self._kept.get(chosen.id, {})
+
+    def standing(self, shelved: Shelved | None = None) -> Standing:
+        """A filter (the one in hand) as it stands. Raises CircuitError where there is none."""
+        chosen = shelved or self.in_hand
+        if chosen is None:
+            raise CircuitError("There is no filter on the shelf.")
+        if chosen.id not in self._standing:
+            self._standing[chosen.id] = Standing.of(chosen.document, self.kept(chosen))
+        return self._standing[chosen.id]
+
+    def setting(self, step: Step) -> Any:
+        """What a step is asked for the filter in hand."""
+        return setting_of(step, self.kept())
+
+    def states(self) -> dict[str, StepState]:
+        """State of every step, by key, for the filter in hand."""
+        if self._states is None:
+            chosen = self.in_hand
+            self._states = dict.fromkeys((step.key for step in walk()), StepState.OPEN) if chosen is None else states(
+                self.book, chosen.id, self.standing(), self.kept())
+        return self._states
+
+    # Acts
+
+    def change(self, values: Mapping[str, Any], *, together: bool = False) -> None:
+        """Move controls of the filter in hand as one undoable act; None takes one back to what its file says. together:
+        presses that follow each other are one act."""
+        chosen = self.in_hand
+        if chosen is not None and self.book.set_values(chosen.id, values, together=together):
+            self._moved()
+
+    def _moved(self) -> None:
+        self._kept = self.book.settings()
+        self._standing.clear()
+        self._states = None
+        self.settings_changed.emit()
+
+    def runs_changed(self) -> None:
+        """Runs, findings or notes were written."""
+        self._states = None
+        self.book_changed.emit()
+
+    def ask(self, step: Step, **changes: Any) -> None:
+        """Ask something else of a step. Raises CircuitError naming the field and its range."""
+        after = self.setting(step).changed(**changes)
+        self.change({step.key: after.model_dump(mode="json", exclude_defaults=True) or None})
+
+    def change_setup(self, **changes: Any) -> None:
+        """Move something of the set-up. Raises CircuitError naming the field and its range."""
+        after = self.standing().setup.changed(**changes)
+        self.change({"setup": after.model_dump(mode="json", exclude_defaults=True) or None})
 
     def set_neutral(self) -> None:
         """Resonance and everything that moves the cutoff or drives the filter to nothing, as one act."""
-        chosen = self.in_hand
-        if chosen is None:
-            return
-        now = self.settings()
-        before = {"setup": self.book.setting(chosen.id, "setup"), "resonance_percent": now["resonance_percent"],
-                  "level_v": now["level_v"]}
-        after = {"setup": self.setup().neutral().model_dump(mode="json"), "resonance_percent": 0.0, "level_v": None}
-        self.book.set_values(chosen.id, after, before=before)
-        self.settings_changed.emit()
-
-    def components(self) -> Components:
-        """The component values of the filter in hand: as changed, as its file gives them, or the usual ones."""
-        chosen = self.in_hand
-        assert chosen is not None
-        kept = self.book.setting(chosen.id, "components")
-        if kept is not None:
-            return Components.model_validate(kept)
-        document = self.document()
-        if document.components is not None:
-            return document.components
-        headroom = document.entry.values(document.parameters).get("stage_headroom_v", 1.0)
-        usual = usual_components(document.circuit, headroom, C4_HZ)
-        return usual.model_copy(update={"resonance_ohm": usual.loop_ohm / document.gain_at(100.0)})
+        if self.in_hand is not None:
+            setup: Setup = self.standing().setup.neutral()
+            self.change({"setup": setup.model_dump(mode="json", exclude_defaults=True) or None,
+                         "resonance_percent": 0.0})
 
     def set_component(self, name: str, value: float) -> None:
-        """Another value on the board: cutoff and headroom move with it, the control voltage stays. One act."""
-        chosen = self.in_hand
-        assert chosen is not None
-        before, now, document = self.components(), self.settings(), self.document()
-        try:
-            after = Components.model_validate({**before.model_dump(), name: int(value) if name == "diodes" else value})
-        except ValidationError as error:
-            raise CircuitError(f"{name} = {value:g}: {error.errors()[0]['msg'].lower()}.") from error
-        moved = now["cutoff_hz"] * cutoff_hz(document.circuit, after) / cutoff_hz(document.circuit, before)
+        """Another value on the board: cutoff and headroom move with it, the control voltage stays. One act. Raises
+        CircuitError saying what is out of range."""
+        standing = self.standing()
+        before, document = standing.component_values, standing.document
+        after = before.changed(**{name: int(value) if name == "diodes" else value})
+        moved = standing.cutoff_hz * cutoff_hz(document.circuit, after) / cutoff_hz(document.circuit, before)
         values: dict[str, Any] = {"components": after.model_dump(), "cutoff_hz": round(checked_cutoff(moved), 3)}
-        old: dict[str, Any] = {
-            "components": self.book.setting(chosen.id, "components"), "cutoff_hz": now["cutoff_hz"],
-        }
         headroom = stage_headroom_v(after)
         if abs(headroom / stage_headroom_v(before) - 1) > 1e-9:
-            document.entry.values({**document.parameters, "stage_headroom_v": headroom})
-            old["parameters"] = dict(self.book.setting(chosen.id, "parameters", {}))
-            values["parameters"] = {**old["parameters"], "stage_headroom_v": headroom}
-        self.book.set_values(chosen.id, values, before=old)
-        self.settings_changed.emit()
-
-    def _parameters(self, chosen: Shelved) -> dict[str, float]:
-        return {**chosen.document.parameters, **self.book.setting(chosen.id, "parameters", {})}
-
-    def document(self, shelved: Shelved | None = None) -> Filter:
-        """The filter as it stands: its file with the parameters changed since."""
-        chosen = shelved or self.in_hand
-        assert chosen is not None
-        changed: dict[str, Any] = {"parameters": self._parameters(chosen)}
-        kept = self.book.setting(chosen.id, "components")
-        if kept is not None and kept.get("resonance_ohm") is not None:
-            changed["full_gain"] = full_gain(Components.model_validate(kept))
-        taper = self.book.setting(chosen.id, "resonance_taper")
-        if taper is not None:
-            changed["resonance_taper"] = Taper(taper) if isinstance(taper, str) else tuple(map(tuple, taper))
-        return chosen.document.model_copy(update=changed)
+            parameters = {**self.kept().get("parameters", {}), "stage_headroom_v": headroom}
+            document.entry.values({**document.parameters, **parameters})
+            values["parameters"] = parameters
+        self.change(values)
 
     def set_parameter(self, name: str, value: float | None) -> None:
-        """Change one parameter of the filter in hand; None takes it back to what its file says."""
-        chosen = self.in_hand
-        if chosen is None:
-            return
-        changed = dict(self.book.setting(chosen.id, "parameters", {}))
-        before = dict(changed)
-        if value is None:
-            changed.pop(name, None)
-        else:
+        """Change one parameter of the filter in hand; None takes it back to what its file says. Raises CircuitError
+        for a combination that the circuit cannot have."""
+        changed = dict(self.kept().get("parameters", {}))
+        changed.pop(name, None)
+        if value is not None:
             changed[name] = value
-        if changed != before:
-            self.book.set_values(chosen.id, {"parameters": changed}, before={"parameters": before})
+        document = self.standing().document
+        document.entry.network({**document.parameters, **changed})
+        self.change({"parameters": changed or None})
+
+    def undo(self) -> str:
+        """Take back the last act; what that was, and where."""
+        return self._turned(self.book.undo(), "Undone", "There is nothing to undo.")
+
+    def redo(self) -> str:
+        """Do again what was taken back last; what that was, and where."""
+        return self._turned(self.book.redo(), "Done again", "There is nothing to redo.")
+
+    def _turned(self, act: Act | None, verb: str, nothing: str) -> str:
+        if act is None:
+            return nothing
+        in_hand = self._in_hand
+        self._read()
+        if act.kind == "filter" or in_hand != self._in_hand:
+            self.filter_changed.emit()
+        elif act.kind == "set":
             self.settings_changed.emit()
+        self.book_changed.emit()
+        return f"{verb}{self._where(act)}: {act_line(act.kind, act.state)}."
 
-    def change(self, values: Mapping[str, Any]) -> None:
-        """Move controls of the filter in hand as one undoable act."""
-        chosen = self.in_hand
-        if chosen is None:
-            return
-        self.book.set_values(chosen.id, values, before=self.settings())
-        self.settings_changed.emit()
+    def _where(self, act: Act) -> str:
+        filter_id = act.state.get("filter_id")
+        letter = self.book.letters().get(filter_id) if isinstance(filter_id, int) else None
+        return "" if letter is None else f" on {letter}"
 
-    def reset(self, name: str) -> None:
-        """A control back to what the filter's file says."""
-        chosen = self.in_hand
-        if chosen is not None:
-            document = chosen.document
-            start = {"cutoff_hz": document.cutoff_hz, "resonance_percent": document.resonance_percent}
-            self.change({name: start[name]})
-
-    def undo(self) -> str | None:
-        return self._turned(self.book.undo())
-
-    def redo(self) -> str | None:
-        return self._turned(self.book.redo())
-
-    def _turned(self, kind: str | None) -> str | None:
-        if kind == "set":
-            self.settings_changed.emit()
-        elif kind is not None:
-            self.book_changed.emit()
-        return kind
-
-    def states(self, shelved: Shelved | None = None) -> dict[str, StepState]:
-        """State of every step for a filter."""
-        chosen = shelved or self.in_hand
-        if chosen is None:
-            return dict.fromkeys(STEPS, StepState.OPEN)
-        settings = self.settings(chosen)
-        return {step: step_state(self.book, chosen.id, step, settings) for step in STEPS}

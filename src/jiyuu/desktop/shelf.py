@@ -7,9 +7,10 @@ from PyQt6.QtCore import QPointF, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetrics, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QScrollArea, QVBoxLayout, QWidget
 
-from jiyuu.book.store import Shelved
-from jiyuu.circuits.linear import complex_gain
+from jiyuu.book.stored import Shelved
+from jiyuu.circuits.linear import complex_gain, level_db
 from jiyuu.desktop.session import Session
+from jiyuu.desktop.theme.pens import pen_of
 from jiyuu.desktop.theme.style import BODY_PX, SMALL_PX, STEP, THEME
 
 _GLYPH_HZ = np.geomspace(30, 16_000, 72)
@@ -21,14 +22,27 @@ class ShelfCard(QAbstractButton):
     def __init__(self, shelved: Shelved, level_db: np.ndarray) -> None:
         super().__init__()
         self.shelved, self.level_db = shelved, level_db
+        self._folded = False
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"Filter {shelved.letter}: {shelved.document.name}, {shelved.document.entry.title}")
         self.setToolTip(f"{shelved.document.entry.explanation}\n{shelved.document.notes}")
 
+    def fold(self, folded: bool) -> None:
+        """Letter and dash only."""
+        self._folded = folded
+        self.updateGeometry()
+        self.update()
+
     def sizeHint(self) -> QSize:
-        small = QFontMetrics(THEME.font(px=SMALL_PX))
-        return QSize(132, 2 * small.height() + 44 + 3 * STEP)
+        if self._folded:
+            return QSize(10 * STEP, 44)
+        small = QFontMetrics(THEME.font(px=BODY_PX))
+        letters = QFontMetrics(THEME.font(px=BODY_PX))
+        return QSize(letters.horizontalAdvance("Transistor ladder") + 6 * STEP, 2 * small.height() + 44 + 3 * STEP)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(9 * STEP, self.sizeHint().height())
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -47,8 +61,10 @@ class ShelfCard(QAbstractButton):
         painter.setFont(THEME.font(px=19, bold=True))
         painter.drawText(QRect(rect.left() + 6, rect.top() + 2, 24, 26), Qt.AlignmentFlag.AlignCenter,
                          self.shelved.letter)
-        painter.setPen(ink.pen(2.2))
+        painter.setPen(pen_of(ink, 2.2))
         painter.drawLine(QPointF(rect.left() + 5, rect.top() + 34), QPointF(rect.left() + 31, rect.top() + 34))
+        if self._folded:
+            return
         self._draw_glyph(painter, QRect(rect.left() + 38, rect.top() + 4, rect.width() - 44, 36))
         painter.setPen(QColor(palette.ink))
         painter.setFont(THEME.font(px=BODY_PX, bold=self.isChecked()))
@@ -58,8 +74,9 @@ class ShelfCard(QAbstractButton):
         painter.drawText(text, Qt.AlignmentFlag.AlignLeft, name)
         painter.setPen(QColor(palette.quiet))
         painter.setFont(THEME.font(px=SMALL_PX))
-        painter.drawText(text.translated(0, small.height()), Qt.AlignmentFlag.AlignLeft,
-                         self.shelved.document.entry.title)
+        tiny = QFontMetrics(THEME.font(px=SMALL_PX))
+        title = tiny.elidedText(self.shelved.document.entry.title, Qt.TextElideMode.ElideRight, text.width() - 6)
+        painter.drawText(text.translated(0, small.height()), Qt.AlignmentFlag.AlignLeft, title)
 
     def _draw_glyph(self, painter: QPainter, box: QRect) -> None:
         """The response from 30 Hz to 16 kHz over 60 dB."""
@@ -87,6 +104,7 @@ class ShelfView(QScrollArea):
         self._session = session
         self._group = QButtonGroup(self)
         self._cards: list[ShelfCard] = []
+        self._folded = False
         self.setWidgetResizable(True)
         self.setFrameShape(QScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -94,7 +112,15 @@ class ShelfView(QScrollArea):
         self._group.idClicked.connect(self.chosen)
         session.filter_changed.connect(self.refresh)
         session.settings_changed.connect(self._refresh_glyph)
+        THEME.changed.connect(self._relay)
         self.refresh()
+
+    def fold(self, folded: bool) -> None:
+        """Letters only, where there is no room for more."""
+        if folded != self._folded:
+            self._folded = folded
+            for card in self._cards:
+                card.fold(folded)
 
     def refresh(self) -> None:
         """Cards anew when the shelf changed; else only which one is in hand."""
@@ -108,6 +134,7 @@ class ShelfView(QScrollArea):
             self._cards = []
             for i, shelved in enumerate(self._session.shelf):
                 card = ShelfCard(shelved, self._glyph(shelved))
+                card.fold(self._folded)
                 self._group.addButton(card, i)
                 self._cards.append(card)
                 column.addWidget(card)
@@ -119,12 +146,14 @@ class ShelfView(QScrollArea):
             card.update()
 
     def _glyph(self, shelved: Shelved) -> np.ndarray:
-        settings, document = self._session.settings(shelved), self._session.document(shelved)
-        gains = complex_gain(
-            document.network(), _GLYPH_HZ, cutoff_hz=settings["cutoff_hz"],
-            gain=document.gain_at(settings["resonance_percent"]), modes=[settings["mode"]],
-        )[0]
-        return np.asarray(20 * np.log10(np.maximum(np.abs(gains), 1e-6)))
+        standing = self._session.standing(shelved)
+        return level_db(complex_gain(standing.network, _GLYPH_HZ, cutoff_hz=standing.standing_hz, gain=standing.gain,
+                                     modes=[standing.mode])[0])
+
+    def _relay(self) -> None:
+        for card in self._cards:
+            card.updateGeometry()
+            card.update()
 
     def _refresh_glyph(self) -> None:
         for card in self._cards:

@@ -6,9 +6,33 @@ import os
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
+
+    from jiyuu.desktop.window import MainWindow
+
+SETTLED_S = 0.25  # what takes longer than a frame waits this long at most before it begins
+
+
+class Camera:
+    """One window on the demo book, and pictures of it in a folder."""
+
+    def __init__(self, window: MainWindow, app: QApplication, folder: Path) -> None:
+        self.window, self._app, self._folder = window, app, folder
+
+    def settle(self) -> None:
+        """Until nothing is computed any more."""
+        until = time.monotonic() + SETTLED_S
+        while time.monotonic() < until or self.window.session.crew.busy:
+            self._app.processEvents()
+
+    def shoot(self, name: str, widget: Any = None) -> None:
+        """What the window (another widget of it) shows, once it has settled."""
+        self.settle()
+        (widget or self.window).grab().save(str(self._folder / f"{name}.png"))
 
 
 def main(folder: Path) -> None:
@@ -17,7 +41,7 @@ def main(folder: Path) -> None:
     from PyQt6.QtCore import QSettings
     from PyQt6.QtWidgets import QApplication
 
-    from jiyuu.book.demo import write_demo_book
+    from jiyuu.bench.demo import write_demo_book
     from jiyuu.book.store import Book
     from jiyuu.desktop.theme.style import THEME, load_faces
     from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
@@ -36,101 +60,107 @@ def main(folder: Path) -> None:
         window.resize(1280, 800)
         window.show()
         keep_focus_on_figure(window)
-
-        def shoot(name: str) -> None:
-            for _ in range(4):
-                app.processEvents()
-            window.response.level.place_labels()
-            app.processEvents()
-            window.grab().save(str(folder / f"{name}.png"))
-
-        window.go("Response")
-        shoot("response")
-        window.response.at_level.entered.emit(2.0)
-        window.presenter.set_beside(window.session.shelf[2].id)
-        window.response.band.setChecked(True)
-        _press(window.response.page_choice.button(1), window.response.support.choice.button(2))
-        while window.presenter.previews.jobs.busy:
-            app.processEvents()
-        bar = window.response.circuit_page.verticalScrollBar()
-        assert bar is not None
-        shoot("circuit")
-        bar.setValue(bar.maximum())
-        shoot("components")
-        window.choose_circuit()
-        app.processEvents()
-        window._chooser.grab().save(str(folder / "chooser.png"))
-        window._chooser.close()
-        bar.setValue(0)
-        window.response.band.setChecked(False)
-        window.response.at_level.entered.emit(0.0)
-        window.presenter.set_beside(None)
-        _press(window.response.page_choice.button(0), window.response.support.choice.button(0))
-        window.session.take(1)
-        shoot("response-out-of-tolerance")
-        window.session.take(3)
-        shoot("response-out-of-date")
-        window.session.take(0)
-        window.go("Logbook")
-        shoot("logbook")
-        _steps_before_and_after(window, app, shoot)
-        window.go("Response")
-        THEME.apply("night")
-        shoot("response-night")
-        window.go("Resonance")
-        _wait(window, app)
-        shoot("resonance-night")
+        camera = Camera(window, app, folder)
+        for view in (_setup, _response, _resonance, _self_oscillation, _tracking, _logbook, _night):
+            view(camera)
         window.close()
+        camera.settle()
 
 
-def _steps_before_and_after(window: Any, app: Any, shoot: Callable[[str], None]) -> None:
-    """Setup with an envelope that holds the filter open; its plan; Resonance of a measured unit."""
-    window.go("Setup")
+def _measured(camera: Camera, step: str, letter: str) -> Any:
+    """The view of a step with one measurement of a filter in it."""
+    window = camera.window
+    window.session.take_letter(letter)
+    window.go(step)
+    camera.settle()
+    window.view(step).presenter.measure()
+    camera.settle()
+    return window.view(step)
+
+
+
+def _setup(camera: Camera) -> None:
+    """An envelope that holds the filter open, and the plan of the measurements."""
+    window = camera.window
+    window.session.take_letter("A")
+    window.go("setup")
     window.session.change_setup(
         cvs=[{"amount_percent": 80, "now_v": 5.0}, {"amount_percent": -40, "low_v": -5.0}, {"low_v": -5.0}],
         key_follow_percent=100,
     )
-    window.setup_presenter.measure()
-    _wait(window, app)
-    shoot("setup")
+    window.view("setup").presenter.measure()
+    camera.shoot("setup")
     window.undo()
-    window.session.take(1)
-    window.go("Resonance")
-    window.resonance_presenter.measure()
-    _wait(window, app)
-    shoot("resonance")
-    window.session.take(2)
-    window.go("Self-oscillation")
-    _wait(window, app)
-    window.oscillation_presenter.measure()
-    _wait(window, app)
-    window.response.level.setFocus()
-    shoot("self-oscillation")
-    window.go("Tracking")
-    window.tracking_presenter.measure()
-    _wait(window, app)
-    shoot("tracking")
-    window.tracking_presenter.turn_as_advised()
-    _wait(window, app)
-    shoot("tracking-trimmed")
-    window.session.take(1)
-    window.go("Setup")
-    _press(window.setup.page_choice.button(3))
-    shoot("plan")
-    _press(window.setup.page_choice.button(0))
-    window.session.take(0)
+    setup: Any = window.view("setup")
+    window.session.take_letter("B")
+    setup.page_choice.button(3).click()
+    camera.shoot("plan")
+    setup.page_choice.button(0).click()
 
 
-def _wait(window: Any, app: Any) -> None:
-    """Until nothing is computed any more; a study waits a moment before it begins."""
-    until = time.monotonic() + 0.3
-    while time.monotonic() < until or any(jobs.busy for jobs in window.workers()):
-        app.processEvents()
+def _response(camera: Camera) -> None:
+    window = camera.window
+    window.session.take_letter("A")
+    window.go("response")
+    camera.shoot("response")
+    view: Any = window.view("response")
+    view.form.at_level.entered.emit(2.0)
+    view.presenter.ask(beside=window.session.shelf[2].id)
+    view.band.setChecked(True)
+    view.page_choice.button(1).click()
+    view.support.choice.button(2).click()
+    bar = view.circuit_page.verticalScrollBar()
+    camera.shoot("circuit")
+    bar.setValue(bar.maximum())
+    camera.shoot("components")
+    bar.setValue(0)
+    window.files.choose_circuit()
+    chooser: Any = window.files.chooser
+    camera.shoot("chooser", chooser)
+    chooser.close()
+    view.band.setChecked(False)
+    view.form.at_level.entered.emit(0.0)
+    view.presenter.ask(beside=None)
+    view.page_choice.button(0).click()
+    view.support.choice.button(0).click()
+    window.session.take_letter("B")
+    camera.shoot("response-out-of-tolerance")
+    window.session.take_letter("D")
+    camera.shoot("response-out-of-date")
 
 
-def _press(*buttons: Any) -> None:
-    for button in buttons:
-        button.click()
+def _resonance(camera: Camera) -> None:
+    _measured(camera, "resonance", "B")
+    camera.shoot("resonance")
+
+
+def _self_oscillation(camera: Camera) -> None:
+    _measured(camera, "self_oscillation", "C")
+    camera.shoot("self-oscillation")
+
+
+def _tracking(camera: Camera) -> None:
+    view = _measured(camera, "tracking", "C")
+    camera.shoot("tracking")
+    view.presenter.turn_as_advised()
+    camera.shoot("tracking-trimmed")
+
+
+def _logbook(camera: Camera) -> None:
+    camera.window.session.take_letter("A")
+    camera.window.go("logbook")
+    camera.shoot("logbook")
+
+
+def _night(camera: Camera) -> None:
+    from jiyuu.desktop.theme.style import THEME
+
+    THEME.apply("night")
+    camera.window.go("response")
+    camera.shoot("response-night")
+    camera.window.session.take_letter("B")
+    camera.window.go("resonance")
+    camera.shoot("resonance-night")
 
 
 if __name__ == "__main__":

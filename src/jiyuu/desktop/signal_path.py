@@ -7,17 +7,18 @@ from PyQt6.QtCore import QRect, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from jiyuu.book.heard import standing_hz
-from jiyuu.book.setup import Setup, SourceSetting
-from jiyuu.circuits.linear import ComplexArray, complex_gain, growth_rate
+from jiyuu.arrays import ComplexArray
+from jiyuu.bench.setup import SourceSetting
+from jiyuu.bench.standing import Standing
+from jiyuu.circuits.linear import complex_gain, level_db
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.theme.style import BODY_PX, SMALL_PX, STEP, THEME
 from jiyuu.errors import SignalError
+from jiyuu.prediction.response import GRID_HZ
 from jiyuu.quantities import shown_hz, signed
 from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
 from jiyuu.simulation.source_through import SourceThrough
 
-_SCAN_HZ = np.geomspace(20, 20_000, 481)
 RECORD_S = 0.5
 
 
@@ -46,35 +47,33 @@ class SignalPathView(QWidget):
         height = QFontMetrics(THEME.font(px=BODY_PX)).height() + QFontMetrics(THEME.font(px=SMALL_PX)).height()
         return QSize(600, height + 2 * STEP)
 
+    def minimumSizeHint(self) -> QSize:
+        return QSize(80 * STEP, self.sizeHint().height())
+
     def refresh(self) -> None:
-        shelved = self._session.in_hand
-        if shelved is None:
+        """The joints anew, for the filter in hand."""
+        if self._session.in_hand is None:
             self._joints = []
             self.update()
             return
-        settings, document, setup = self._session.settings(), self._session.document(), self._session.setup()
-        gain = document.gain_at(settings["resonance_percent"])
-        network = document.network()
-        stands_hz = standing_hz(setup, settings["cutoff_hz"])
-        oscillates = growth_rate(network, cutoff_hz=stands_hz, gain=gain) >= 0
-        gains = complex_gain(network, _SCAN_HZ, cutoff_hz=stands_hz, gain=gain, modes=[settings["mode"]])[0]
-        drive = 10 ** (setup.drive_db / 20)
-        source_v, output_v = self._levels(setup, gains, drive)
-        rail_v, limit_v = document.tolerances.rail_v, setup.next_limit_v
-        reached_v = min(output_v, rail_v)
-        over = reached_v > limit_v
-        trim_db = 20 * np.log10(limit_v / max(reached_v, 1e-9))
-        highest_db = float(20 * np.log10(np.abs(gains).max()))
-        filter_text = "oscillates" if oscillates else f"{signed(highest_db)} dB at most"
-        name = " + ".join(source.kind.value for source in setup.sources())
-        output_text = f"{reached_v:.2f} V" + (" (at the rail)" if output_v > rail_v else "")
-        next_text = f"overload: trim {signed(trim_db)} dB" if over else f"{trim_db:.1f} dB left"
+        standing = self._session.standing()
+        setup, rail_v = standing.setup, standing.document.tolerances.rail_v
+        gains = complex_gain(standing.network, GRID_HZ, cutoff_hz=standing.standing_hz, gain=standing.gain,
+                             modes=[standing.mode])[0]
+        source_v, output_v = self._levels(standing, gains)
+        driven_v, reached_v = source_v * standing.drive, min(output_v, rail_v)
+        over = reached_v > setup.next_limit_v
+        trim_db = 20 * np.log10(setup.next_limit_v / max(reached_v, 1e-9))
+        highest_db = float(level_db(gains).max())
+        filter_text = "oscillates" if standing.self_oscillates else f"{signed(highest_db)} dB at most"
         self._joints = [
-            (f"source, {name}", f"{source_v:.2f} V peak", False),
-            (f"level {signed(setup.drive_db)} dB", f"{source_v * drive:.2f} V in", source_v * drive > rail_v),
-            (f"filter at {shown_hz(stands_hz)}", filter_text, oscillates),
-            ("output, small signal", output_text, output_v > rail_v),
-            (f"next module ±{limit_v:g} V", next_text, over),
+            (f"source, {setup.source_names.removeprefix('the ')}", f"{source_v:.2f} V peak", False),
+            (f"level {signed(setup.drive_db)} dB", f"{driven_v:.2f} V in", driven_v > rail_v),
+            (f"filter at {shown_hz(standing.standing_hz)}", filter_text, standing.self_oscillates),
+            ("output, small signal", f"{reached_v:.2f} V" + (" (at the rail)" if output_v > rail_v else ""),
+             output_v > rail_v),
+            (f"next module ±{setup.next_limit_v:g} V",
+             f"overload: trim {signed(trim_db)} dB" if over else f"{trim_db:.1f} dB left", over),
         ]
         self.setAccessibleDescription("; ".join(f"{name}: {text}" for name, text, _ in self._joints))
         self.setToolTip(
@@ -82,17 +81,17 @@ class SignalPathView(QWidget):
         )
         self.update()
 
-    def _levels(self, setup: Setup, gains: ComplexArray, drive: float) -> tuple[float, float]:
+    def _levels(self, standing: Standing, gains: ComplexArray) -> tuple[float, float]:
         """(peak volts of the source, of the output); the source is made anew only when it was changed."""
-        if self._inputs != setup.inputs:
+        if self._inputs != standing.setup.inputs:
             try:
-                record = mixed_record(setup.sources(), duration_s=RECORD_S)
+                record = mixed_record(standing.setup.sources(), duration_s=RECORD_S)
             except SignalError:  # a file that has gone: the Setup step says so
                 record = np.zeros(round(RECORD_S * RECORD_RATE_HZ))
-            self._through, self._inputs = SourceThrough(record, RECORD_RATE_HZ), setup.inputs
+            self._through, self._inputs = SourceThrough(record, RECORD_RATE_HZ), standing.setup.inputs
             self._source_v = float(np.abs(record).max())
         assert self._through is not None
-        return self._source_v, drive * self._through.peak_v(_SCAN_HZ, gains)
+        return self._source_v, standing.drive * self._through.peak_v(GRID_HZ, gains)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -108,7 +107,8 @@ class SignalPathView(QWidget):
             box = QRect(round(i * each) + 4 * STEP, STEP, round(each) - 5 * STEP, self.height() - STEP)
             painter.setFont(small)
             painter.setPen(QColor(palette.quiet))
-            painter.drawText(box, Qt.AlignmentFlag.AlignTop, name)
+            painter.drawText(box, Qt.AlignmentFlag.AlignTop,
+                             QFontMetrics(small).elidedText(name, Qt.TextElideMode.ElideRight, box.width()))
             painter.setFont(body)
             painter.setPen(QColor(palette.attention if bad else palette.ink))
             marked = f"! {text}" if bad else text

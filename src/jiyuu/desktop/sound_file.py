@@ -8,9 +8,9 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from jiyuu.book.heard import HEARD_RATE_HZ, WARNING, Heard, heard_record
-from jiyuu.desktop.bench.measuring import EMPTY_SHELF, compiled
+from jiyuu.bench.heard import HEARD_RATE_HZ, WARNING, Heard, heard_record
 from jiyuu.desktop.jobs import Jobs
+from jiyuu.desktop.measuring import EMPTY_SHELF, compiled
 from jiyuu.desktop.session import Session
 
 SOUND_S = 4.0
@@ -23,9 +23,9 @@ class SoundFile(QObject):
     message = pyqtSignal(str, bool)
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
+        super().__init__(session)
         self._session = session
-        self.jobs = Jobs(self)
+        self.jobs = Jobs(session.crew, "making the sound", self)
         self.jobs.stepped.connect(lambda text: self.message.emit(text, False))
         self.jobs.failed.connect(lambda text: self.message.emit(text, True))
 
@@ -34,17 +34,19 @@ class SoundFile(QObject):
         if self._session.in_hand is None:
             self.message.emit(EMPTY_SHELF, True)
             return
-        document, now, setup = self._session.document(), self._session.settings(), self._session.setup()
+        standing = self._session.standing()
+
+        played = [Path(source.path) for source in standing.setup.inputs if source.path is not None]
 
         def steps() -> Iterator[Any]:
             from jiyuu.signals.ceiling import under_ceiling
             from jiyuu.signals.recordings import write_recording
 
-            for _ in compiled(document):
+            for _ in compiled(standing):
                 pass
-            record = heard_record(document, now, setup, what, duration_s=SOUND_S)
+            record = heard_record(standing, what, duration_s=SOUND_S)
             heard = under_ceiling(record * 10 ** (LEVEL_DB / 20), HEARD_RATE_HZ)
-            write_recording(path, heard, HEARD_RATE_HZ, full_scale_v=1.0)
+            write_recording(path, heard, HEARD_RATE_HZ, full_scale_v=1.0, inputs=played)
             yield f"{path.name}: {SOUND_S:.0f} s at {LEVEL_DB:.0f} dB. {WARNING}"
 
         self.jobs.start(steps)

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PyQt6.QtCore import QPointF, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetrics, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
 
-from jiyuu.book.walk import BUILT, STEPS, StepState
+from jiyuu.bench.step import Step
+from jiyuu.bench.walk import StepState, walk
 from jiyuu.desktop.theme.style import SMALL_PX, STEP, THEME
 
 
 class Station(QAbstractButton):
     """One step: a mark on the line (empty, filled, hatched, crossed) and its name."""
 
-    def __init__(self, number: int, step: str) -> None:
+    def __init__(self, number: int, step: Step, *, last: bool) -> None:
         super().__init__()
-        self.number, self.step = number, step
+        self.number, self.step, self._last = number, step, last
         self.state = StepState.OPEN
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -23,34 +26,38 @@ class Station(QAbstractButton):
 
     def show_state(self, state: StepState) -> None:
         self.state = state
-        built = self.step in BUILT
-        words = state.value if built else "not built yet"
-        key = f"Ctrl+{self.number % 10}"
-        self.setToolTip(f"{self.step}: {words} ({key})")
-        self.setAccessibleName(f"Step {self.number}, {self.step}: {words}")
+        words = state.value if self.step.built else "not built yet"
+        key = f" (Ctrl+{self.number % 10})" if self.number <= 10 else ""
+        self.setToolTip(f"{self.step.name}: {words}{key}\n{self.step.purpose}")
+        self.setAccessibleName(f"Step {self.number}, {self.step.name}: {words}")
         self.update()
 
     def sizeHint(self) -> QSize:
         metrics = QFontMetrics(THEME.font(px=SMALL_PX, bold=True))
-        return QSize(metrics.horizontalAdvance(self.step) + 3 * STEP, metrics.height() + 24)
+        return QSize(metrics.horizontalAdvance(self.step.name) + 3 * STEP, metrics.height() + 24)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(8 * STEP, self.sizeHint().height())
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         palette, middle = THEME.palette, self.width() / 2
-        built = self.step in BUILT
+        built = self.step.built
         painter.setPen(QPen(QColor(palette.strong_rule), 1.2))
         y = 11.0
         painter.drawLine(QPointF(0 if self.number > 1 else middle, y),
-                         QPointF(self.width() if self.number < len(STEPS) else middle, y))
+                         QPointF(middle if self._last else self.width(), y))
         self._draw_mark(painter, QPointF(middle, y))
         painter.setFont(THEME.font(px=SMALL_PX, bold=self.isChecked()))
         painter.setPen(QColor(palette.ink if built else palette.quiet))
         metrics = QFontMetrics(painter.font())
         text = QRect(0, 21, self.width(), metrics.height() + 2)
-        painter.drawText(text, Qt.AlignmentFlag.AlignHCenter, self.step)
+        # Larger type may leave less room than the name takes: then its beginning has to do, the whole is in the tip.
+        shown = metrics.elidedText(self.step.name, Qt.TextElideMode.ElideRight, self.width() - 2)
+        painter.drawText(text, Qt.AlignmentFlag.AlignHCenter, shown)
         if self.isChecked():
-            width = metrics.horizontalAdvance(self.step)
+            width = metrics.horizontalAdvance(shown)
             painter.fillRect(QRect(round(middle - width / 2), self.height() - 3, width, 3), QColor(palette.ink))
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -61,7 +68,7 @@ class Station(QAbstractButton):
         palette = THEME.palette
         radius = 6.0
         painter.setBrush(QColor(palette.ground))
-        painter.setPen(QPen(QColor(palette.ink if self.step in BUILT else palette.strong_rule), 1.4))
+        painter.setPen(QPen(QColor(palette.ink if self.step.built else palette.edge), 1.4))
         if self.state is StepState.DONE:
             painter.setBrush(QColor(palette.ink))
             painter.drawEllipse(centre, radius, radius)
@@ -85,7 +92,7 @@ class Station(QAbstractButton):
 class WalkView(QWidget):
     """Navigation, session plan and checklist in one."""
 
-    chosen = pyqtSignal(str)
+    chosen = pyqtSignal(str)  # key of a step
 
     def __init__(self) -> None:
         super().__init__()
@@ -93,18 +100,25 @@ class WalkView(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(STEP, 2, STEP, 2)
         row.setSpacing(0)
-        self.stations = {step: Station(i, step) for i, step in enumerate(STEPS, start=1)}
-        for step, station in self.stations.items():
+        steps = walk()
+        self.stations = {step.key: Station(i, step, last=i == len(steps)) for i, step in enumerate(steps, start=1)}
+        for key, station in self.stations.items():
             row.addWidget(station, 1)
-            station.clicked.connect(lambda _=False, name=step: self.chosen.emit(name))
+            station.clicked.connect(lambda _=False, name=key: self.chosen.emit(name))
+        THEME.changed.connect(self._settle)
 
-    def show_step(self, step: str) -> None:
+    def _settle(self) -> None:
+        self.updateGeometry()
+
+    def show_step(self, key: str) -> None:
+        """Which one is looked at."""
         for name, station in self.stations.items():
-            station.setChecked(name == step)
+            station.setChecked(name == key)
 
-    def show_states(self, states: dict[str, StepState]) -> None:
-        for step, state in states.items():
-            self.stations[step].show_state(state)
+    def show_states(self, states: Mapping[str, StepState]) -> None:
+        """Where every step stands, by key."""
+        for key, state in states.items():
+            self.stations[key].show_state(state)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

@@ -8,9 +8,10 @@ import numpy as np
 from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
 from scipy.ndimage import uniform_filter1d
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.simulation.resampling import at_positions, interpolated
+from jiyuu.signals.resampling import at_positions, interpolated
+from jiyuu.stopping import checkpoint
 
 HIGHEST_OFFSET_PPM = 1000.0
 
@@ -66,6 +67,7 @@ def impulse_response(record: FloatArray, passages: Passages, *, regularisation: 
     """Record deconvolved by one passage; negative times stand at the end of the array (length ≥ both together).
 
     The bins of noise have deep holes, which must not be blown up: there the floor is a share of their surroundings."""
+    checkpoint()
     size = next_fast_len(record.size + passages.passage_v.size, real=True)
     spectrum = rfft(passages.passage_v, size)
     power = np.abs(spectrum) ** 2
@@ -78,7 +80,9 @@ def find_place(record: FloatArray, passages: Passages, sample_rate_hz: float) ->
 
     Looks for the place where the energy of the impulse responses of all passages together is largest.
     Raises MeasurementError when nothing stands out."""
+    checkpoint()
     response = impulse_response(record, passages)
+    checkpoint()
     energy = response**2
     width = max(int(0.004 * sample_rate_hz), 1)
     smooth = np.convolve(energy, np.ones(width) / width, mode="same")
@@ -110,6 +114,7 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
     """From the distance between two passages in the recording; None when the stimulus plays only one.
 
     Phase of the cross spectrum against frequency, weighted by its own magnitude, after a coarse correlation."""
+    checkpoint()
     last = passages.count - 1
     distance = last * passages.period
     length = min(passages.passage_v.size + int(0.1 * sample_rate_hz), record.size - place - distance)
@@ -124,6 +129,7 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
     fit_variance = 0.0
     # The second round cuts the second passage where the first one found it, so both windows hold the same sound.
     for _ in range(2):
+        checkpoint()
         whole = round(shift)
         begin = start + distance + whole
         second = record[begin : begin + length]
@@ -151,6 +157,7 @@ def at_player_clock(record: FloatArray, ppm: float) -> FloatArray:
     """The recording resampled as a recorder on the player's clock would have taken it, sample 0 kept in place.
 
     Band-limited interpolation to eight times the rate, then between its points."""
+    checkpoint()
     ratio = 1 + ppm * 1e-6
     count = int((record.size - 1) / ratio) + 1
     return at_positions(interpolated(record, 8, 0, record.size), np.arange(count) * (ratio * 8))

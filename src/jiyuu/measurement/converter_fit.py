@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.measurement.tracking import STEP_FLOOR_CENTS, Readings
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 
 
 def local_maxima(level: FloatArray) -> NDArray[np.intp]:

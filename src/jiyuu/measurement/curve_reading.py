@@ -13,7 +13,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.curve_peaks import local_maxima, prominence_of
 from jiyuu.measurement.sampled_curve import SampledCurve
@@ -106,7 +106,7 @@ def read_curve(
     MeasurementError for a curve of less than an octave."""
     keep = slice(0, frequency_hz.size)
     if usable is not None:
-        keep = _around_loudest(level_db, usable)
+        keep = _around_loudest(frequency_hz, level_db, usable)
     f, level = frequency_hz[keep], level_db[keep]
     if f.size < 24 or f[-1] < 2 * f[0]:
         raise MeasurementError("Less than an octave of the curve stands above the noise; raise the stimulus level.")
@@ -125,12 +125,12 @@ def read_curve(
     return replace(reading, humps=_humps(curve, reading.passband_db, apart_from, doubt))
 
 
-def _around_loudest(level_db: FloatArray, usable: NDArray[np.bool_]) -> slice:
-    """The usable stretch; a gap of less than an octave (a notch) does not end it."""
+def _around_loudest(frequency_hz: FloatArray, level_db: FloatArray, usable: NDArray[np.bool_]) -> slice:
+    """The usable stretch; a gap of less than half an octave (a notch) does not end it."""
     good = np.flatnonzero(usable)
     if good.size == 0:
         raise MeasurementError("The whole curve lies in the noise; raise the level of the stimulus.")
-    breaks = np.flatnonzero(np.diff(good) > 96)
+    breaks = np.flatnonzero(np.diff(np.log2(frequency_hz[good])) > 0.5)
     starts = np.concatenate([[0], breaks + 1])
     ends = np.concatenate([breaks, [good.size - 1]])
     loudest = int(np.argmax(np.where(usable, level_db, -np.inf)))

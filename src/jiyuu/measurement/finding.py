@@ -5,10 +5,10 @@ Screens, reports, the command line and the logbook all show this value through `
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any
+
+from jiyuu.measurement.contexts import Context
 
 
 class Verdict(StrEnum):
@@ -28,14 +28,15 @@ class Tolerance:
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """quantity: one of QUANTITIES. uncertainty: 95 %, same unit. settings: what the filter and rig were set to."""
+    """quantity: a name that wording knows. uncertainty: 95 %, same unit. context: what its sentence needs besides. The
+    settings that gave it stand with the run it came from."""
 
     quantity: str
     value: float
     unit: str
     uncertainty: float | None = None
     tolerance: Tolerance | None = None
-    settings: Mapping[str, Any] = field(default_factory=dict)
+    context: Context | None = None
     measured: bool = True
 
     @property
@@ -49,13 +50,3 @@ class Finding:
         if self.value + doubt < low or self.value - doubt > high:
             return Verdict.OUTSIDE
         return Verdict.UNCERTAIN
-
-
-@dataclass(frozen=True, slots=True)
-class Quantity:
-    """How a quantity is named, said, and measured (its help in place)."""
-
-    title: str
-    says: Callable[[Finding], str]
-    meaning: str
-    how: str

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -59,31 +59,31 @@ def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = No
 
 
 def response_findings(
-    response: MeasuredResponse, read: ReadResponse, settings: Mapping[str, Any]
+    response: MeasuredResponse, read: ReadResponse, *, cutoff_hz: float | None = None
 ) -> tuple[Finding, ...]:
-    """The findings of a measured response, in the order in which one asks for them."""
+    """The findings of a measured response, in the order in which one asks for them. cutoff_hz: what was set, where the
+    phase is asked for."""
     findings = []
     edge = read.reading.kind in (Kind.LOWPASS, Kind.HIGHPASS)
     for name, unit in READ_FROM_CURVE:
         value = getattr(read.reading, name)
         if value is None or (edge and name in ("low_3db_hz", "high_3db_hz")):
             continue
-        findings.append(Finding(name, value, unit, read.uncertainty.get(name), settings=settings))
-    cutoff_hz = settings.get("cutoff_hz")
+        findings.append(Finding(name, value, unit, read.uncertainty.get(name)))
     if cutoff_hz and response.frequency_hz[0] < cutoff_hz < response.frequency_hz[-1]:
         place = int(np.argmin(np.abs(response.frequency_hz - cutoff_hz)))
         if response.snr_db[place] > 10:
             angle = float(np.rad2deg(np.angle(response.gain[place])))
             share = response.deviation[place] / abs(response.gain[place]) / np.sqrt(2)
             findings.append(
-                Finding("phase_deg", angle, "°", COVERAGE * float(np.rad2deg(share)), settings=settings)
+                Finding("phase_deg", angle, "°", COVERAGE * float(np.rad2deg(share)))
             )
-    findings.append(Finding("polarity", float(response.polarity), "", settings=settings))
+    findings.append(Finding("polarity", float(response.polarity), ""))
     findings.append(
-        Finding("latency_s", response.latency_s.value, "s", response.latency_s.uncertainty, settings=settings)
+        Finding("latency_s", response.latency_s.value, "s", response.latency_s.uncertainty)
     )
     if response.clock_offset_ppm is not None:
         offset = response.clock_offset_ppm
-        findings.append(Finding("clock_offset_ppm", offset.value, "ppm", offset.uncertainty, settings=settings))
-    findings.append(Finding("noise_floor_db", response.noise_floor_db, "dB", settings=settings))
+        findings.append(Finding("clock_offset_ppm", offset.value, "ppm", offset.uncertainty))
+    findings.append(Finding("noise_floor_db", response.noise_floor_db, "dB"))
     return tuple(findings)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 
 OVERSAMPLING = 4  # ITU-R BS.1770 annex 2: the true peak between the samples
@@ -71,33 +71,27 @@ def _loudness(samples: FloatArray, sample_rate_hz: float) -> float | None:
     return found if np.isfinite(found) else None
 
 
-def gain_staging(source_v: float, drive_db: float, headroom_v: float | None, output_v: float, limit_v: float,
-                 rail_v: float) -> tuple[str, ...]:
-    """Advice in dB, worst first: rails, next module, then whether the filter itself is driven.
+@dataclass(frozen=True, slots=True)
+class Staging:
+    """Volts peak at the joints of a path, and how far each is past its limit in dB (negative: under it)."""
 
-    source_v, output_v peak volts; headroom_v: where the first stage saturates, None when it does not."""
-    said = []
-    if output_v > rail_v:
-        said.append(
-            f"Output would be {output_v:.1f} V and clips at the ±{rail_v:g} V rails: take "
-            f"{20 * np.log10(output_v / rail_v):.1f} dB off ahead of the filter."
-        )
-    reached = min(output_v, rail_v)
-    over_db = 20 * np.log10(max(reached, 1e-9) / limit_v)
-    if over_db > 0.05:
-        said.append(f"Next module (±{limit_v:g} V): {over_db:.1f} dB over; trim the output by −{over_db:.1f} dB.")
-    elif over_db < -12:
-        said.append(f"Next module (±{limit_v:g} V): {-over_db:.1f} dB under its limit, and nearer the noise.")
-    else:
-        said.append(f"Next module (±{limit_v:g} V): {abs(over_db):.1f} dB left.")
+    source_v: float
+    output_v: float
+    rail_v: float
+    limit_v: float
+    headroom_v: float | None
+    rails_over_db: float
+    next_over_db: float
+    stage_over_db: float | None
+
+
+def gain_staging(source_v: float, drive_db: float, headroom_v: float | None, output_v: float, limit_v: float,
+                 rail_v: float) -> Staging:
+    """source_v, output_v peak volts; headroom_v: where the first stage saturates, None when it does not."""
     driven_v = source_v * 10 ** (drive_db / 20)
-    if headroom_v is not None and driven_v > 0:
-        into_db = 20 * np.log10(driven_v / headroom_v)
-        if into_db > 0:
-            said.append(
-                f"The first stage is driven {into_db:.1f} dB past its headroom of {headroom_v:.3g} V: it saturates. "
-                f"Clean from −{into_db:.1f} dB of drive on."
-            )
-        else:
-            said.append(f"The first stage has {-into_db:.1f} dB to its headroom of {headroom_v:.3g} V.")
-    return tuple(said)
+    return Staging(
+        source_v, output_v, rail_v, limit_v, headroom_v,
+        rails_over_db=float(20 * np.log10(max(output_v, 1e-9) / rail_v)),
+        next_over_db=float(20 * np.log10(max(min(output_v, rail_v), 1e-9) / limit_v)),
+        stage_over_db=None if headroom_v is None or driven_v <= 0 else float(20 * np.log10(driven_v / headroom_v)),
+    )

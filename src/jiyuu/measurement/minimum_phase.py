@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.signal import fftconvolve
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 
 _DECADES_BEYOND = 3.0
 

@@ -12,11 +12,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jiyuu.circuits.linear import ComplexArray
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import Passages
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
+from jiyuu.stopping import checkpoint
 
 HALF_WIDTH = 0.02  # of a fit window, re its frequency
 FEWEST_BINS = 20
@@ -53,6 +53,7 @@ def estimate_by_noise(
     stimulus = np.fft.rfft(passages.passage_v, size)
     spectra = []
     for i in range(passages.count):
+        checkpoint()
         begin = place + i * passages.period - lead
         piece = record[begin : begin + lead + length + tail]
         if piece.size >= lead + length:

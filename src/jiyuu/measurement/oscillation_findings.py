@@ -2,49 +2,48 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
+from jiyuu.measurement.contexts import Beside, ConcertPitch
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.tone import MeasuredTone
 from jiyuu.measurement.uncertain import Uncertain
-from jiyuu.measurement.whistle import Cusp
+from jiyuu.measurement.whistle import BalancePoint
+
+JUMP_DB = 0.5  # that far from the level asked for, the balance point lies across a jump
 
 
 def oscillation_findings(
     onset_percent: Uncertain, tone: MeasuredTone, start_up_s: float | None, pull_cents: FloatArray, range_v: FloatArray,
-    cusp: Cusp | None, settings: Mapping[str, Any],
+    balance: BalancePoint | None, *, source: str, concert_a_hz: float,
 ) -> list[Finding]:
     """In the order in which one asks for them; what was not measured is left out."""
-    base = dict(settings)
+    pitch = ConcertPitch(concert_a_hz)
     found = [
-        Finding("onset_percent", onset_percent.value, "%", onset_percent.uncertainty, settings=base),
-        Finding("tone_hz", tone.frequency_hz.value, "Hz", tone.frequency_hz.uncertainty, settings=base),
-        Finding("tone_v", tone.amplitude_peak_v, "V", settings=base),
-        Finding("tone_thd_percent", tone.thd_percent, "%", settings=base),
+        Finding("onset_percent", onset_percent.value, "%", onset_percent.uncertainty),
+        Finding("tone_hz", tone.frequency_hz.value, "Hz", tone.frequency_hz.uncertainty, context=pitch),
+        Finding("tone_v", tone.amplitude_peak_v, "V"),
+        Finding("tone_thd_percent", tone.thd_percent, "%"),
     ]
     if start_up_s is not None:
-        found.append(Finding("start_up_s", start_up_s, "s", settings=base))
+        found.append(Finding("start_up_s", start_up_s, "s"))
     if pull_cents.size > 1:
-        found.append(Finding("pitch_pull_cents", float(pull_cents[-1]), "cents", settings=base))
+        found.append(Finding("pitch_pull_cents", float(pull_cents[-1]), "cents"))
     if range_v.size > 1:
-        found.append(Finding("tone_flatness_db", float(20 * np.log10(range_v.max() / range_v.min())), "dB",
-                             settings=base))
-    if cusp is not None:
-        found += cusp_findings(cusp, base)
+        found.append(Finding("tone_flatness_db", float(20 * np.log10(range_v.max() / range_v.min())), "dB"))
+    if balance is not None:
+        found += balance_findings(balance, source)
     return found
 
 
-def cusp_findings(cusp: Cusp, settings: Mapping[str, Any]) -> list[Finding]:
+def balance_findings(balance: BalancePoint, source: str, *, measured: bool = True) -> list[Finding]:
     """Where the whistle sits beside the source, and what it does at the end of the control."""
-    base = {**settings, "target_db": cusp.target_db, "caught_percent": cusp.caught_percent, "last_db": cusp.last_db}
     found = []
-    if cusp.percent is not None:
-        found.append(Finding("cusp_percent", cusp.percent, "%", settings={
-            **base, "percent_per_db": cusp.percent_per_db, "at_db": cusp.level_db, "caught": cusp.caught,
-            "jumps": abs((cusp.level_db or 0.0) - cusp.target_db) > 0.5}))
-    found.append(Finding("whistle_at_end_db", cusp.full_db, "dB", settings=base))
+    if balance.percent is not None:
+        jumps = abs((balance.level_db or 0.0) - balance.target_db) > JUMP_DB
+        beside = Beside(source, balance.target_db, balance.level_db, balance.percent_per_db, jumps, balance.caught)
+        found.append(Finding("balance_percent", balance.percent, "%", context=beside, measured=measured))
+    end = Beside(source, balance.target_db, caught_percent=balance.caught_percent)
+    found.append(Finding("whistle_at_end_db", balance.full_db, "dB", context=end, measured=measured))
     return found

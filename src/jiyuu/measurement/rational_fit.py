@@ -12,8 +12,8 @@ from typing import Any
 
 import numpy as np
 
-from jiyuu.circuits.linear import ComplexArray
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.stopping import checkpoint
 
 MOST_POLES = 14
 ENOUGH = 1.2  # RMS of what is left over, in standard deviations of the noise
@@ -87,6 +87,7 @@ def refit(
     late = np.stack([np.ones(s.size), lateness], axis=1)
     furthest = 2 * frequency_hz[-1] / frequency_hz[0]
     for _ in range(rounds):
+        checkpoint()
         basis, early = _basis(s, poles), gain * np.exp(s * (late @ delay))
         # (1 + Σ moved·basis)·gain·(1 + s·later) = what the basis can: where that sum is zero the poles should stand.
         slower = (s * early)[:, np.newaxis] * late

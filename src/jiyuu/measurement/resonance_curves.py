@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.curve_reading import CurveReading, Hump, Kind, read_curve
 
@@ -146,21 +146,3 @@ def overload(position_percent: FloatArray, output_v: FloatArray, limit_v: float)
     highest_v = float(output_v[highest])
     trim = min(0.0, float(20 * np.log10(limit_v / max(highest_v, 1e-12))))
     return Overload(from_percent, highest_v, float(position_percent[highest]), trim)
-
-
-def bass_loss_sentence(curves: ResonanceCurves, percent: float) -> str:
-    """'Resonance 72 %: low end −8.4 dB, peak +11.2 dB at 812 Hz.'"""
-    from jiyuu.quantities import shown_hz, signed
-
-    body = curves.at(curves.body_db, percent)
-    end = {Kind.HIGHPASS: "high end"}.get(curves.kind, "low end")
-    nearest = int(np.argmin(np.abs(curves.position_percent - percent)))
-    kept = f"{end} kept" if abs(body) < 0.05 else f"{end} {signed(body)} dB"
-    peak = curves.peak_db[nearest]
-    if curves.kind is Kind.BANDPASS:
-        tail = f"peak {signed(curves.at(curves.peak_over_first_db, percent))} dB re none"
-    elif np.isnan(peak):
-        tail = "no peak yet"
-    else:
-        tail = f"peak {signed(float(peak))} dB at {shown_hz(float(curves.peak_hz[nearest]))}"
-    return f"Resonance {percent:.0f} %: {kept}, {tail}."

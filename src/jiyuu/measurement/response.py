@@ -13,8 +13,7 @@ from itertools import product
 
 import numpy as np
 
-from jiyuu.circuits.linear import ComplexArray
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import (
     ClockOffset,
@@ -40,6 +39,7 @@ from jiyuu.measurement.smoothing import (
 )
 from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.stopping import checkpoint
 
 DRAWS = 96
 SYSTEMATIC = 3e-7  # share of the gain by which gate, interpolation and clock may be off; found on noiseless records
@@ -209,6 +209,7 @@ def _gated(
     window = gate.window
     impulses = []
     for i in range(passages.count):
+        checkpoint()
         begin = place + i * passages.period - before
         end = begin + before + period
         piece = np.zeros(before + period)
@@ -259,7 +260,10 @@ def _grid(passages: Passages, sample_rate_hz: float, gate: Gate) -> FineGrid:
 def excess_delay(
     frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray, sample_rate_hz: float
 ) -> tuple[float, int, float]:
-    """Delay and sign that the minimum phase of the level does not account for: (s, ±1, 95 % uncertainty in s)."""
+    """Delay and sign that the minimum phase of the level does not account for: (s, ±1, 95 % uncertainty in s).
+
+    frequency_hz, gain (V/V) and deviation (its standard uncertainty), each (n,). Raises MeasurementError where fewer
+    than 24 points stand above the noise."""
     level = 20 * np.log10(np.maximum(np.abs(gain), 1e-20))
     snr = np.abs(gain) / np.maximum(deviation, 1e-20)
     good = np.flatnonzero((snr > 10) & (level > level.max() - 70))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 
 
 @dataclass(frozen=True, slots=True, eq=False)

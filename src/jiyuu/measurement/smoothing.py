@@ -17,8 +17,8 @@ from scipy.fft import fft, ifft, next_fast_len, rfft
 from scipy.ndimage import minimum_filter1d, uniform_filter1d
 from scipy.signal import savgol_coeffs
 
-from jiyuu.circuits.linear import ComplexArray
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.stopping import checkpoint
 
 POINTS_PER_OCTAVE = 192
 WINDOWS = (1, 9, 17, 33, 65, 129)
@@ -142,6 +142,7 @@ def _unit_noise(grid: FineGrid) -> UnitNoise:
     generator = np.random.default_rng(20)  # fixed: the same files give the same uncertainty
     field = np.empty((DRAWN, grid.count), dtype=complex)
     for start in range(0, DRAWN, AT_ONCE):
+        checkpoint()
         rows = slice(start, start + AT_ONCE)
         field[rows, split:] = _drawn(generator, window, grid.gate, size, places[split:] * size / grid.size)
         field[rows, :split] = _drawn(generator, thin, few, grid.size // fraction, places[:split])
@@ -205,6 +206,7 @@ def _drawn(
 
 def smoothed(values: ComplexArray, window: int) -> ComplexArray:
     """The last axis fitted locally over `window` points; the ends are fitted one-sidedly."""
+    checkpoint()
     if window == 1:
         return values
     half = window // 2

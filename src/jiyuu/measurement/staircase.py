@@ -9,7 +9,7 @@ from math import comb
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.steady_pieces import NO_TONE, Piece, find_pieces
 from jiyuu.measurement.step_tone import StepTone, step_tone

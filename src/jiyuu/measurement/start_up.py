@@ -1,10 +1,10 @@
-"""How long a whistle takes to grow up, from the recording of a knock and what came of it."""
+"""How long a whistle takes to grow up, from the recording of an impulse and what came of it."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.measurement.steady_pieces import Piece
 from jiyuu.measurement.step_tone import turned_down
 

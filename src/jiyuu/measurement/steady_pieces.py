@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 from scipy.fft import next_fast_len, rfft
 from scipy.ndimage import maximum_filter1d, median_filter
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.stopping import checkpoint
 
 HOP_S = 0.005
 LOWEST_HZ = 12.0
@@ -102,6 +103,7 @@ def _pitch_track(record: FloatArray, sample_rate_hz: float) -> tuple[FloatArray,
     block = round(BLOCK_S * sample_rate_hz) // hop * hop
     cents, level = np.empty(count), np.empty(count)
     for start in range(0, count * hop, block):
+        checkpoint()
         stop = min(start + block, count * hop)
         first = max(start - margin, 0)
         last = min(stop + margin, record.size)
@@ -121,6 +123,7 @@ def _block_track(record: FloatArray, sample_rate_hz: float, hop: int) -> tuple[F
     octaves = int(PER_OCTAVE * np.log2(0.42 * sample_rate_hz / LOWEST_HZ))
     power, pitch = np.full((octaves + 1, hops), -np.inf), np.zeros((octaves + 1, hops))
     for band in range(octaves + 1):
+        checkpoint()
         centre_hz = LOWEST_HZ * 2 ** (band / PER_OCTAVE)
         low = max(int(centre_hz * 2 ** (-4 * WIDTH_OCTAVES) / per_bin), 1)
         high = min(int(centre_hz * 2 ** (4 * WIDTH_OCTAVES) / per_bin) + 2, spectrum.size)

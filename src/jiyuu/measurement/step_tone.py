@@ -15,9 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.measurement.steady_pieces import Piece
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.stopping import checkpoint
 
 SMOOTHED_S = 0.003  # at least; and a whole number of periods
 SPREAD = 4.0  # standard deviations that noise is granted
@@ -153,6 +154,7 @@ def _fit(vector: Vector, inside: NDArray[np.bool_]) -> tuple[FloatArray, float]:
     # Least absolute deviations first: what a click has moved must not bend the parabola that is to find it out.
     pull = weight * sound
     for _ in range(8):
+        checkpoint()
         degree = 2 if sound.sum() > 12 else 1
         found = np.polyfit(time_s[sound], phase[sound], degree, w=np.sqrt(pull[sound]))
         residual = np.abs(phase - np.polyval(found, time_s))

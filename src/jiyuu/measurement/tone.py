@@ -13,10 +13,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.quantities import A4_HZ, note_and_cents
+from jiyuu.stopping import checkpoint
 
 HIGHEST_HARMONIC = 20
 LOWEST_HZ = 5.0
@@ -48,6 +49,7 @@ def measure_tone(recording_v: FloatArray, sample_rate_hz: float, *, concert_a_hz
     turn = _strongest_turn(record, sample_rate_hz)
     t = np.arange(record.size) - (record.size - 1) / 2
     for rounds in range(12):
+        checkpoint()
         harmonics = _harmonics(turn, HIGHEST_HARMONIC if rounds > 1 else 1)
         weights, basis = _fit(record, t, turn, harmonics)
         residual = record - weights @ basis

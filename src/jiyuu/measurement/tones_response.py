@@ -9,8 +9,7 @@ import numpy as np
 from scipy.fft import irfft, next_fast_len, rfft
 from scipy.interpolate import CubicSpline
 
-from jiyuu.circuits.linear import ComplexArray
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import at_player_clock
 from jiyuu.measurement.noise_response import Estimate

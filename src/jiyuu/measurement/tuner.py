@@ -7,10 +7,10 @@ from fractions import Fraction
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.uncertain import Uncertain
-from jiyuu.quantities import shown_hz, signed, volts_between
+from jiyuu.quantities import volts_between
 
 INTERVALS = {
     "unison": Fraction(1), "minor third": Fraction(6, 5), "major third": Fraction(5, 4), "fourth": Fraction(4, 3),
@@ -37,14 +37,6 @@ class Tuning:
     cents: float
     volts: float
 
-    @property
-    def sentence(self) -> str:
-        way = "up" if self.volts > 0 else "down"
-        if abs(self.cents) < 0.05:
-            return f"On {shown_hz(self.target_hz)}."
-        return (f"{signed(self.cents)} cents from {shown_hz(self.target_hz)}: turn the cutoff {way} by "
-                f"{1e3 * abs(self.volts):.1f} mV.")
-
 
 def tune(tone_hz: float, target_hz: float, *, scale_v_per_octave: float = 1.0) -> Tuning:
     """Raises MeasurementError where either is not above 0 Hz."""
@@ -70,15 +62,6 @@ class Beating:
     cents: float
     whistle_part: int
     oscillator_part: int
-
-    @property
-    def sentence(self) -> str:
-        way = "up" if self.cents > 0 else "down"
-        ratio = f"{self.oscillator_part}:{self.whistle_part}"
-        if self.rate_hz < 1e-3:
-            return f"In tune with the oscillator at {ratio}: no beating."
-        return (f"Beats with the oscillator {self.rate_hz:.2f} times a second near {ratio}: turn the cutoff {way} by "
-                f"{abs(self.cents):.2f} cents to stop it.")
 
 
 def beating(whistle_hz: float, oscillator_hz: float) -> Beating | None:

@@ -1,5 +1,5 @@
 """The whistle beside a played source: how loud it is against it, and the position of the control at which it sits as
-asked (the cusp)."""
+asked (the balance point)."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 
 LINE_BINS = 4  # half the main lobe of the window
@@ -86,7 +86,7 @@ def _db(one: float, other: float) -> float:
 
 
 @dataclass(frozen=True, slots=True)
-class Cusp:
+class BalancePoint:
     """percent: where the tone sits at the level asked, level_db there, caught: on a harmonic of the source (the filter
     rings with it or is held by it); percent_per_db: how far one may turn for a decibel. None where it never sits there.
     full_db: its level at the end of the travel; last_db: what it gains over the last tenth. caught_percent: from where
@@ -101,21 +101,17 @@ class Cusp:
     last_db: float
     caught_percent: tuple[float, float] | None
 
-    @property
-    def takes_over(self) -> bool:
-        """Whether the whistle is louder than what is played at the end of the travel."""
-        return self.full_db > 0.0
 
-
-def find_cusp(
+def find_balance(
     levels_at: Callable[[Sequence[float]], Sequence[WhistleLevel]], *, onset_percent: float, target_db: float = -6.0,
     accuracy_db: float = 0.2,
-) -> Cusp:
+) -> BalancePoint:
     """levels_at: positions in % -> the tone at each. From half the way to the onset up, the first place at which a
     turning hand meets the target; then closing in, several positions at once. Raises MeasurementError for an onset that
     is not on the travel."""
     if not 0 <= onset_percent < 100:
-        raise MeasurementError("The filter does not whistle within the travel of its control, so there is no cusp.")
+        raise MeasurementError("The filter does not whistle within the travel of its control, so there is no balance "
+                               "point.")
     past = onset_percent + (100.0 - onset_percent) * np.linspace(0.02, 1.0, PLACES)
     places = [*np.linspace(0.5, 0.98, PLACES // 2) * onset_percent, *past]
     places = [float(min(place, 100.0)) for place in places]
@@ -125,7 +121,7 @@ def find_cusp(
     ends = full, full - late.level_db, (caught[0], caught[-1]) if caught else None
     met = _met(found, target_db)
     if met is None:
-        return Cusp(target_db, None, None, None, False, *ends)
+        return BalancePoint(target_db, None, None, None, False, *ends)
     while True:
         low, high, below, above = places[met], places[met + 1], found[met], found[met + 1]
         if high - low < FINEST_PERCENT:  # the level jumps
@@ -141,7 +137,7 @@ def find_cusp(
         if abs(level.level_db - target_db) < accuracy_db and steep < CALM_DB:
             break
     per_db = (places[met + 1] - places[met]) / max(found[met + 1].level_db - found[met].level_db, 1e-3)
-    return Cusp(target_db, middle, level.level_db, per_db, level.locked, *ends)
+    return BalancePoint(target_db, middle, level.level_db, per_db, level.locked, *ends)
 
 
 def _met(found: Sequence[WhistleLevel], target_db: float) -> int | None:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 from jiyuu.signals.recordings import FULL_SCALE_V, read_recording
 

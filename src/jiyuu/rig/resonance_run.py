@@ -6,28 +6,23 @@ a sweep could measure, and the onset is narrowed down between the last that dies
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
-from typing import Any
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from jiyuu.circuits.filter_file import Filter
-from jiyuu.circuits.network import FloatArray
-from jiyuu.circuits.trims import Trims
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.findings import read_response
 from jiyuu.measurement.resonance_curves import ResonanceCurves, body_place_hz, read_resonance
-from jiyuu.measurement.resonance_findings import control_findings, position_findings
 from jiyuu.measurement.response import MeasuredResponse, measure_response
 from jiyuu.measurement.taper import PEAK_CEILING_DB, TaperReading, read_taper
+from jiyuu.progress import Progress
 from jiyuu.rig.onset_search import search_onset
 from jiyuu.rig.protocol import PanelSettings, Rig
-from jiyuu.rig.response_run import Progress
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from jiyuu.stopping import side_by_side
 
 SMALL_V = 0.02  # near the onset a peak of 30 dB must still be small beside the stages' headroom
 POSITIONS = 21
@@ -38,12 +33,10 @@ SIDE_BY_SIDE = 8
 class ResonanceRequest:
     """Everything a run needs. position_percent: rising, the first one 0 for a taper."""
 
-    document: Filter
-    cutoff_hz: float
+    panel: PanelSettings
     mode: str
     position_percent: tuple[float, ...] = tuple(np.linspace(0.0, 100.0, POSITIONS).tolist())
     plan: SweepPlan = field(default_factory=lambda: SweepPlan(level_v=SMALL_V, sweep_s=1.0, silence_s=0.35))
-    trims: Trims = field(default_factory=Trims)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -51,7 +44,6 @@ class ResonanceRun:
     """Measured positions below the onset: level_db (p, n) over frequency_hz (n,), read as curves; the onset with its
     uncertainty (both None when the filter never whistled); the taper, None with why. recordings_v: (p, m) raw."""
 
-    settings: Mapping[str, Any]
     stimulus_v: FloatArray
     recordings_v: FloatArray
     sample_rate_hz: float
@@ -62,45 +54,42 @@ class ResonanceRun:
     onset_uncertainty: float | None
     taper: TaperReading | None
     why_no_taper: str
-    findings: tuple[Finding, ...]
 
 
-def run_resonance(
-    request: ResonanceRequest, rig: Rig, *, resonance_percent: float
-) -> Iterator[Progress | ResonanceRun]:
-    """Yields progress, then the run. The findings of a position are those at resonance_percent. Stop iterating to
-    cancel. Raises MeasurementError when fewer than two positions can be measured."""
+def run_resonance(request: ResonanceRequest, rig: Rig) -> Iterator[Progress | ResonanceRun]:
+    """Yields progress, then the run. Raises MeasurementError when fewer than two positions can be measured."""
     stimulus_v = sweep_stimulus(request.plan, sample_rate_hz=rig.sample_rate_hz)
-    recordings, jobs, onset = [], [], None
+    onset: tuple[float, float] | None = None
     wanted = request.position_percent
-    measured_percent: list[float] = []
-    with ThreadPoolExecutor(2) as pool:
-        for first in range(0, len(wanted), SIDE_BY_SIDE):
-            batch = wanted[first : first + SIDE_BY_SIDE]
-            yield Progress(f"Resonance from {batch[0]:.0f} %", 0.9 * first / len(wanted))
-            panels = [PanelSettings(request.cutoff_hz, percent, request.trims) for percent in batch]
-            for percent, recording in zip(batch, rig.play_each(stimulus_v, panels, [request.mode])[:, 0], strict=True):
-                if _whistles(recording, stimulus_v, rig.sample_rate_hz):
-                    onset = (measured_percent[-1] if measured_percent else 0.0, percent)
-                    break
-                recordings.append(recording)
-                measured_percent.append(percent)
-                jobs.append(pool.submit(measure_response, stimulus_v, recording, rig.sample_rate_hz))
-            if onset is not None:
+    percents: list[float] = []
+    recordings: list[FloatArray] = []
+    responses: list[MeasuredResponse] = []
+    for first in range(0, len(wanted), SIDE_BY_SIDE):
+        batch = wanted[first : first + SIDE_BY_SIDE]
+        yield Progress(f"Resonance from {batch[0]:.0f} %", 0.9 * first / len(wanted))
+        panels = [replace(request.panel, resonance_percent=percent) for percent in batch]
+        heard = []
+        for percent, recording in zip(batch, rig.play_each(stimulus_v, panels, [request.mode])[:, 0], strict=True):
+            if _whistles(recording, stimulus_v, rig.sample_rate_hz):
+                onset = (percents[-1] if percents else 0.0, percent)
                 break
-        responses = [job.result() for job in jobs]
+            heard.append(recording)
+            percents.append(percent)
+        recordings += heard
+        responses += side_by_side(lambda record: measure_response(stimulus_v, record, rig.sample_rate_hz), heard)
+        if onset is not None:
+            break
     if len(responses) < 2:
         raise MeasurementError("The filter whistles from the first positions on; turn its resonance trim down first.")
     onset_percent = onset_doubt = None
     if onset is not None:
-        for step in search_onset(rig, PanelSettings(request.cutoff_hz, 0.0, request.trims), request.mode, *onset,
-                                 level_v=request.plan.level_v):
+        panel = replace(request.panel, resonance_percent=0.0)
+        for step in search_onset(rig, panel, request.mode, *onset, level_v=request.plan.level_v):
             if isinstance(step, Progress):
                 yield Progress(step.text, 0.9 + 0.1 * step.share)
             else:
                 onset_percent, onset_doubt = step.value, step.uncertainty
-    yield _run(request, rig, resonance_percent, stimulus_v, recordings, measured_percent, responses, onset_percent,
-               onset_doubt)
+    yield _run(request, rig, stimulus_v, recordings, percents, responses, onset_percent, onset_doubt)
 
 
 def _whistles(recording_v: FloatArray, stimulus_v: FloatArray, sample_rate_hz: float) -> bool:
@@ -121,8 +110,8 @@ def _stretch_with(clear: NDArray[np.bool_], frequency_hz: FloatArray, place_hz: 
 
 
 def _run(
-    request: ResonanceRequest, rig: Rig, resonance_percent: float, stimulus_v: FloatArray, recordings: list[FloatArray],
-    percent: list[float], responses: list[MeasuredResponse], onset_percent: float | None, onset_doubt: float | None,
+    request: ResonanceRequest, rig: Rig, stimulus_v: FloatArray, recordings: list[FloatArray], percent: list[float],
+    responses: list[MeasuredResponse], onset_percent: float | None, onset_doubt: float | None,
 ) -> ResonanceRun:
     frequency_hz = responses[0].frequency_hz
     octave = np.log2(frequency_hz)
@@ -132,18 +121,13 @@ def _run(
     )
     clear = np.all(snr_db > 10, axis=0)
     kind = read_response(responses[0]).reading.kind
-    keep = _stretch_with(clear, frequency_hz, body_place_hz(kind, request.cutoff_hz))
+    cutoff_hz = request.panel.cutoff_hz
+    keep = _stretch_with(clear, frequency_hz, body_place_hz(kind, cutoff_hz))
     positions = np.array(percent)
     curves = read_resonance(
-        positions, frequency_hz[keep], level_db[:, keep], cutoff_hz=request.cutoff_hz, kind=kind,
+        positions, frequency_hz[keep], level_db[:, keep], cutoff_hz=cutoff_hz, kind=kind,
         level_uncertainty_db=doubt_db[:, keep],
     )
-    document = request.document
-    settings = {
-        "circuit": document.circuit, "mode": request.mode, "cutoff_hz": request.cutoff_hz,
-        "parameters": dict(document.parameters), "control": document.control,
-        "trims": request.trims.as_json(), "level_v": request.plan.level_v,
-    }
     taper, why, amount = None, "", curves.amount_db
     if amount is None:
         why = "This mode has no peak to judge the control by."
@@ -152,16 +136,9 @@ def _run(
             taper = read_taper(positions, amount, onset_percent=onset_percent, ceiling_db=PEAK_CEILING_DB)
         except MeasurementError as error:
             why = str(error)
-    at = min(resonance_percent, percent[-1])
-    findings = position_findings(curves, at, settings, measured=True) + control_findings(
-        taper, (), onset_percent, settings, measured=True, onset_uncertainty=onset_doubt
-    )
     length = max(recording.size for recording in recordings)
     raw = np.stack([np.pad(recording, (0, length - recording.size)) for recording in recordings])
     return ResonanceRun(
-        {**settings, "resonance_percent": resonance_percent, "position_percent": percent,
-         "peak_db": [None if np.isnan(v) else float(v) for v in curves.peak_db],
-         "body_db": [float(v) for v in curves.body_db], "highest_db": [float(v) for v in curves.highest_db]},
         stimulus_v, raw, rig.sample_rate_hz, frequency_hz[keep], level_db[:, keep], curves, onset_percent, onset_doubt,
-        taper, why, tuple(findings),
+        taper, why,
     )

@@ -9,7 +9,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 
 Fill = Callable[[int], FloatArray]  # so many samples re full scale, (count,)

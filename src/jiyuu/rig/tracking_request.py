@@ -21,7 +21,6 @@ class TrackingRequest:
     resonance_percent: with the filter whistling, or what the sweeps are made at; by_sweeps: track without a tone;
     key_follow_percent: how much of the keys' volts these volts are, None where no keys are played."""
 
-    document: Filter
     mode: str
     resonance_percent: float
     start_hz: float = START_HZ
@@ -50,11 +49,11 @@ def tracking_request(document: Filter, mode: str, **how: Any) -> TrackingRequest
     """What one would do with a filter: count its tone where its drawing whistles, else track it by sweeps."""
     percent = whistle_percent(document)
     if percent is not None:
-        return TrackingRequest(document, mode, percent, **how)
-    return swept_request(document, mode, **how)
+        return TrackingRequest(mode, percent, **how)
+    return swept_request(mode, **how)
 
 
-def swept_request(document: Filter, mode: str, **how: Any) -> TrackingRequest:
+def swept_request(mode: str, **how: Any) -> TrackingRequest:
     """For a filter without a tone: sweeps over the range they can see, with resonance down."""
     swept = {"start_hz": SWEPT_FROM_HZ, "volts": SWEPT_VOLTS, "by_sweeps": True}
-    return TrackingRequest(document, mode, 0.0, **{**swept, **how})
+    return TrackingRequest(mode, 0.0, **{**swept, **how})

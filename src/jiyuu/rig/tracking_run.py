@@ -6,30 +6,29 @@ just as in a recording made by hand. One that does not is swept at every step, a
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.measurement.findings import read_response
 from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.staircase import checked_volts, measure_staircase
 from jiyuu.measurement.steady_pieces import Piece, find_pieces
 from jiyuu.measurement.step_tone import step_tone
 from jiyuu.measurement.tracking import Drift, Readings, Tracking, drift, read_tracking, readings_of
-from jiyuu.measurement.tracking_advice import Advice, advise
-from jiyuu.measurement.tracking_findings import tracking_findings
-from jiyuu.rig.onset_search import knock_grows
+from jiyuu.prediction.trim_advice import Advice, advise
+from jiyuu.progress import Progress
+from jiyuu.rig.onset_search import impulse_grows
 from jiyuu.rig.protocol import PanelSettings, Rig
-from jiyuu.rig.response_run import Progress
 from jiyuu.rig.tracking_request import TrackingRequest, swept_request
+from jiyuu.signals.stimuli import impulse
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from jiyuu.stopping import side_by_side
 
 STEP_S, PERIODS = 0.2, 20  # how long a step sounds: at least, and in periods of its tone
 STARTING_S, STARTING_HZ = 0.25, 8000.0
@@ -41,16 +40,18 @@ SIDE_BY_SIDE = 4
 
 @dataclass(frozen=True, slots=True, eq=False)
 class TrackingRun:
-    """The table, its judgement, the advice, and the raw record with the control volts that made it."""
+    """The table as judged, the advice, the raw record with the control volts that made it. request: as it was carried
+    out; unread: volts without a reading; pitch_ratio: hertz of tone per hertz of pole."""
 
-    settings: Mapping[str, Any]
+    request: TrackingRequest
     tracking: Tracking
     advice: Advice
     held: Drift | None
+    unread: tuple[str, ...]
+    pitch_ratio: float
     cv_v: FloatArray
     recording_v: FloatArray
     sample_rate_hz: float
-    findings: tuple[Finding, ...]
 
 
 def run_tracking(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRun]:
@@ -68,9 +69,9 @@ def possible_request(request: TrackingRequest, rig: Rig) -> TrackingRequest:
     if request.by_sweeps:
         return request
     panel = PanelSettings(STARTING_HZ, request.resonance_percent, request.trims, request.temperature_c)
-    if knock_grows(rig, panel, request.mode, level_v=KICK_V):
+    if impulse_grows(rig, panel, request.mode, level_v=KICK_V):
         return request
-    return swept_request(request.document, request.mode, trims=request.trims, temperature_c=request.temperature_c,
+    return swept_request(request.mode, trims=request.trims, temperature_c=request.temperature_c,
                          tolerance_cents=request.tolerance_cents)
 
 
@@ -84,9 +85,7 @@ def _counted(request: TrackingRequest, rig: Rig) -> Iterator[Progress | Tracking
     if request.hold_s:
         passages.append((float(volts[0]), request.hold_s))
     cv_v = np.concatenate([np.full(round(s * rate), v) for v, s in passages])
-    kick = np.zeros(cv_v.size)
-    count = round(KICK_S * rate)
-    kick[:count] = KICK_V * np.random.default_rng(5).standard_normal(count)
+    kick = impulse(sample_rate_hz=rate, level_v=KICK_V, burst_s=KICK_S, duration_s=cv_v.size / rate)
     yield Progress("Stepping the control volts", 0.05)
     panel = PanelSettings(request.start_hz, request.resonance_percent, request.trims, request.temperature_c)
     recording_v = rig.play(kick, panel, [request.mode], cutoff_cv_v=cv_v)[0]
@@ -152,17 +151,15 @@ def _swept(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRu
     rate = rig.sample_rate_hz
     stimulus_v = sweep_stimulus(SweepPlan(level_v=SWEEP_V, sweep_s=1.0, silence_s=0.35), sample_rate_hz=rate)
     panel = PanelSettings(request.start_hz, request.resonance_percent, request.trims, request.temperature_c)
-    volts, recordings, jobs = request.volts, [], []
-    with ThreadPoolExecutor(2) as pool:
-        # Some steps at once, and while the next are played the last are measured.
-        for first in range(0, len(volts), SIDE_BY_SIDE):
-            yield Progress(f"Sweeps from {volts[first]:g} V on", 0.05 + 0.8 * first / len(volts))
-            batch = volts[first : first + SIDE_BY_SIDE]
-            played = rig.play_each(stimulus_v, [panel] * len(batch), [request.mode], held_v=batch)[:, 0]
-            recordings += list(played)
-            jobs += [pool.submit(_place, stimulus_v, recording, rate) for recording in played]
-        yield Progress("Reading the sweeps", 0.85)
-        places = [job.result() for job in jobs]
+    volts = request.volts
+    recordings: list[FloatArray] = []
+    places: list[tuple[float, float] | None] = []
+    for first in range(0, len(volts), SIDE_BY_SIDE):
+        yield Progress(f"Sweeps from {volts[first]:g} V on", 0.05 + 0.9 * first / len(volts))
+        batch = volts[first : first + SIDE_BY_SIDE]
+        played = rig.play_each(stimulus_v, [panel] * len(batch), [request.mode], held_v=batch)[:, 0]
+        recordings += list(played)
+        places += side_by_side(lambda recording: _place(stimulus_v, recording, rate), played)
     unread = [f"{v:g} V" for v, place in zip(request.volts, places, strict=True) if place is None]
     kept = [(v, place) for v, place in zip(request.volts, places, strict=True) if place is not None]
     if len(kept) < 2:
@@ -200,7 +197,7 @@ def _run(
     request: TrackingRequest, sample_rate_hz: float, readings: Readings, cv_v: FloatArray, recording_v: FloatArray,
     unread: Sequence[str], held: Drift | None, *, knob_known: bool = True,
 ) -> TrackingRun:
-    document, reference = request.document, request.reference_v
+    reference = request.reference_v
     if reference is not None and not np.any(np.abs(readings.volts - reference) < 1e-9):
         reference = None
     tracking = read_tracking(readings, reference_v=reference, tolerance_cents=request.tolerance_cents,
@@ -210,31 +207,4 @@ def _run(
     if knob_known:
         ratio = float(2 ** np.mean(np.log2(readings.frequency_hz / request.start_hz) - readings.volts))
     advice = advise(tracking, target_hz=request.target_hz, trims=request.trims, pitch_ratio=ratio)
-    settings = {
-        "circuit": document.circuit, "mode": request.mode, "parameters": dict(document.parameters),
-        "control": document.control, "tracked_at_percent": request.resonance_percent, "start_hz": request.start_hz,
-        "by_sweeps": request.by_sweeps, "trims": request.trims.as_json(), "temperature_c": request.temperature_c,
-        "tolerance_cents": request.tolerance_cents, "reference_v": tracking.reference_v, "unread": list(unread),
-        "pitch_ratio": ratio, "key_follow_percent": request.key_follow_percent, **table_json(readings),
-    }
-    limits = Tolerance(-request.tolerance_cents, request.tolerance_cents)
-    return TrackingRun(settings, tracking, advice, held, cv_v, recording_v, sample_rate_hz,
-                       tuple(tracking_findings(tracking, advice, held, settings, worst=limits)))
-
-
-def table_json(readings: Readings) -> dict[str, Any]:
-    """The table as a book keeps it; None where a reading has no level or settling time."""
-    def known(values: FloatArray) -> list[float | None]:
-        return [None if np.isnan(v) else float(v) for v in values]
-
-    return {"volts": readings.volts.tolist(), "frequency_hz": readings.frequency_hz.tolist(),
-            "uncertainty_hz": readings.uncertainty_hz.tolist(), "tone_v": known(readings.level_v),
-            "settled_s": known(readings.settled_s)}
-
-
-def table_of(settings: Mapping[str, Any]) -> Readings:
-    """The table that table_json kept."""
-    def back(name: str) -> FloatArray:
-        return np.array([np.nan if v is None else v for v in settings[name]], dtype=float)
-
-    return Readings(back("volts"), back("frequency_hz"), back("uncertainty_hz"), back("tone_v"), back("settled_s"))
+    return TrackingRun(request, tracking, advice, held, tuple(unread), ratio, cv_v, recording_v, sample_rate_hz)

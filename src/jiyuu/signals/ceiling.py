@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 
 CEILING_DB = -12.0  # re full scale
 LOOK_AHEAD_S, FADE_S = 0.005, 0.03

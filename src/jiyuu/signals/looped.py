@@ -6,7 +6,7 @@ import threading
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.signals.ceiling import CEILING_DB
 
 SEAM_S, CHANGE_S = 0.05, 0.03

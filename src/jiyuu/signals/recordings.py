@@ -7,12 +7,13 @@ has its own sentence.
 from __future__ import annotations
 
 import os
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 from jiyuu.whole_file import written_whole
 
@@ -39,7 +40,7 @@ def read_recording(path: Path, *, full_scale_v: float = FULL_SCALE_V, may_be_sil
     import soundfile
 
     if not (np.isfinite(full_scale_v) and full_scale_v > 0):
-        raise SignalError(f"full scale {full_scale_v:g} V makes no sense; give a value above 0 V.")
+        raise SignalError(f"full scale {full_scale_v:g} V is invalid; give a value above 0 V.")
     if not path.exists():
         raise SignalError(f"{path} does not exist; check the name.")
     if path.is_dir():
@@ -95,11 +96,16 @@ def _check_declared_size(path: Path, frames: int, rate: int, channels: int) -> N
 
 
 def write_recording(
-    path: Path, channels_v: FloatArray, sample_rate_hz: int, *, full_scale_v: float = FULL_SCALE_V
+    path: Path, channels_v: FloatArray, sample_rate_hz: int, *, full_scale_v: float = FULL_SCALE_V,
+    inputs: Iterable[Path] = (),
 ) -> None:
-    """Writes float WAV, whole or not at all. channels_v (n,) or (channels, n) volts."""
+    """Writes float WAV, whole or not at all. channels_v (n,) or (channels, n) volts; inputs: what must not be written
+    onto. Raises JiyuuError where it cannot be written."""
     import soundfile
 
     data = np.atleast_2d(channels_v).T / full_scale_v
-    with written_whole(path) as temporary:
-        soundfile.write(str(temporary), data, sample_rate_hz, subtype="FLOAT", format="WAV")
+    with written_whole(path, inputs=inputs) as temporary:
+        try:
+            soundfile.write(str(temporary), data, sample_rate_hz, subtype="FLOAT", format="WAV")
+        except soundfile.LibsndfileError as error:  # no OSError, although it mostly is a full disk
+            raise SignalError(f"{path} could not be written: {error.error_string} Is the disk full?") from error

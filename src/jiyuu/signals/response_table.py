@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 
 LARGEST_FILE = 64 << 20

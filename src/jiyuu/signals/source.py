@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 from jiyuu.signals import sources
 
@@ -164,7 +164,8 @@ def _triad(pitch_hz: float, level_v: float) -> tuple[FloatArray, FloatArray]:
 
 
 def mixed_lines(inputs: Sequence[Source]) -> tuple[FloatArray, FloatArray]:
-    """Lines of several inputs together; lines of one frequency are left beside each other (their phases are free)."""
+    """Lines of several inputs together; lines of one frequency are left beside each other (their phases are free).
+    Raises SignalError where there is none."""
     if not inputs:
         raise SignalError("There is no source; choose one.")
     parts = [source.lines() for source in inputs]
@@ -172,7 +173,7 @@ def mixed_lines(inputs: Sequence[Source]) -> tuple[FloatArray, FloatArray]:
 
 
 def mixed_record(inputs: Sequence[Source], *, duration_s: float, sample_rate_hz: float = RECORD_RATE_HZ) -> FloatArray:
-    """(n,) volts: the sum of the inputs."""
+    """(n,) volts: the sum of the inputs. Raises SignalError where there is none."""
     if not inputs:
         raise SignalError("There is no source; choose one.")
     records = [

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 
 
@@ -38,7 +38,8 @@ def saw(frequency_hz: float, *, level_v: float, duration_s: float, sample_rate_h
 def pulse(
     frequency_hz: float, *, level_v: float, duration_s: float, sample_rate_hz: float, width: float = 0.5
 ) -> FloatArray:
-    """A pulse of the width given (0 to 1, ½ is a square) between ±level_v, without DC: difference of two saws."""
+    """A pulse of the width given (0 to 1, ½ is a square) between ±level_v, without DC: difference of two saws.
+    Raises SignalError for another width."""
     _checked_pitch(frequency_hz, sample_rate_hz)
     if not 0 < width < 1:
         raise SignalError(f"A pulse width of {width:g} is out of range; give a share of the period between 0 and 1.")

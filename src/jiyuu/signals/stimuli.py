@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 from jiyuu.signals.sources import noise
 
@@ -41,6 +41,15 @@ def tones_stimulus(
         parts += [level_v * np.sin(np.pi / 2 * shape) ** 2 * np.sin(2 * np.pi * hertz * np.arange(count)
                                                                    / sample_rate_hz), gap]
     return np.concatenate([*parts, silence])
+
+
+def impulse(*, sample_rate_hz: float, level_v: float, burst_s: float, duration_s: float) -> FloatArray:
+    """A burst of noise, always the same, at the beginning of a silence: what makes a filter ring or begin to whistle.
+    level_v RMS while it lasts; (duration_s · sample_rate_hz,) volts."""
+    record = np.zeros(round(duration_s * sample_rate_hz))
+    count = round(burst_s * sample_rate_hz)
+    record[:count] = level_v * np.random.default_rng(5).standard_normal(count)
+    return record
 
 
 def steps_stimulus(volts: FloatArray, *, sample_rate_hz: float, step_s: float) -> FloatArray:

@@ -22,8 +22,12 @@ from types import ModuleType
 import numpy as np
 import platformdirs
 
-from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.arrays import FloatArray
+from jiyuu.circuits.network import Network
 from jiyuu.simulation.kernel_source import LANES, kernel_source, layout_of, signature
+from jiyuu.stopping import checkpoint
+
+AT_A_STRETCH = 200_000  # steps of all lanes together between two looks at whether it is still wanted
 
 
 def cache_folder() -> Path:
@@ -154,7 +158,6 @@ def integrate(
     table = np.array([unique[id(networks[i])] for i in fill])
     moving = np.ascontiguousarray(start[fill], dtype=float)
     signals = [np.ascontiguousarray(a[:, fill] if a.shape[1] > 1 else a, dtype=float) for a in (u_v, omega, gain)]
-    outputs = np.empty((len(rows), steps, lanes))
     index = list(rows)
     first = networks[0]
     weights = [
@@ -163,5 +166,12 @@ def integrate(
         for part in (affine.constant, affine.per_gain)
     ]
     run = kernel.single if lanes < LANES else kernel.side_by_side
-    run(table, moving, *signals, half_step_s, outputs, *weights)
-    return outputs[:, :, :count], moving[:count]
+    stretch = max(AT_A_STRETCH // lanes, 1)
+    outputs = []
+    for begin in range(0, max(steps, 1), stretch):
+        checkpoint()
+        end = min(begin + stretch, steps)
+        part = [a[2 * begin : 2 * end + 1] if a.shape[0] > 1 else a for a in signals]
+        outputs.append(np.empty((len(index), end - begin, lanes)))
+        run(table, moving, *part, half_step_s, outputs[-1], *weights)
+    return (outputs[0] if len(outputs) == 1 else np.concatenate(outputs, axis=1))[:, :, :count], moving[:count]

@@ -13,8 +13,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from jiyuu.circuits.linear import ComplexArray, growth_rate, state_space
-from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.circuits.linear import growth_rate, state_space
+from jiyuu.circuits.network import Network
 from jiyuu.circuits.operating_point import operating_point
 from jiyuu.errors import CircuitError
 from jiyuu.simulation.kernels import integrate

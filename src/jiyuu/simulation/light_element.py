@@ -12,8 +12,8 @@ import math
 
 import numpy as np
 
+from jiyuu.arrays import FloatArray
 from jiyuu.circuits.circuit import Circuit, Values
-from jiyuu.circuits.network import FloatArray
 
 DARK_OCTAVES = 8.0
 

@@ -17,11 +17,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.interpolate import CubicSpline
 
+from jiyuu.arrays import FloatArray
 from jiyuu.circuits.linear import growth_rate, onset, state_space
-from jiyuu.circuits.network import Affine, BranchKind, FloatArray, Network
+from jiyuu.circuits.network import Affine, BranchKind, Network
 from jiyuu.circuits.operating_point import operating_point
 from jiyuu.errors import CircuitError
 from jiyuu.simulation.kernels import integrate
+from jiyuu.stopping import checkpoint
 
 HIGHEST_HARMONIC = 20
 POINTS = (31, 63, 127, 255, 511)  # over a period
@@ -35,7 +37,8 @@ DISTURBANCE = 1e-3  # share of it at which the clock starts: −60 dB
 @dataclass(frozen=True, slots=True, eq=False)
 class Oscillation:
     """A settled tone at one output. amplitude_peak_v is its highest excursion from its mean, fundamental_v the
-    amplitude of its first harmonic; waveform_v (N,) one period; state_v (n,) a point of the orbit."""
+    amplitude of its first harmonic; waveform_v (N,) one period; harmonics_db (20,) re the first; start_up_s from a
+    disturbance; points: how many of a period were solved for."""
 
     frequency_hz: float
     amplitude_peak_v: float
@@ -230,6 +233,7 @@ class _Problem:
         free = 1 if amplitude is None else 2
         size = n * points
         for _ in range(ROUNDS):
+            checkpoint()
             output, _, by_state = self.branches(states, k)
             currents = self.rates[:, None] * (self.network.W @ output)
             slope = states @ D.T
@@ -378,11 +382,9 @@ def _start_up_s(network: Network, orbit: _Orbit, *, cutoff_hz: float, gain: floa
     step_s = min(1 / (frequency_hz * per_period), 0.02 / (2 * np.pi * cutoff_hz))
     step_s = min(step_s, 0.5 / max(float(network.fixed_rate.max(initial=0.0)), 1e-9))
     steps = int(2.0 * slow_s / step_s) + 8 * per_period
-    states = begun[np.newaxis, :]
-    observer = _observing_all(network)
     record, _ = integrate(
-        [observer], u_v=np.zeros((2 * steps + 1, 1)), omega=np.full((1, 1), 2 * np.pi * cutoff_hz),
-        gain=np.full((1, 1), gain), half_step_s=step_s / 2, rows=[state], states=states,
+        [_observing_all(network)], u_v=np.zeros((2 * steps + 1, 1)), omega=np.full((1, 1), 2 * np.pi * cutoff_hz),
+        gain=np.full((1, 1), gain), half_step_s=step_s / 2, rows=[state], states=begun[np.newaxis, :],
     )
     swing = np.abs(record[0, :, 0] - rest[state])
     reached = np.flatnonzero(swing >= STARTED * settled)

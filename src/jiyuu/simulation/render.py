@@ -13,16 +13,23 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.fft import irfft, rfft, rfftfreq
 
+from jiyuu.arrays import FloatArray
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ, checked_cutoff, checked_gain
-from jiyuu.circuits.network import FloatArray, Network
+from jiyuu.circuits.network import Network
 from jiyuu.errors import SignalError
+from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, decimated, interpolated
 from jiyuu.simulation.kernels import integrate
-from jiyuu.simulation.resampling import DECIMATION_HALF_LENGTH, decimated, interpolated
 
 SEGMENT = 16_384  # samples at a time, so that a long record needs little memory
 HIGHEST_OVERSAMPLING = 128
 AGREEMENT_DB = -96.0
 BAND_LIMIT_HZ = 18_000.0
+
+
+def oversampling_for(highest_hz: float) -> int:
+    """For what is small and smooth, a sweep or a whistle: four steps a sample keep the error under −90 dB up to a few
+    kilohertz of cutoff."""
+    return 4 if highest_hz < 5000 else 8
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jiyuu.circuits.network import FloatArray, Network
-from jiyuu.simulation.render import render
+from jiyuu.arrays import FloatArray
+from jiyuu.circuits.network import Network
+from jiyuu.simulation.render import oversampling_for, render
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +32,7 @@ def source_levels(
     for gain in gains:
         output = render(
             network, source_v, sample_rate_hz=sample_rate_hz, cutoff_hz=cutoff_hz, gain=float(gain), modes=[mode],
-            oversampling=4 if cutoff_hz < 5000 else 8,
+            oversampling=oversampling_for(cutoff_hz),
         ).output_v[0]
         if rail_v is not None:
             output = np.clip(output, -rail_v, rail_v)

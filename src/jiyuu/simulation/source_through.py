@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from jiyuu.circuits.linear import ComplexArray
-from jiyuu.circuits.network import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
 
 
 class SourceThrough:

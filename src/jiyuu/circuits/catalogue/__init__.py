@@ -1,4 +1,4 @@
-"""The circuits there are: one file each, found by looking into this package."""
+"""The catalogue of circuits: one file each, found by looking into this package."""
 
 from __future__ import annotations
 

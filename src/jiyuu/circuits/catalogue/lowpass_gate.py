@@ -52,7 +52,7 @@ CIRCUIT = Circuit(
     title="Lowpass gate",
     explanation=(
         "A lamp shines on resistors that conduct in its light: brighter means a higher cutoff and a louder output at "
-        "once. The element lights up fast and goes dark slowly, the slower the darker it is, so a short knock rings "
+        "once. The element lights up fast and goes dark slowly, the slower the darker it is, so a short impulse rings "
         "like a struck thing. It works as a filter, as a level control, or as both."
     ),
     poles=2,

@@ -48,7 +48,7 @@ CIRCUIT = Circuit(
     modes=("bandpass-24", "highpass-12"),
     parameters=(
         Parameter("spacing_octaves", "oct", -2.0, -8.0, 4.0, "Highpass cutoff re the lowpass's, octaves"),
-        Parameter("highpass_gain", "", 0.0, 0.0, 1.99, "Highpass resonance, loop gain; it sings at 2", "Resonance"),
+        Parameter("highpass_gain", "", 0.0, 0.0, 1.99, "Highpass resonance, loop gain; oscillates at 2", "Resonance"),
         stage_headroom(5.0), feedback_headroom(), INPUT_GAIN, *stage_mismatch(4),
     ),
     draw=draw,

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from jiyuu.desktop.figures.ruled import FloatArray, RuledFigure, clear_colour
+from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.movable_line import MovableLine
+from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.figures.rulers import LevelAxis
-from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.desktop.theme.style import THEME
 
 
 class TravelAxis(pg.AxisItem):
@@ -31,38 +32,6 @@ class TravelAxis(pg.AxisItem):
         return [f"{value:g} %" for value in values]
 
 
-class MovableLine(pg.InfiniteLine):
-    """A position of a control, to be taken and moved; double-click takes it back."""
-
-    reset = pyqtSignal()
-
-    def __init__(self, *, angle: int) -> None:
-        super().__init__(
-            angle=angle, movable=True, bounds=(0.0, 100.0), label="",
-            labelOpts={"position": 0.06 if angle == 90 else 0.985, "movable": False,
-                       "anchors": [(0, 0.5), (1, 0.5)] if angle == 90 else [(1, 0), (1, 1)]},
-        )
-        self.setZValue(30)
-
-    def restyle(self) -> None:
-        palette = THEME.palette
-        self.setPen(QPen(QColor(palette.ink), 0, Qt.PenStyle.DashDotLine))
-        self.setHoverPen(QPen(QColor(palette.ink), 2))
-        self.label.setColor(QColor(palette.ink))
-        self.label.fill = pg.mkBrush(clear_colour(palette.raised, 225))
-        self.label.setFont(THEME.font(px=SMALL_PX, bold=True))
-
-    def place(self, value: float, text: str) -> None:
-        """Move it without saying so."""
-        self.blockSignals(True)
-        self.setValue(value)
-        self.blockSignals(False)
-        self.label.setFormat(text)
-
-    def mouseDoubleClickEvent(self, event: Any) -> None:
-        self.reset.emit()
-
-
 class ControlFigure(RuledFigure):
     """x is per cent of the travel."""
 
@@ -76,7 +45,7 @@ class ControlFigure(RuledFigure):
         self, *, title: str, unit: str, level_steps: tuple[float, ...], strong_step: float,
         parent: QWidget | None = None,
     ) -> None:
-        self._position = MovableLine(angle=90)
+        self._position = MovableLine(angle=90, bounds=(0.0, 100.0))
         self._onset = pg.InfiniteLine(angle=90, movable=False)
         axes = {"left": LevelAxis(level_steps, unit), "bottom": TravelAxis()}
         super().__init__(title=title, unit=unit, axes=axes, level_steps=level_steps, strong_step=strong_step,
@@ -103,10 +72,6 @@ class ControlFigure(RuledFigure):
     def lines(self, left: float, right: float) -> list[tuple[float, bool]]:
         return [(float(x), x % 50 == 0) for x in range(0, 101, 10) if left <= x <= right]
 
-    @property
-    def position_line(self) -> MovableLine:
-        return self._position
-
     def show_position(self, percent: float, text: str = "") -> None:
         self._position.place(percent, text)
 
@@ -122,7 +87,8 @@ class ControlFigure(RuledFigure):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         moves = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
-        if event.key() in moves:
+        if event.key() in moves and not event.modifiers() & (Qt.KeyboardModifier.ControlModifier
+                                                             | Qt.KeyboardModifier.AltModifier):
             step = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
             self.position_dropped.emit(float(self._position.value()) + step * moves[Qt.Key(event.key())])
         else:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QPen
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QWidget
 
-from jiyuu.desktop.figures.ruled import FloatArray, RuledFigure, clear_colour
+from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.movable_line import MovableLine
+from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.figures.rulers import (
     HIGHEST_V,
     LOWEST_V,
@@ -16,11 +17,9 @@ from jiyuu.desktop.figures.rulers import (
     LevelAxis,
     NoteAxis,
     decade_lines,
-    hz_of_volts,
     volts_of_hz,
 )
-from jiyuu.desktop.theme.style import SMALL_PX, THEME
-from jiyuu.quantities import note_and_cents, shown_hz, signed
+from jiyuu.quantities import hz_of_volts, note_and_cents, shown_hz, signed, volts_of
 
 
 class FrequencyFigure(RuledFigure):
@@ -33,14 +32,14 @@ class FrequencyFigure(RuledFigure):
     lowest, highest = LOWEST_V, HIGHEST_V
 
     def __init__(
-        self, *, title: str, unit: str, level_steps: tuple[float, ...], strong_step: float, hertz: bool = True,
+        self, *, title: str, unit: str, level_steps: tuple[float, ...], strong_step: float,
         parent: QWidget | None = None,
     ) -> None:
-        self._cutoff = _CutoffLine()
+        self._cutoff = MovableLine(angle=90, bounds=(LOWEST_V, HIGHEST_V))
         axes = {"left": LevelAxis(level_steps, unit), "bottom": NoteAxis(), "top": HertzAxis()}
         super().__init__(title=title, unit=unit, axes=axes, level_steps=level_steps, strong_step=strong_step,
                          parent=parent)
-        self.getPlotItem().showAxis("top", hertz)
+        self.getPlotItem().showAxis("top", True)
         self.setAccessibleName(f"{title} over frequency")
         self._cutoff.sigDragged.connect(lambda: self.cutoff_dragged.emit(hz_of_volts(self._cutoff.value())))
         self._cutoff.sigPositionChangeFinished.connect(
@@ -64,10 +63,7 @@ class FrequencyFigure(RuledFigure):
 
     def show_cutoff(self, frequency_hz: float, text: str) -> None:
         """The movable cutoff line and what it says."""
-        self._cutoff.blockSignals(True)
-        self._cutoff.setValue(float(np.log2(frequency_hz) - np.log2(hz_of_volts(0.0))))
-        self._cutoff.blockSignals(False)
-        self._cutoff.label.setFormat(text)
+        self._cutoff.place(volts_of(frequency_hz), text)
 
     @property
     def cutoff_line(self) -> pg.InfiniteLine:
@@ -81,12 +77,17 @@ class FrequencyFigure(RuledFigure):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         moves = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
-        if event.key() in moves and self._cutoff.isVisible():
+        if event.key() in moves and self._cutoff.isVisible() and not _modified(event):
             fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             octaves = moves[Qt.Key(event.key())] * (0.1 if fine else 1.0) / 12
             self.cutoff_dropped.emit(hz_of_volts(self._cutoff.value() + octaves))
         else:
             super().keyPressEvent(event)
+
+
+def _modified(event: QKeyEvent) -> bool:
+    """With Ctrl or Alt the arrows move the cursor or the view."""
+    return bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier))
 
 
 def follow_each_other(*figures: FrequencyFigure) -> None:
@@ -104,27 +105,3 @@ def follow_each_other(*figures: FrequencyFigure) -> None:
 
     for view in views:
         view.sigXRangeChanged.connect(follow)
-
-
-class _CutoffLine(pg.InfiniteLine):
-    """The cutoff, to be taken and moved."""
-
-    reset = pyqtSignal()
-
-    def __init__(self) -> None:
-        super().__init__(
-            angle=90, movable=True, bounds=(LOWEST_V, HIGHEST_V), label="",
-            labelOpts={"position": 0.06, "movable": False, "anchors": [(0, 0.5), (1, 0.5)]},
-        )
-        self.setZValue(30)
-
-    def restyle(self) -> None:
-        palette = THEME.palette
-        self.setPen(QPen(QColor(palette.ink), 0, Qt.PenStyle.DashDotLine))
-        self.setHoverPen(QPen(QColor(palette.ink), 2))
-        self.label.setColor(QColor(palette.ink))
-        self.label.fill = pg.mkBrush(clear_colour(palette.raised, 225))
-        self.label.setFont(THEME.font(px=SMALL_PX, bold=True))
-
-    def mouseDoubleClickEvent(self, event: object) -> None:
-        self.reset.emit()

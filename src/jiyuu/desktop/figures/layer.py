@@ -13,9 +13,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFontMetrics, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QGraphicsItem
 
+from jiyuu.arrays import FloatArray
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
-
-FloatArray = NDArray[np.float64]
 
 
 @dataclass(slots=True)

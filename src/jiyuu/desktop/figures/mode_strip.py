@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QToolTip
 from jiyuu.desktop.figures.painted import PaintedFigure
 from jiyuu.desktop.figures.resonance_map_figure import tone_colours, tones_of
 from jiyuu.desktop.theme.style import SMALL_PX, STEP, THEME
-from jiyuu.measurement.resonance_prediction import ResonanceMap
+from jiyuu.prediction.resonance import ResonanceMap
 from jiyuu.quantities import shown_hz, signed
 
 MAP_PX = 44
@@ -47,15 +47,20 @@ class ModeStrip(PaintedFigure):
             image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
             self._images.append(image.copy())  # its own bytes, not those of an array that goes
         self.setVisible(len(found.modes) > 1)
-        self.setAccessibleDescription("; ".join(self.texts()))
+        self.describe()
         self.update()
+
+    def choose(self, mode: str) -> None:
+        """Another mode is in force; the maps stay."""
+        self._mode = mode
+        self.describe()
 
     def restyle(self, ink: str) -> None:
         """The same maps in the theme's colours."""
         if self._map is not None:
             self.show_modes(self._map, self._mode, ink)
 
-    def texts(self) -> tuple[str, ...]:
+    def words(self) -> tuple[str, ...]:
         found = self._map
         if found is None:
             return ()
@@ -108,7 +113,7 @@ class ModeStrip(PaintedFigure):
 
     def event(self, event: QEvent | None) -> bool:
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
-            under = [text for text, box in zip(self.texts(), self.boxes(), strict=True)
+            under = [text for text, box in zip(self.words(), self.boxes(), strict=True)
                      if box.left() <= event.pos().x() <= box.right()]
             QToolTip.showText(event.globalPos(), under[0] if under else "")
             return True

@@ -1,94 +1,49 @@
-"""A figure drawn by hand, without a ruler: it can be copied and saved as the others can."""
+"""A figure drawn by hand, without a ruler: its words and values are its own, the rest it shares with all."""
 
 from __future__ import annotations
 
 import csv
 import io
-from pathlib import Path
 
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QGuiApplication, QPainter
-from PyQt6.QtSvg import QSvgGenerator
-from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QWidget
 
+from jiyuu.desktop.figures.saving import Figure
 from jiyuu.desktop.theme.style import THEME
-from jiyuu.errors import JiyuuError
-from jiyuu.whole_file import write_text, written_whole
 
 
-class PaintedFigure(QWidget):
-    """A kind of figure says its lines in words; its menu copies the picture or the words, or saves either."""
+class PaintedFigure(QWidget, Figure):
+    """A kind of figure says its lines in `words` and its values in `rows`."""
 
     refused = pyqtSignal(str)
 
-    def __init__(self, name: str) -> None:
+    def __init__(self, title: str) -> None:
         super().__init__()
-        self._name = name
-        self.setAccessibleName(name)
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.title = title
+        self.setAccessibleName(title)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.customContextMenuRequested.connect(self._show_menu)
-        THEME.changed.connect(self.update)
+        self.customContextMenuRequested.connect(self.figure_menu)
+        THEME.changed.connect(self._restyled)
 
-    def texts(self) -> tuple[str, ...]:
-        """What it says, line by line."""
-        raise NotImplementedError
+    def _restyled(self) -> None:
+        # A method of Qt's own would go on being called when this figure is gone.
+        self.update()
 
     def rows(self) -> list[tuple[object, ...]]:
-        """Its values as a table, names of the columns first."""
+        """The values as a table, names of the columns first; empty where nothing is drawn."""
         raise NotImplementedError
 
-    def as_csv(self) -> str:
+    def as_csv(self, separator: str = ",") -> str:
         """The table with numbers in full."""
         text = io.StringIO()
-        csv.writer(text, lineterminator="\n").writerows(self.rows())
+        csv.writer(text, delimiter=separator, lineterminator="\n").writerows(self.rows())
         return text.getvalue()
 
-    def _show_menu(self, position: QPoint) -> None:
-        menu = QMenu(self)
-        menu.addAction("Copy picture", self.copy_picture)
-        menu.addAction("Copy words", self.copy_words)
-        menu.addAction("Save …", self._choose)
-        menu.exec(self.mapToGlobal(position))
+    def describe(self) -> None:
+        """What it says, for whoever listens instead of looking; to be called when something else is drawn."""
+        self.setAccessibleDescription(" ".join(self.words()))
+        self.update()
 
-    def copy_picture(self) -> None:
-        clipboard = QGuiApplication.clipboard()
-        assert clipboard is not None
-        clipboard.setPixmap(self.grab())
-
-    def copy_words(self) -> None:
-        clipboard = QGuiApplication.clipboard()
-        assert clipboard is not None
-        clipboard.setText("\n".join(self.texts()) + "\n")
-
-    def _choose(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, f"Save {self._name.lower()}", f"{self._name.lower()}.svg",
-                                              "Figures (*.svg *.png *.csv *.txt)")
-        if name:
-            try:
-                self.save(Path(name))
-            except JiyuuError as error:
-                self.refused.emit(str(error))
-
-    def save(self, path: Path) -> None:
-        """As SVG, PNG, table or words by the ending. Raises JiyuuError for another one."""
-        ending = path.suffix.lower()
-        if ending == ".txt":
-            write_text(path, "\n".join(self.texts()) + "\n")
-        elif ending == ".csv":
-            write_text(path, self.as_csv())
-        elif ending == ".png":
-            with written_whole(path) as temporary:
-                self.grab().save(str(temporary), "PNG")
-        elif ending == ".svg":
-            with written_whole(path) as temporary:
-                generator = QSvgGenerator()
-                generator.setFileName(str(temporary))
-                generator.setSize(self.size())
-                generator.setViewBox(self.rect())
-                generator.setTitle(self._name)
-                painter = QPainter(generator)
-                self.render(painter)
-                painter.end()
-        else:
-            raise JiyuuError(f"{path.name} has no ending such a figure can have; use .svg, .png, .csv or .txt.")
+    def refuse(self, text: str) -> None:
+        self.refused.emit(text)

@@ -6,11 +6,12 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtGui import QColor, QFontMetricsF, QPen
 
-from jiyuu.circuits.reach import EAR_HIGH_HZ, EAR_LOW_HZ, Reach, dead_sentence
+from jiyuu.circuits.reach import EAR_HIGH_HZ, EAR_LOW_HZ, Reach
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
-from jiyuu.desktop.figures.ruled import clear_colour
+from jiyuu.desktop.theme.pens import clear
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.quantities import hz_of_volts, shown_hz, volts_of
+from jiyuu.wording.reach import dead_line
 
 TOGETHER = "Together"
 _HALF = 0.3  # half height of a bar, in rows
@@ -23,7 +24,7 @@ class _RowAxis(pg.AxisItem):
         super().__init__("left")
         self.names: list[str] = []
         self.setStyle(tickLength=0, tickTextOffset=3, autoExpandTextSpace=False)
-        self.setWidth(round(QFontMetricsF(THEME.font(px=SMALL_PX, numbers=True)).horizontalAdvance(TOGETHER) + 10))
+        self.setWidth(round(QFontMetricsF(THEME.font(px=SMALL_PX)).horizontalAdvance(TOGETHER) + 10))
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         return [(1.0, [float(i) for i in range(len(self.names))])]
@@ -56,20 +57,20 @@ class ReachFigure(FrequencyFigure):
         self._rows.names = [TOGETHER, *rows]
         self._rows.picture = None
         self._rows.update()
-        self.getPlotItem().getViewBox().setYRange(-0.8, len(rows) + 1.1, padding=0)
+        self.set_levels(-0.8, len(rows) + 1.1)
         now = sum(control.now for control in found.controls)
         floor, ceiling = volts_of(found.lowest_hz), volts_of(found.highest_hz)
         low_end, high_end = max(floor, volts_of(EAR_LOW_HZ)), min(ceiling, volts_of(EAR_HIGH_HZ))
         top = len(rows) + 2.0
         for name, left, right in (("under", self.lowest - 2, low_end), ("over", high_end, self.highest + 2)):
-            self._bar(f"outside {name}", left, right, -2.0, top, clear_colour(palette.strong_rule, 90), hatched=False)
+            self._bar(f"outside {name}", left, right, -2.0, top, clear(palette.strong_rule, 90), hatched=False)
         tick = QPen(QColor(palette.ink), 2.2)
         for control in moving:
             row = float(self._rows.names.index(control.name))
             others = now - control.now
             left, right = sorted((others + control.low, others + control.high))
             live_left, live_right = min(max(left, low_end), high_end), min(max(right, low_end), high_end)
-            self._bar(control.name, live_left, live_right, row - _HALF, row + _HALF, clear_colour(ink, 120),
+            self._bar(control.name, live_left, live_right, row - _HALF, row + _HALF, clear(ink, 120),
                       hatched=False)
             if left < low_end:
                 self._bar(f"{control.name} under", left, min(low_end, right), row - _HALF, row + _HALF,
@@ -78,12 +79,16 @@ class ReachFigure(FrequencyFigure):
                 self._bar(f"{control.name} over", max(high_end, left), right, row - _HALF, row + _HALF,
                           QColor(palette.attention), hatched=True)
             layer.set_line(f"{control.name} now", np.full(2, now), np.array([row - _HALF, row + _HALF]), tick)
-        self._bar(TOGETHER, volts_of(found.low_hz), volts_of(found.high_hz), -_HALF, _HALF, clear_colour(ink, 220),
+        self._bar(TOGETHER, volts_of(found.low_hz), volts_of(found.high_hz), -_HALF, _HALF, clear(ink, 220),
                   hatched=False)
         pen = QPen(QColor(palette.ink), 1.2)
         for name, place in (("lowest", floor), ("highest", ceiling)):
             layer.set_line(name, np.full(2, place), np.array([-2.0, top]), pen)
         layer.touched()
+
+    def rows(self) -> list[str]:
+        """From the foot up."""
+        return list(self._rows.names)
 
     def _bar(self, name: str, left: float, right: float, low: float, high: float, colour: QColor, *, hatched: bool
              ) -> None:
@@ -99,7 +104,7 @@ class ReachFigure(FrequencyFigure):
         name = self._rows.names[row]
         if name == TOGETHER:
             return f"{text}  together {shown_hz(self._reach.low_hz)} to {shown_hz(self._reach.high_hz)}"
-        dead = [dead_sentence(part) for part in self._reach.dead if part.control == name]
+        dead = [dead_line(part) for part in self._reach.dead if part.control == name]
         return f"{text}  {dead[0] if dead else f'{name}: all of its travel is of use'}"
 
     def as_csv(self, separator: str = ",") -> str:

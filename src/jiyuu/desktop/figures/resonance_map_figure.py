@@ -8,12 +8,13 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPen
 
-from jiyuu.desktop.figures.control_figure import MovableLine
+from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.contours import Contours, ToneScale
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
-from jiyuu.desktop.figures.ruled import FloatArray
+from jiyuu.desktop.figures.movable_line import MovableLine
 from jiyuu.desktop.figures.rulers import volts_of_hz
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
-from jiyuu.measurement.resonance_prediction import ResonanceMap
+from jiyuu.prediction.resonance import ResonanceMap
 from jiyuu.quantities import shown_hz, signed
 
 TONE_STEP_DB = 6.0
@@ -47,13 +48,13 @@ class ResonanceMapFigure(FrequencyFigure):
     position_reset = pyqtSignal()
 
     def __init__(self) -> None:
-        self._slice = MovableLine(angle=0)
+        self._slice = MovableLine(angle=0, bounds=(0.0, 100.0))
         self._onset = pg.InfiniteLine(angle=0, movable=False, label="", labelOpts={
             "position": 0.985, "anchors": [(1, 1), (1, 1)], "movable": False,
         })
         super().__init__(title="Resonance in % of its travel; tone: 6 dB a step", unit="%",
                          level_steps=(10.0, 25.0), strong_step=50.0)
-        self._map: ResonanceMap | None = None
+        self.map: ResonanceMap | None = None
         self._mode = ""
         self._ink = THEME.palette.ink
         self._image = pg.ImageItem(axisOrder="row-major")
@@ -64,7 +65,10 @@ class ResonanceMapFigure(FrequencyFigure):
         self._onset.setZValue(20)
         view = self.getPlotItem().getViewBox()
         view.setLimits(yMin=0, yMax=100, minYRange=4)
-        view.setYRange(0, 100, padding=0)
+        self.set_levels(0.0, 100.0)
+        self._contours = Contours(view, (0.0, 6.0, 12.0, 24.0))
+        self.addItem(self._contours, ignoreBounds=True)
+        self._scale = ToneScale(view, tuple(np.arange(LOWEST_DB, HIGHEST_DB + 1, 3 * TONE_STEP_DB)))
         self._ruling.setZValue(-80)
         self._ruling.setOpacity(0.35)
         self._slice.sigDragged.connect(lambda: self.position_dragged.emit(float(self._slice.value())))
@@ -77,12 +81,14 @@ class ResonanceMapFigure(FrequencyFigure):
 
     def show_map(self, found: ResonanceMap, mode: str, ink: str) -> None:
         """The map of one mode in a filter's ink."""
-        self._map, self._mode, self._ink = found, mode, ink
+        self.map, self._mode, self._ink = found, mode, ink
         index = found.modes.index(mode)
         self._image.setImage(tones_of(found.level_db[index]), autoLevels=False, levels=(0, 255), lut=tone_colours(ink))
         x = volts_of_hz(found.frequency_hz[[0, 1, -1]])
         dx, dy = x[1] - x[0], found.position_percent[1]
         self._image.setRect(QRectF(x[0] - dx / 2, -dy / 2, x[2] - x[0] + dx, 100 + dy))
+        self._contours.show(volts_of_hz(found.frequency_hz), found.position_percent, found.level_db[index])
+        self._scale.show(tone_colours(ink), tones_of)
         palette = THEME.palette
         self._moving.forget(PEAK)
         self._moving.forget(NOTCH)
@@ -113,7 +119,7 @@ class ResonanceMapFigure(FrequencyFigure):
     def reading_at(self, x: float, height: float) -> str:
         place = self.place_of(x)
         text = f"{shown_hz(place)}  resonance {np.clip(height, 0, 100):.1f} %"
-        found = self._map
+        found = self.map
         if found is None or not 0 <= height <= 100 or not found.frequency_hz[0] <= place <= found.frequency_hz[-1]:
             return text
         row = found.slice_db(self._mode, height)
@@ -121,7 +127,7 @@ class ResonanceMapFigure(FrequencyFigure):
 
     def as_csv(self, separator: str = ",") -> str:
         """Levels of the mode shown: a row a frequency, a column a position."""
-        found = self._map
+        found = self.map
         if found is None:
             return ""
         rows = [separator.join([self.column, *(f"db_at_{percent:.4g}_percent" for percent in found.position_percent)])]
@@ -131,10 +137,6 @@ class ResonanceMapFigure(FrequencyFigure):
             for hertz, row in zip(found.frequency_hz, levels, strict=True)
         ]
         return "\n".join(rows) + "\n"
-
-    def show_all(self) -> None:
-        super().show_all()
-        self.getPlotItem().getViewBox().setYRange(0, 100, padding=0)
 
     def restyle_lines(self) -> None:
         super().restyle_lines()

@@ -3,25 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 import pyqtgraph as pg
-from numpy.typing import NDArray
-from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QColor, QGuiApplication, QKeyEvent, QPainter, QPen
-from PyQt6.QtSvg import QSvgGenerator
-from PyQt6.QtWidgets import QMenu, QWidget
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QPen
+from PyQt6.QtWidgets import QWidget
 
+from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.cursor import ReadingCursor
+from jiyuu.desktop.figures.labels import place_labels
 from jiyuu.desktop.figures.layer import Label, Layer, bends
 from jiyuu.desktop.figures.rulers import Ruling, restyle_axis
+from jiyuu.desktop.figures.saving import Figure
+from jiyuu.desktop.theme.pens import clear
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
-from jiyuu.errors import JiyuuError
 from jiyuu.quantities import signed
-from jiyuu.whole_file import write_text, written_whole
-
-FloatArray = NDArray[np.float64]
-HALF_NAME_PX = 34  # about, of a curve's name
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -33,10 +30,11 @@ class PlotCurve:
     values: FloatArray
 
 
-class RuledFigure(pg.PlotWidget):
+class RuledFigure(pg.PlotWidget, Figure):
     """One figure over a ruler. `unit` is that of the vertical axis. A kind of figure says what its ruler measures: x of
     a place, a place in words, the heading of its column."""
 
+    refused = pyqtSignal(str)
     column = ""  # heading of the places in a table
     lowest, highest = 0.0, 1.0  # ends of the ruler, x
 
@@ -45,9 +43,10 @@ class RuledFigure(pg.PlotWidget):
         strong_step: float, parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent=parent, axisItems=axes, viewBox=pg.ViewBox(enableMenu=False))
-        self._title, self._unit = title, unit
+        self.title, self._unit = title, unit
         self._hair = level_steps[0] / 240  # a tenth of a pixel or so at the usual zoom
         self._data: dict[str, PlotCurve] = {}
+        self._levels: tuple[float, float] | None = None
         plot = self.getPlotItem()
         plot.setMenuEnabled(False)
         plot.hideButtons()
@@ -70,9 +69,12 @@ class RuledFigure(pg.PlotWidget):
         self._why.setParentItem(view)
         self._note = pg.TextItem(anchor=(0, 0))
         self._note.setParentItem(view)
+        self._cursor = ReadingCursor(self)
+        self.addItem(self._cursor, ignoreBounds=True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.customContextMenuRequested.connect(self._show_menu)
+        self.customContextMenuRequested.connect(
+            lambda position: self.figure_menu(position, ("Whole range (Home)", self.show_all)))
         self.setAccessibleName(title)
         self._proxy = pg.SignalProxy(self.scene().sigMouseMoved, rateLimit=60, slot=self._hover)
         view.sigResized.connect(lambda *_: self._place_captions())
@@ -121,7 +123,7 @@ class RuledFigure(pg.PlotWidget):
                   *, hatched: bool) -> None:
         """A band between two curves: uncertainty, or hatched for what is out of date."""
         self._still.set_band(
-            name, self.x_of(places), low, high, clear_colour(colour, 150 if hatched else 70), hatched=hatched
+            name, self.x_of(places), low, high, clear(colour, 150 if hatched else 70), hatched=hatched
         )
         self._still.touched()
 
@@ -134,8 +136,16 @@ class RuledFigure(pg.PlotWidget):
         self._still.touched()
         self._moving.touched()
 
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """Whoever listens is told what is drawn."""
+        self.setAccessibleDescription(". ".join(self.words()))
+        super().focusInEvent(event)
+
     def shown_names(self) -> list[str]:
         return list(self._data)
+
+    def band_names(self) -> list[str]:
+        return [*self._moving.bands, *self._still.bands]
 
     def curve(self, name: str) -> PlotCurve | None:
         return self._data.get(name)
@@ -145,6 +155,18 @@ class RuledFigure(pg.PlotWidget):
         self._why.setText(text, QColor(THEME.palette.stale))
         self._why.setVisible(bool(text))
         self._place_captions()
+
+    def reason(self) -> str:
+        """What is said of what is out of date."""
+        return str(self._why.toPlainText())
+
+    def note(self) -> str:
+        """What is said about what the figure shows."""
+        return str(self._note.toPlainText())
+
+    def reading(self) -> str:
+        """What the pointer or the cursor reads."""
+        return str(self._reading.toPlainText())
 
     def say_note(self, text: str) -> None:
         """A line under the title about what the figure shows; empty to take it away."""
@@ -160,36 +182,11 @@ class RuledFigure(pg.PlotWidget):
             label.place.setY(float(np.interp(x, self.x_of(curve.places), curve.values)))
 
     def place_labels(self) -> None:
-        """Each label where its curve stands farthest from the others and from labels already placed."""
+        """Each label where its curve stands farthest from the others, from marks and from labels already placed."""
         view = self.getPlotItem().getViewBox()
-        (x0, x1), (y0, y1) = view.viewRange()
-        places = np.linspace(x0 + 0.08 * (x1 - x0), x1 - 0.08 * (x1 - x0), 29)
-        labels = self._moving.labels
-        curves = {name: self._data[name] for name in labels}
-        heights = {name: np.interp(places, self.x_of(c.places), c.values) for name, c in curves.items()}
-        width, height = max(view.width(), 1.0), max(view.height(), 1.0)
-        taken: list[tuple[float, float]] = []
-        for name, label in labels.items():
-            own = heights[name]
-            gap = np.full(places.size, height)
-            for other, values in heights.items():
-                apart = np.abs(values - own) / (y1 - y0) * height
-                if other != name and apart.max() > 3:  # a curve that coincides leaves room for both names
-                    gap = np.minimum(gap, apart)
-            x_px, y_px = (places - x0) / (x1 - x0) * width, (y1 - own) / (y1 - y0) * height
-            for tx, ty in taken:
-                distance = np.hypot((x_px - tx) / 4.5, y_px - ty)
-                gap = np.minimum(gap, distance)
-            ends = self.x_of(curves[name].places[[0, -1]])
-            for mark in self._marked_px(x0, x1, width):  # a name on a mark would hide what it says
-                gap = np.where(np.abs(x_px - mark) < HALF_NAME_PX, 0.5 * gap, gap)
-            inside = (y_px > 30) & (y_px < height - 14) & (places >= ends.min()) & (places <= ends.max())
-            score = np.where(inside, np.minimum(gap, 40), -1)
-            best = int(np.argmax(score))
-            label.shown = bool(score[best] > 7)
-            label.place = QPointF(float(places[best]), float(own[best]))
-            if label.shown:
-                taken.append((float(x_px[best]), float(y_px[best])))
+        curves = {name: (self.x_of(self._data[name].places), self._data[name].values) for name in self._moving.labels}
+        place_labels(self._moving.labels, curves, view.viewRange(), (view.width(), view.height()),
+                     self._marked_px(view.viewRange()[0][0], view.viewRange()[0][1], max(view.width(), 1.0)))
         self._moving.touched()
 
     def _marked_px(self, x0: float, x1: float, width: float) -> list[float]:
@@ -205,12 +202,12 @@ class RuledFigure(pg.PlotWidget):
         self.setBackground(palette.raised)
         for name in ("left", "bottom", "top"):
             restyle_axis(self.getPlotItem().getAxis(name))
-        self._title_item.setText(self._title, QColor(palette.ink))
+        self._title_item.setText(self.title, QColor(palette.ink))
         self._title_item.setFont(THEME.font(px=SMALL_PX, bold=True))
-        self._reading.setFont(THEME.font(px=SMALL_PX, numbers=True))
+        self._reading.setFont(THEME.font(px=SMALL_PX))
         self._why.setFont(THEME.font(px=SMALL_PX, bold=True))
         for item in (self._title_item, self._reading, self._why, self._note):
-            item.fill = pg.mkBrush(clear_colour(palette.raised, 215))
+            item.fill = pg.mkBrush(clear(palette.raised, 215))
             item.setVisible(bool(item.toPlainText()))
         self.restyle_lines()
         self._place_captions()
@@ -223,8 +220,13 @@ class RuledFigure(pg.PlotWidget):
         self._title_item.setPos(QPointF(4, 2))
         self._reading.setPos(QPointF(view.width() - 4, 2))
         line = self._title_item.boundingRect().height()
+        for item in (self._why, self._note):  # what is longer than the figure is wide goes on in a second line
+            item.setTextWidth(-1)
+            if item.boundingRect().width() > view.width() - 8:
+                item.setTextWidth(max(view.width() - 8, 40.0))
         self._why.setPos(QPointF(4, 2 + line))
-        self._note.setPos(QPointF(4, 2 + (2 if self._why.toPlainText() else 1) * line))
+        below = self._why.boundingRect().height() if self._why.toPlainText() else 0.0
+        self._note.setPos(QPointF(4, 2 + line + below))
 
     # Reading, zooming, keys
 
@@ -259,43 +261,51 @@ class RuledFigure(pg.PlotWidget):
         self.place_labels()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        key = event.key()
+        key, view = event.key(), self.getPlotItem().getViewBox()
+        way = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(key), 0)
         if key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
             factor = 0.8 if key == Qt.Key.Key_Plus else 1.25
-            self.getPlotItem().getViewBox().scaleBy((factor, factor))
+            view.scaleBy((factor, factor))
             self.place_labels()
         elif key == Qt.Key.Key_Home:
             self.show_all()
+        elif way and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._cursor.step(way, large=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif way and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            (low, high), _ = view.viewRange()
+            view.setXRange(low + 0.1 * way * (high - low), high + 0.1 * way * (high - low), padding=0)
+            self.place_labels()
+        elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
+            self._cursor.turn(-1 if key == Qt.Key.Key_PageUp else 1)
+        elif key == Qt.Key.Key_Escape and self._cursor.isVisible():
+            self._cursor.put_away()
         else:
             super().keyPressEvent(event)
 
+    def set_levels(self, low: float, high: float) -> None:
+        """The range of the vertical axis, and what Home goes back to."""
+        self._levels = low, high
+        self.getPlotItem().getViewBox().setYRange(low, high, padding=0)
+
     def show_all(self) -> None:
-        """The whole ruler again."""
-        self.getPlotItem().getViewBox().setXRange(self.lowest, self.highest, padding=0)
-        self.fit_levels()
+        """The whole ruler again, and the whole range of levels."""
+        view = self.getPlotItem().getViewBox()
+        view.setXRange(self.lowest, self.highest, padding=0)
+        if self._levels is not None:
+            view.setYRange(*self._levels, padding=0)
+        self.place_labels()
 
-    def fit_levels(self) -> None:
-        """Overridden by figures with a level range of their own."""
+    def read_out(self, x: float, name: str | None) -> str:
+        """Says what stands at x on a curve (the nearest where none is named), as the pointer would."""
+        curve = self._data.get(name or "")
+        height = 0.0 if curve is None else float(np.interp(x, self.x_of(curve.places), curve.values))
+        text = self.reading_at(x, height)
+        self._reading.setText(text, QColor(THEME.palette.ink))
+        self._reading.setVisible(True)
+        self.setAccessibleDescription(text)
+        return text
 
-    # Copy and save
-
-    def _show_menu(self, position: QPoint) -> None:
-        menu = QMenu(self)
-        menu.addAction("Copy picture", self.copy_picture)
-        menu.addAction("Copy values", self.copy_values)
-        menu.addAction("Whole range (Home)", self.show_all)
-        menu.exec(self.mapToGlobal(position))
-
-    def copy_picture(self) -> None:
-        clipboard = QGuiApplication.clipboard()
-        assert clipboard is not None
-        clipboard.setPixmap(self.grab())
-
-    def copy_values(self) -> None:
-        """All curves as text with tabs."""
-        clipboard = QGuiApplication.clipboard()
-        assert clipboard is not None
-        clipboard.setText(self.as_csv("\t"))
+    # Values and words
 
     def as_csv(self, separator: str = ",") -> str:
         """All curves on the first one's places, units in the heading."""
@@ -309,30 +319,18 @@ class RuledFigure(pg.PlotWidget):
         rows = [separator.join(f"{v:.9g}" for v in row) for row in zip(places, *columns, strict=True)]
         return "\n".join([heading, *rows]) + "\n"
 
-    def save(self, path: Path) -> None:
-        """As SVG, PNG or CSV by the ending. Raises JiyuuError for another ending or a place that cannot be written."""
-        ending = path.suffix.lower()
-        if ending == ".csv":
-            write_text(path, self.as_csv())
-        elif ending in (".svg", ".png"):
-            with written_whole(path) as temporary:
-                self._draw_svg(temporary) if ending == ".svg" else self.grab().save(str(temporary), "PNG")
-        else:
-            raise JiyuuError(f"{path.name} has no ending a figure can have; use .svg, .png or .csv.")
+    def words(self) -> tuple[str, ...]:
+        """Every curve by its ends and its highest and lowest point."""
+        said = [self.title, *(text for text in (self.reason(), self.note()) if text)]
+        for name, curve in self._data.items():
+            finite = np.flatnonzero(np.isfinite(curve.values))
+            if not finite.size:
+                continue
+            high, low = finite[np.argmax(curve.values[finite])], finite[np.argmin(curve.values[finite])]
+            said.append(f"{name}: highest {signed(float(curve.values[high]))} {self._unit} at "
+                        f"{self.said(float(curve.places[high]))}, lowest {signed(float(curve.values[low]))} "
+                        f"{self._unit} at {self.said(float(curve.places[low]))}")
+        return tuple(said)
 
-    def _draw_svg(self, path: Path) -> None:
-        generator = QSvgGenerator()
-        generator.setFileName(str(path))
-        generator.setSize(self.size())
-        generator.setViewBox(self.rect())
-        generator.setTitle(self._title)
-        painter = QPainter(generator)
-        painter.fillRect(self.rect(), QColor(THEME.palette.raised))
-        self.render(painter)
-        painter.end()
-
-
-def clear_colour(colour: str, alpha: int) -> QColor:
-    shade = QColor(colour)
-    shade.setAlpha(alpha)
-    return shade
+    def refuse(self, text: str) -> None:
+        self.refused.emit(text)

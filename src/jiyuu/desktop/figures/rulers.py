@@ -15,7 +15,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from PyQt6.QtWidgets import QGraphicsItem
 
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
-from jiyuu.quantities import C4_HZ
+from jiyuu.quantities import C4_HZ, hz_of_volts
 
 ROOM_PX = 8.0  # at least, between ruled lines
 LOWEST_V, HIGHEST_V = math.log2(16 / C4_HZ), math.log2(21_000 / C4_HZ)
@@ -24,10 +24,6 @@ LOWEST_V, HIGHEST_V = math.log2(16 / C4_HZ), math.log2(21_000 / C4_HZ)
 def volts_of_hz(frequency_hz: NDArray[np.float64]) -> NDArray[np.float64]:
     """x of a frequency (n,)."""
     return np.asarray(np.log2(np.asarray(frequency_hz) / C4_HZ))
-
-
-def hz_of_volts(volts: float) -> float:
-    return float(C4_HZ * 2**volts)
 
 
 def decade_lines(left: float, right: float) -> list[tuple[float, bool]]:
@@ -129,12 +125,14 @@ class LevelAxis(pg.AxisItem):
         super().__init__("left")
         self._steps, self._unit = steps, unit
         self.setStyle(tickLength=0, tickTextOffset=3, autoExpandTextSpace=False)
-        self.setWidth(round(QFontMetricsF(THEME.font(px=SMALL_PX, numbers=True)).horizontalAdvance("−180°") + 8))
+        self.setWidth(round(QFontMetricsF(THEME.font(px=SMALL_PX)).horizontalAdvance("−180°") + 8))
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         room = max(size / 26, 1)
         step = next((s for s in self._steps if (maxVal - minVal) / s <= room), self._steps[-1])
-        return [(step, [i * step for i in range(math.ceil(minVal / step), math.floor(maxVal / step) + 1)])]
+        half = 7 * (maxVal - minVal) / max(size, 1)  # a number whose half would be cut off is left out
+        first, last = math.ceil((minVal + half) / step), math.floor((maxVal - half) / step)
+        return [(step, [i * step for i in range(first, last + 1)])]
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         return [f"{'−' if v < 0 else ''}{abs(v) + 0.0:g}{self._unit if self._unit == '°' else ''}" for v in values]
@@ -145,4 +143,4 @@ def restyle_axis(axis: pg.AxisItem) -> None:
     axis.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
     axis.setPen(QPen(Qt.PenStyle.NoPen))
     axis.setTextPen(QColor(THEME.palette.quiet))
-    axis.setStyle(tickFont=THEME.font(px=SMALL_PX, numbers=True), tickAlpha=0)
+    axis.setStyle(tickFont=THEME.font(px=SMALL_PX), tickAlpha=0)

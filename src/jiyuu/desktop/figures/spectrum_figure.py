@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtGui import QPen
 
+from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
-from jiyuu.desktop.figures.ruled import FloatArray, PlotCurve
+from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.rulers import volts_of_hz
 from jiyuu.quantities import shown_hz, signed
 
@@ -17,8 +18,8 @@ class SpectrumFigure(FrequencyFigure):
     """Each line stands on the floor of the figure; levels in dB re 1 V."""
 
     def __init__(self, title: str) -> None:
-        super().__init__(title=title, unit="dB", level_steps=(6.0, 12.0, 24.0), strong_step=24.0, hertz=False)
-        self.getPlotItem().setYRange(-66, 24, padding=0)
+        super().__init__(title=title, unit="dB", level_steps=(6.0, 12.0, 24.0), strong_step=24.0)
+        self.set_levels(-66, 24)
         self.hide_cutoff()
 
     def show_lines(self, name: str, frequency_hz: FloatArray, level_db: FloatArray, pen: QPen) -> None:

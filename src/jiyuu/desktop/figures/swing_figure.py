@@ -6,7 +6,8 @@ import math
 
 import pyqtgraph as pg
 
-from jiyuu.desktop.figures.ruled import FloatArray, RuledFigure
+from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.figures.rulers import LevelAxis
 
 
@@ -32,7 +33,7 @@ class SwingFigure(RuledFigure):
     def __init__(self, title: str) -> None:
         axes = {"left": LevelAxis((6.0, 12.0, 24.0), "dB"), "bottom": _SwingAxis()}
         super().__init__(title=title, unit="dB", axes=axes, level_steps=(6.0, 12.0), strong_step=12.0)
-        self.getPlotItem().getViewBox().setYRange(-48, 6, padding=0)
+        self.set_levels(-48, 6)
 
     def x_of(self, places: FloatArray) -> FloatArray:
         return places
@@ -45,6 +46,3 @@ class SwingFigure(RuledFigure):
 
     def lines(self, left: float, right: float) -> list[tuple[float, bool]]:
         return [(0.5 * i, i % 2 == 0) for i in range(math.ceil(2 * left), math.floor(2 * right) + 1)]
-
-    def fit_levels(self) -> None:
-        self.getPlotItem().getViewBox().setYRange(-48, 6, padding=0)

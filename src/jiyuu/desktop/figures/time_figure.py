@@ -7,7 +7,8 @@ import math
 import numpy as np
 import pyqtgraph as pg
 
-from jiyuu.desktop.figures.ruled import FloatArray, RuledFigure
+from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.figures.rulers import LevelAxis
 from jiyuu.quantities import signed
 
@@ -27,6 +28,9 @@ class _TimeAxis(pg.AxisItem):
         return [f"{value:g} ms" for value in values]
 
 
+VOLT_STEPS = tuple(digit * 10.0**decade for decade in range(-4, 3) for digit in (1, 2, 5))
+
+
 class TimeFigure(RuledFigure):
     """x is milliseconds from the trigger."""
 
@@ -34,8 +38,8 @@ class TimeFigure(RuledFigure):
     lowest, highest = 0.0, 20.0
 
     def __init__(self, title: str) -> None:
-        axes = {"left": LevelAxis((1.0, 2.0, 5.0, 10.0), "V"), "bottom": _TimeAxis()}
-        super().__init__(title=title, unit="V", axes=axes, level_steps=(1.0, 5.0), strong_step=5.0)
+        axes = {"left": LevelAxis(VOLT_STEPS, "V"), "bottom": _TimeAxis()}
+        super().__init__(title=title, unit="V", axes=axes, level_steps=VOLT_STEPS, strong_step=5.0)
 
     def x_of(self, places: FloatArray) -> FloatArray:
         return places
@@ -56,7 +60,7 @@ class TimeFigure(RuledFigure):
         self.highest = milliseconds
         view.setLimits(xMin=-0.1 * milliseconds, xMax=1.1 * milliseconds, minXRange=0.02 * milliseconds)
         view.setXRange(0.0, milliseconds, padding=0)
-        view.setYRange(-1.15 * highest_v, 1.15 * highest_v, padding=0)
+        self.set_levels(-1.15 * highest_v, 1.15 * highest_v)
 
 
 SHOWN_PERIODS = 3

@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
 
-from jiyuu.desktop.figures.ruled import FloatArray, RuledFigure, clear_colour
+from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.figures.rulers import LevelAxis
+from jiyuu.desktop.theme.pens import clear
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.quantities import shown_hz, signed
 
@@ -62,7 +64,7 @@ class TrackingFigure(RuledFigure):
             self.addItem(item, ignoreBounds=True)
         self._tune.setVisible(False)
         self._low_cents, self._high_cents = -30.0, 30.0
-        self.fit_levels()
+        self.set_levels(self._low_cents, self._high_cents)
         self.restyle()
 
     def x_of(self, places: FloatArray) -> FloatArray:
@@ -95,7 +97,7 @@ class TrackingFigure(RuledFigure):
             self._still.forget(name)
         for cents in widths:
             own = cents == tolerance_cents
-            shade = clear_colour(THEME.palette.quiet, 46 if own else 16)
+            shade = clear(THEME.palette.quiet, 46 if own else 16)
             self._still.set_band(f"±{cents:g}", ends, np.full(2, -cents), np.full(2, cents), shade, hatched=False)
         self._still.touched()
 
@@ -141,10 +143,7 @@ class TrackingFigure(RuledFigure):
         low, high = min(float(cents.min(initial=0.0)), -8.0), max(float(cents.max(initial=0.0)), 8.0)
         span = high - low
         self._low_cents, self._high_cents = low - 0.16 * span, high + 0.16 * span
-        self.fit_levels()
-
-    def fit_levels(self) -> None:
-        self.getPlotItem().getViewBox().setYRange(self._low_cents, self._high_cents, padding=0)
+        self.set_levels(self._low_cents, self._high_cents)
 
     def restyle_lines(self) -> None:
         if not hasattr(self, "_zero"):  # the base restyles before the lines are there

@@ -28,10 +28,10 @@ class TrimsFigure(PaintedFigure):
     ) -> None:
         """advised: turns each should be turned by; amounts: what that does, in the trim's unit."""
         self._standing, self._advised, self._amounts, self._note = standing, dict(advised), dict(amounts), note
-        self.setAccessibleDescription("; ".join(self.texts()))
+        self.describe()
         self.update()
 
-    def texts(self) -> tuple[str, ...]:
+    def words(self) -> tuple[str, ...]:
         """What the rows say, in order, and the note."""
         return (*(self._row_text(trim) for trim in Trim), self._note)
 
@@ -57,7 +57,7 @@ class TrimsFigure(PaintedFigure):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(palette.raised))
-        head, small = THEME.font(px=SMALL_PX, bold=True), THEME.font(px=SMALL_PX, numbers=True)
+        head, small = THEME.font(px=SMALL_PX, bold=True), THEME.font(px=SMALL_PX)
         painter.setFont(head)
         painter.setPen(QColor(palette.ink))
         line = QFontMetrics(head).height()

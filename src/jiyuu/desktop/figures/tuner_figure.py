@@ -36,10 +36,10 @@ class TunerFigure(PaintedFigure):
 
     def show_tone(self, tone: TunedTone | None, empty: str = "") -> None:
         self._tone, self._empty = tone, empty
-        self.setAccessibleDescription(empty if tone is None else " ".join(self.texts()))
+        self.setAccessibleDescription(empty if tone is None else " ".join(self.words()))
         self.update()
 
-    def texts(self) -> tuple[str, ...]:
+    def words(self) -> tuple[str, ...]:
         """Everything it says, in order."""
         tone = self._tone
         if tone is None:
@@ -75,12 +75,12 @@ class TunerFigure(PaintedFigure):
                              self._empty)
             painter.end()
             return
-        note, cents, hertz, *lines = self.texts()
+        note, cents, hertz, *lines = self.words()
         large = THEME.font(px=30, bold=True)
         painter.setFont(large)
         painter.drawText(QPointF(6, 1.3 * line + QFontMetrics(large).ascent()), note)
         at = 6 + QFontMetrics(large).horizontalAdvance(note) + 14
-        number = THEME.font(px=15, numbers=True)
+        number = THEME.font(px=15)
         painter.setFont(number)
         painter.drawText(QPointF(at, 1.3 * line + QFontMetrics(number).ascent()), cents)
         painter.drawText(QPointF(at, 1.3 * line + 2.1 * QFontMetrics(number).ascent() + 4), hertz)
@@ -102,7 +102,7 @@ class TunerFigure(PaintedFigure):
 
         painter.setPen(QPen(QColor(palette.strong_rule), 1))
         painter.drawLine(QPointF(left, y), QPointF(right, y))
-        painter.setFont(THEME.font(px=SMALL_PX, numbers=True))
+        painter.setFont(THEME.font(px=SMALL_PX))
         for cents in range(-50, 51, 10):
             strong = cents % 50 == 0
             painter.setPen(QPen(QColor(palette.quiet if strong else palette.strong_rule), 1))

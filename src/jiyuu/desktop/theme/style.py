@@ -8,9 +8,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
-from jiyuu.desktop.theme.palette import PALETTES, PAPER, Palette
+from jiyuu.inks import PALETTES, PAPER, Palette
 
-TEXT_FACE, NUMBER_FACE = "B612", "B612 Mono"
+FACE = "B612"  # its figures are all of one width, so that columns of numbers stand
 BODY_PX, SMALL_PX = 12, 11
 STEP = 4  # spacing comes in multiples of this, px
 
@@ -39,8 +39,8 @@ class Theme(QObject):
     def px(self, size: float) -> int:
         return max(11, round(size * self.scale))
 
-    def font(self, *, px: float = BODY_PX, bold: bool = False, numbers: bool = False) -> QFont:
-        face = QFont(NUMBER_FACE if numbers else TEXT_FACE)
+    def font(self, *, px: float = BODY_PX, bold: bool = False) -> QFont:
+        face = QFont(FACE)
         face.setPixelSize(self.px(px))
         face.setBold(bold)
         return face
@@ -83,7 +83,7 @@ def _style_sheet(theme: Theme) -> str:
     QMenu::item {{ padding: 3px {5 * STEP}px 3px {3 * STEP}px; }}
     QMenu::item:disabled {{ color: {p.quiet}; }}
     QToolTip {{ background: {p.raised}; color: {p.ink}; border: 1px solid {p.strong_rule}; padding: {STEP}px; }}
-    QPushButton {{ background: {p.raised}; border: 1px solid {p.quiet}; border-radius: 0; padding: 3px {2 * STEP}px; }}
+    QPushButton {{ background: {p.raised}; border: 1px solid {p.edge}; border-radius: 0; padding: 3px {2 * STEP}px; }}
     QPushButton:hover {{ border-color: {p.ink}; }}
     QPushButton:focus, QLineEdit:focus, QComboBox:focus, QListWidget:focus {{ border: 2px solid {p.ink}; }}
     QPushButton:pressed {{ background: {p.rule}; }}
@@ -99,37 +99,37 @@ def _style_sheet(theme: Theme) -> str:
     QCheckBox::indicator {{ width: 11px; height: 11px; border: 1px solid {p.quiet}; background: {p.raised}; }}
     QCheckBox::indicator:checked {{ background: {p.ink}; }}
     QCheckBox:focus {{ border: 1px dotted {p.ink}; }}
-    QLineEdit, QComboBox {{ background: {p.raised}; border: 1px solid {p.strong_rule}; border-radius: 0;
-        padding: 2px {STEP}px; font-family: "{NUMBER_FACE}"; selection-background-color: {p.ink};
+    QLineEdit, QComboBox {{ background: {p.raised}; border: 1px solid {p.edge}; border-radius: 0;
+        padding: 2px {STEP}px; selection-background-color: {p.ink};
         selection-color: {p.ground}; }}
-    QLineEdit:disabled, QComboBox:disabled {{ color: {p.quiet}; background: {p.ground}; border-color: {p.rule}; }}
+    QLineEdit:disabled, QComboBox:disabled {{
+        color: {p.quiet}; background: {p.ground}; border-color: {p.strong_rule}; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {p.attention}; }}
     QComboBox::drop-down {{ border: none; width: 14px; }}
     QComboBox QAbstractItemView {{ background: {p.raised}; border: 1px solid {p.strong_rule}; }}
-    QListWidget {{ background: {p.raised}; border: 1px solid {p.rule}; }}
+    QListWidget {{ background: {p.raised}; border: 1px solid {p.edge}; }}
     QListWidget[role="notes"]::item {{ padding: {STEP}px; border-bottom: 1px solid {p.rule}; }}
-    QListWidget[role="notes"]::item:selected {{ background: {p.rule}; color: {p.ink}; }}
-    QProgressBar {{ background: {p.raised}; border: 1px solid {p.strong_rule}; height: 6px; border-radius: 0; }}
+    QListWidget[role="notes"]::item:selected {{ background: {p.chosen}; color: {p.ink}; }}
+    QProgressBar {{ background: {p.raised}; border: 1px solid {p.edge}; height: 6px; border-radius: 0; }}
     QProgressBar::chunk {{ background: {p.ink}; }}
     QLabel[role="heading"] {{ font-weight: bold; }}
     QLabel[role="quiet"] {{ color: {p.quiet}; font-size: {theme.px(SMALL_PX)}px; }}
-    QLabel[role="number"] {{ font-family: "{NUMBER_FACE}"; font-size: {theme.px(15)}px; }}
-    QLabel[role="message"] {{ background: {p.raised}; border: 1px solid {p.strong_rule};
-        border-left: 4px solid {p.ink}; }}
-    QLabel[role="error"] {{ background: {p.raised}; border: 1px solid {p.attention};
-        border-left: 4px solid {p.attention}; }}
-    QTableWidget {{ background: {p.raised}; border: 1px solid {p.rule}; gridline-color: {p.rule};
-        selection-background-color: {p.rule}; selection-color: {p.ink}; }}
+    QLabel[role="message"] {{ background: {p.raised}; border-left: 4px solid {p.ink};
+        padding-left: {2 * STEP}px; }}
+    QLabel[role="error"] {{ background: {p.raised}; border-left: 4px solid {p.attention};
+        padding-left: {2 * STEP}px; }}
+    QTableWidget {{ background: {p.raised}; border: 1px solid {p.edge}; gridline-color: {p.rule};
+        selection-background-color: {p.chosen}; selection-color: {p.ink}; }}
     QHeaderView::section {{ background: {p.ground}; border: none; border-bottom: 1px solid {p.strong_rule};
         padding: 2px {STEP}px; color: {p.quiet}; text-align: left; }}
-    QTableWidget::item:focus, QTableWidget::item:selected {{ background: {p.rule}; color: {p.ink}; }}
+    QTableWidget::item:focus, QTableWidget::item:selected {{ background: {p.chosen}; color: {p.ink}; }}
     QTableWidget:focus {{ border: 2px solid {p.ink}; }}
-    QSlider::groove:horizontal {{ height: 2px; background: {p.strong_rule}; }}
+    QSlider::groove:horizontal {{ height: 2px; background: {p.edge}; }}
     QSlider::handle:horizontal {{ width: 8px; margin: -7px 0; background: {p.ink}; }}
     QSlider:focus {{ border: 1px dotted {p.ink}; }}
     QScrollBar:vertical {{ background: {p.ground}; width: 8px; }}
-    QScrollBar::handle:vertical {{ background: {p.strong_rule}; min-height: 24px; }}
+    QScrollBar::handle:vertical {{ background: {p.edge}; min-height: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
     QScrollBar:horizontal {{ background: {p.ground}; height: 8px; }}
-    QScrollBar::handle:horizontal {{ background: {p.strong_rule}; min-width: 24px; }}
+    QScrollBar::handle:horizontal {{ background: {p.edge}; min-width: 24px; }}
     """

@@ -1,0 +1,50 @@
+"""What ears are given of the filter in hand: its source as set up, played through it, or its own whistle."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+import numpy as np
+
+from jiyuu.arrays import FloatArray
+from jiyuu.bench.standing import Standing
+from jiyuu.errors import SignalError
+
+HEARD_RATE_HZ = 48_000
+SETTLING_S = 0.5  # played and thrown away: what is heard has settled
+FULL_SCALE_V = 10.0
+IMPULSE_V, IMPULSE_S = 0.05, 0.01
+WARNING = "Start low: self-oscillation can be as loud as the source and sits where ears are sharpest."
+
+
+class Heard(StrEnum):
+    """What is listened to."""
+
+    FILTER = "filter"
+    SOURCE = "source"
+    WHISTLE = "whistle"
+
+
+def heard_record(standing: Standing, what: Heard, *, duration_s: float) -> FloatArray:
+    """(n,) re FULL_SCALE_V at HEARD_RATE_HZ, settled, not yet under any ceiling. Raises SignalError for the whistle of
+    a filter that has none."""
+    from jiyuu.signals.source import mixed_record
+    from jiyuu.signals.stimuli import impulse
+    from jiyuu.simulation.render import oversampling_for, render
+
+    if what is Heard.WHISTLE and not standing.self_oscillates:
+        raise SignalError("At this resonance the filter does not whistle; turn it past its onset first.")
+    whole_s, settling = duration_s + SETTLING_S, round(SETTLING_S * HEARD_RATE_HZ)
+    if what is Heard.WHISTLE:
+        played = impulse(sample_rate_hz=HEARD_RATE_HZ, level_v=IMPULSE_V, burst_s=IMPULSE_S, duration_s=whole_s)
+    else:
+        played = mixed_record(standing.setup.sources(), duration_s=whole_s) * standing.drive
+    if what is Heard.SOURCE:
+        return np.asarray(played[settling:] / FULL_SCALE_V)
+    cutoff_hz = standing.standing_hz
+    output_v = render(
+        standing.network, played, sample_rate_hz=HEARD_RATE_HZ, cutoff_hz=cutoff_hz, gain=standing.gain,
+        modes=[standing.mode], oversampling=oversampling_for(cutoff_hz),
+    ).output_v[0]
+    rail_v = standing.document.tolerances.rail_v
+    return np.asarray(np.clip(output_v, -rail_v, rail_v)[settling:] / FULL_SCALE_V)

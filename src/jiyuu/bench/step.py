@@ -1,0 +1,67 @@
+"""A step of the walk, described once: what it is called, what it asks, what it measures, when that no longer holds."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Iterator, Mapping
+from typing import Any, ClassVar
+
+from jiyuu.bench.run import Run
+from jiyuu.bench.setting import Setting
+from jiyuu.bench.standing import Standing
+from jiyuu.progress import Progress
+from jiyuu.rig.protocol import Rig
+from jiyuu.wording.quantity import Quantity
+
+
+class Step(ABC):
+    """number: its place in the walk; key: its name in files and books; purpose: what it is for, in a few words; tip:
+    what measuring does. quantities: those that it brings along itself. depends_on: parts of the filter as it stands
+    (names of Standing.as_json) and of the setting ('setting.…') whose move puts a run out of date."""
+
+    number: ClassVar[int]
+    key: ClassVar[str]
+    name: ClassVar[str]
+    purpose: ClassVar[str]
+    tip: ClassVar[str] = ""
+    built: ClassVar[bool] = True
+    measures: ClassVar[bool] = True
+    setting: ClassVar[type[Setting]] = Setting
+    quantities: ClassVar[Mapping[str, Quantity]] = {}
+    depends_on: ClassVar[tuple[str, ...]] = ()
+
+    def refuse(self, standing: Standing, setting: Any) -> str | None:
+        """Why it cannot be measured as it stands, with what to do; None where it can."""
+        return None
+
+    def modes(self, standing: Standing, setting: Any) -> tuple[str, ...]:
+        """The outputs that are measured, the chosen one last: the newest run is the one looked at."""
+        return (standing.mode,)
+
+    def thorough(self, setting: Any) -> Any:
+        """The setting for whoever has time: the whole walk."""
+        return setting
+
+    @abstractmethod
+    def request(self, standing: Standing, setting: Any) -> Any:
+        """Everything a run needs, frozen."""
+
+    @abstractmethod
+    def run(self, standing: Standing, setting: Any, request: Any, rig: Rig) -> Iterator[Progress | Run]:
+        """Yields progress, and every run as it ends."""
+
+    def predict(self, standing: Standing, setting: Any) -> Iterator[Any]:
+        """What the drawing says, early and then refined."""
+        return iter(())
+
+
+class Unmeasured(Step):
+    """A step at which nothing is measured."""
+
+    measures = False
+
+    def request(self, standing: Standing, setting: Any) -> Any:
+        return None
+
+    def run(self, standing: Standing, setting: Any, request: Any, rig: Rig) -> Iterator[Progress | Run]:
+        return iter(())

@@ -1,1 +1,0 @@
-"""One package a step of the walk: its view and its presenter."""

@@ -1,1 +1,0 @@
-"""The Logbook step."""

@@ -1,1 +1,0 @@
-"""The Self-oscillation step."""

@@ -1,0 +1,151 @@
+"""A map that shows level as tone: its contour lines with their levels, and the scale of its tones."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, cast
+
+import contourpy
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen, QPolygonF, QTransform
+
+from jiyuu.arrays import FloatArray
+from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.quantities import signed
+
+COARSE = 2  # every second row and column: contours follow a hand
+SWATCH_PX, MARGIN_PX = 13, 6
+
+
+class Contours(pg.GraphicsObject):
+    """Lines of equal level, each named once where it is longest in sight."""
+
+    def __init__(self, view: pg.ViewBox, levels_db: tuple[float, ...]) -> None:
+        super().__init__()
+        self._view, self._levels = view, levels_db
+        self._lines: dict[float, list[FloatArray]] = {}
+        self.setZValue(-70)
+        view.sigRangeChanged.connect(lambda *_: self._moved())
+
+    def _moved(self) -> None:
+        self.prepareGeometryChange()
+        self.update()
+
+    def show(self, x: FloatArray, y: FloatArray, level_db: FloatArray) -> None:
+        """level_db (p, n) over x (n,) and y (p,)."""
+        made = contourpy.contour_generator(x[::COARSE], y[::COARSE], level_db[::COARSE, ::COARSE])
+        self._lines = {level: cast(list[FloatArray], made.lines(level)) for level in self._levels}
+        self._moved()
+
+    def boundingRect(self) -> QRectF:
+        return QRectF(self._view.viewRect())
+
+    def paint(self, painter: QPainter, *_: Any) -> None:
+        palette, rect = THEME.palette, self._view.viewRect()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        halo = QPen(QColor(palette.raised), 2.6)
+        line = QPen(QColor(palette.ink), 1.0)
+        for pen in (halo, line):
+            pen.setCosmetic(True)
+        device = painter.transform()
+        font = THEME.font(px=SMALL_PX)
+        metrics = QFontMetrics(font)
+        taken: list[QRectF] = []
+        for level, lines in self._lines.items():
+            shown = [polygon for points in lines if len(points) > 3 for polygon in [_polygon(points)]]
+            for pen in (halo, line):
+                painter.setPen(pen)
+                for polygon in shown:
+                    painter.drawPolyline(polygon)
+            longest = max((points for points in lines), key=len, default=None)
+            if longest is None:
+                continue
+            inside = longest[(longest[:, 0] > rect.left()) & (longest[:, 0] < rect.right())
+                             & (longest[:, 1] > min(rect.top(), rect.bottom()))
+                             & (longest[:, 1] < max(rect.top(), rect.bottom()))]
+            self._name(painter, device, metrics, inside, f"{signed(level, 0)} dB", taken)
+
+    def _name(
+        self, painter: QPainter, device: QTransform, metrics: QFontMetrics, points: FloatArray, text: str,
+        taken: list[QRectF],
+    ) -> None:
+        """At the first place along the line where it covers no other name and is whole in sight."""
+        width, height = metrics.horizontalAdvance(text) + 6, metrics.height()
+        sight = QRectF(device.mapRect(QRectF(self._view.viewRect()))).adjusted(2, 2, -40, -2)
+        for share in (0.5, 0.35, 0.65, 0.2, 0.8, 0.1, 0.9):
+            if len(points) < 8:
+                return
+            x, y = points[int(share * (len(points) - 1))]
+            place = device.map(QPointF(float(x), float(y)))
+            box = QRectF(place.x() - width / 2, place.y() - height / 2, width, height)
+            if not sight.contains(box) or any(box.intersects(other) for other in taken):
+                continue
+            taken.append(box)
+            painter.save()
+            painter.resetTransform()
+            painter.fillRect(box, QColor(THEME.palette.raised))
+            painter.setFont(THEME.font(px=SMALL_PX))
+            painter.setPen(QColor(THEME.palette.ink))
+            painter.drawText(box, 0x84, text)  # centred
+            painter.restore()
+            return
+
+
+def _polygon(points: FloatArray) -> QPolygonF:
+    return QPolygonF([QPointF(float(x), float(y)) for x, y in points])
+
+
+class ToneScale(pg.GraphicsObject):
+    """Which tone stands for which level, at the right edge of the view, in pixels."""
+
+    def __init__(self, view: pg.ViewBox, marks_db: tuple[float, ...]) -> None:
+        super().__init__()
+        self._view, self._marks = view, marks_db
+        self._colours: NDArray[np.uint8] = np.zeros((1, 3), dtype=np.uint8)
+        self._tone: Callable[[FloatArray], NDArray[np.uint8]] | None = None
+        self.setParentItem(view)
+        self.setZValue(35)
+        view.sigResized.connect(lambda *_: self._moved())
+
+    def _moved(self) -> None:
+        self.prepareGeometryChange()
+        self.update()
+
+    def show(self, colours: NDArray[np.uint8], tone: Callable[[FloatArray], NDArray[np.uint8]]) -> None:
+        """colours (256, 3) by tone; tone: of levels in dB."""
+        self._colours, self._tone = colours, tone
+        self.update()
+
+    def _levels(self) -> FloatArray:
+        return np.arange(self._marks[0], self._marks[-1] + 1, 6.0)
+
+    def boundingRect(self) -> QRectF:
+        metrics = QFontMetrics(THEME.font(px=SMALL_PX))
+        tall = SWATCH_PX * self._levels().size
+        wide = SWATCH_PX + metrics.horizontalAdvance("+24 dB") + 8
+        left, top = self._view.width() - wide - MARGIN_PX, self._view.height() - tall - MARGIN_PX - 14
+        return QRectF(left, top, wide, tall + 14)
+
+    def paint(self, painter: QPainter, *_: Any) -> None:
+        if self._tone is None:
+            return
+        palette, box, levels = THEME.palette, self.boundingRect(), self._levels()
+        ground = QColor(palette.raised)
+        ground.setAlpha(225)
+        painter.fillRect(box, ground)
+        painter.setFont(THEME.font(px=SMALL_PX))
+        foot = box.bottom() - 7
+        for i, level in enumerate(levels):
+            top = foot - (i + 1) * SWATCH_PX
+            colour = self._colours[int(self._tone(np.array([level + 0.1]))[0])]
+            painter.fillRect(QRectF(box.left() + 3, top, SWATCH_PX, SWATCH_PX), QColor(*(int(c) for c in colour)))
+            if any(abs(level - mark) < 0.5 for mark in self._marks) or level == 0:
+                painter.setPen(QColor(palette.ink))
+                name = f"{signed(level, 0)} dB" if level == 0 else signed(level, 0)
+                beside = QRectF(box.left() + SWATCH_PX + 7, top + SWATCH_PX / 2 - 1, box.width(), SWATCH_PX)
+                painter.drawText(beside, 0x81, name)
+        painter.setPen(QPen(QColor(palette.edge), 1))
+        painter.drawRect(QRectF(box.left() + 3, foot - levels.size * SWATCH_PX, SWATCH_PX, levels.size * SWATCH_PX))

@@ -1,0 +1,61 @@
+"""Where the names of curves stand: on their own curve, apart from other curves, from marks and from each other."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QFontMetrics
+
+from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.layer import Label
+from jiyuu.desktop.theme.style import SMALL_PX, THEME
+
+PLACES = 41
+HIGHEST_PX, LOWEST_PX = 34, 16  # kept free above for captions, below for the ruler
+LEAST_GAP_PX = 7
+TURN_PX = 12  # a name keeps so far from a highest or lowest point: the eye looks for it there
+
+
+def place_labels(
+    labels: Mapping[str, Label], curves: Mapping[str, tuple[FloatArray, FloatArray]],
+    ranges: Sequence[Sequence[float]], size_px: tuple[float, float], marks_px: Sequence[float],
+) -> None:
+    """Moves the labels. curves: x (n,) and heights (n,) by name; ranges: of the view; marks_px: x of marks from the
+    left. A label for which there is no room is not shown."""
+    (x0, x1), (y0, y1) = ranges
+    width, height = max(size_px[0], 1.0), max(size_px[1], 1.0)
+    places = np.linspace(x0 + 0.05 * (x1 - x0), x1 - 0.05 * (x1 - x0), PLACES)
+    heights = {name: np.interp(places, x, y) for name, (x, y) in curves.items()}
+    x_px = (places - x0) / (x1 - x0) * width
+    metrics = QFontMetrics(THEME.font(px=SMALL_PX))
+    taken: list[tuple[float, float, float]] = []
+    for name, label in labels.items():
+        own = heights[name]
+        y_px = (y1 - own) / (y1 - y0) * height
+        half = 0.5 * metrics.horizontalAdvance(label.text) + 6
+        gap = np.full(places.size, height)
+        for other, values in heights.items():
+            apart = np.abs(values - own) / (y1 - y0) * height
+            if other != name and apart.max() > 3:  # a curve that coincides leaves room for both names
+                gap = np.minimum(gap, apart)
+        for tx, ty, other_half in taken:
+            beside = np.maximum(np.abs(x_px - tx) - half - other_half, 0.0)
+            gap = np.minimum(gap, np.hypot(beside, np.maximum(np.abs(y_px - ty) - metrics.height(), 0.0)))
+        for mark in marks_px:  # a name on a mark would hide what it says
+            gap = np.where(np.abs(x_px - mark) < half, 0.5 * gap, gap)
+        x, y = curves[name]
+        for turn in (int(np.argmax(y)), int(np.argmin(y))) if y.size > 2 and np.isfinite(y).all() else ():
+            if 0 < turn < y.size - 1:
+                at_px = (float(x[turn]) - x0) / (x1 - x0) * width
+                gap = np.where(np.abs(x_px - at_px) < half + TURN_PX, 0.4 * gap, gap)
+        ends = x[[0, -1]]
+        inside = ((y_px > HIGHEST_PX) & (y_px < height - LOWEST_PX) & (x_px > half) & (x_px < width - half)
+                  & (places >= ends.min()) & (places <= ends.max()))
+        score = np.where(inside, np.minimum(gap, 40), -1)
+        best = int(np.argmax(score))
+        label.shown = bool(score[best] > LEAST_GAP_PX)
+        label.place = QPointF(float(places[best]), float(own[best]))
+        if label.shown:
+            taken.append((float(x_px[best]), float(y_px[best]), half))

@@ -1,0 +1,44 @@
+"""A line in a figure to be taken and moved: a cutoff, a position of a control."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPen
+
+from jiyuu.desktop.theme.pens import clear
+from jiyuu.desktop.theme.style import SMALL_PX, THEME
+
+
+class MovableLine(pg.InfiniteLine):
+    """Moves within its bounds; double-click takes it back to where it was made to stand."""
+
+    reset = pyqtSignal()
+
+    def __init__(self, *, angle: int, bounds: tuple[float, float]) -> None:
+        super().__init__(
+            angle=angle, movable=True, bounds=bounds, label="",
+            labelOpts={"position": 0.06 if angle == 90 else 0.015, "movable": False,
+                       "anchors": [(0, 0.5), (1, 0.5)] if angle == 90 else [(0, 0), (0, 1)]},
+        )
+        self.setZValue(30)
+
+    def restyle(self) -> None:
+        palette = THEME.palette
+        self.setPen(QPen(QColor(palette.ink), 0, Qt.PenStyle.DashDotLine))
+        self.setHoverPen(QPen(QColor(palette.ink), 2))
+        self.label.setColor(QColor(palette.ink))
+        self.label.fill = pg.mkBrush(clear(palette.raised, 225))
+        self.label.setFont(THEME.font(px=SMALL_PX, bold=True))
+
+    def place(self, value: float, text: str) -> None:
+        """Move it without saying so."""
+        self.blockSignals(True)
+        self.setValue(value)
+        self.blockSignals(False)
+        self.label.setFormat(text)
+
+    def mouseDoubleClickEvent(self, event: Any) -> None:
+        self.reset.emit()

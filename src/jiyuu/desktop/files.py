@@ -1,0 +1,156 @@
+"""Files of the window: books, filters, recordings, curves, sounds; opened, dropped, written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import QFileDialog
+
+from jiyuu.book.store import Book
+from jiyuu.circuits.filter_file import Filter, neutral_filter, read_filter
+from jiyuu.desktop.circuit_chooser import CircuitChooser
+from jiyuu.desktop.file_names import chosen_to_write, completed
+from jiyuu.desktop.frame import Frame
+from jiyuu.desktop.remembered import remember_book
+from jiyuu.desktop.sound_file import SoundFile
+from jiyuu.errors import JiyuuError
+
+BOOKS, SOUNDS = "Books (*.jiyuu)", "Sounds (*.wav)"
+NOTHING = ("nothing to be done with that here. Drop a book (*.jiyuu), a filter (*.filter.json), a stimulus with its "
+           "recording (WAV or FLAC), or a curve (CSV: Hz, dB, degrees).")
+
+
+class Files(QObject):
+    """Everything a person opens, drops or saves, besides figures."""
+
+    message = pyqtSignal(str, bool)
+
+    def __init__(self, frame: Frame) -> None:
+        super().__init__(frame.window_widget())
+        self._frame, self._window = frame, frame.window_widget()
+        self.chooser: CircuitChooser | None = None
+        self.sound = SoundFile(frame.session)
+        self.sound.message.connect(self.message)
+
+    def _guarded(self, do: Callable[[], object]) -> None:
+        try:
+            do()
+        except JiyuuError as error:
+            self.message.emit(str(error), True)
+
+    # Books
+
+    def new_book(self) -> None:
+        """A new, empty one, at a name that is free."""
+        name, _ = QFileDialog.getSaveFileName(self._window, "New book", "", BOOKS,
+                                              options=QFileDialog.Option.DontConfirmOverwrite)
+        if name:
+            self._guarded(lambda: self.change_book(Book.create(completed(Path(name), ".jiyuu", BOOKS))))
+
+    def open_book(self) -> None:
+        """One that is there already."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open book", "", BOOKS)
+        if name:
+            self.open([Path(name)])
+
+    def change_book(self, book: Book) -> None:
+        """Another book into this window, once nobody works on the old one any more."""
+        self._frame.remember()
+
+        def change() -> None:
+            self._frame.session.open(book)
+            remember_book(book.path)
+            self._frame.book_opened()
+
+        self._frame.when_idle(change, f"Opening {book.path.name}")
+
+    # Filters
+
+    def choose_circuit(self) -> None:
+        """Another filter from the catalogue."""
+        if self.chooser is None:
+            self.chooser = CircuitChooser(self._window)
+            self.chooser.chosen.connect(lambda name: self._guarded(lambda: self._shelve(neutral_filter(name))))
+        self.chooser.show()
+        self.chooser.raise_()
+        self.chooser.activateWindow()
+
+    def _shelve(self, document: Filter) -> None:
+        letter = self._frame.session.shelve(document)
+        self.message.emit(f"{document.name} stands on the shelf as {letter}.", False)
+
+    def _shelve_all(self, paths: list[Path]) -> None:
+        for path in paths:
+            self._shelve(read_filter(path))
+
+    def put_filter_away(self) -> None:
+        """The filter in hand off the shelf; nothing measured of it is lost."""
+        letter = self._frame.session.put_away()
+        if letter is None:
+            self.message.emit("There is no filter on the shelf.", False)
+        else:
+            self.message.emit(f"{letter} is off the shelf, its runs stay in the book; Ctrl+Z puts it back.", False)
+
+    # Recordings and sounds
+
+    def choose_pair(self) -> None:
+        """A stimulus and its recording."""
+        names, _ = QFileDialog.getOpenFileNames(self._window, "Stimulus and recording", "", "Recordings (*.wav *.flac)")
+        if names:
+            self.open([Path(name) for name in names])
+
+    def save_sound(self) -> None:
+        """What the filter in hand sounds like."""
+        def save() -> None:
+            path = chosen_to_write(self._window, "Save what it sounds like", "filter.wav", SOUNDS, ending=".wav")
+            if path is not None:
+                self.sound.write(path, self._frame.listening.what)
+
+        self._guarded(save)
+
+    # Whatever is opened or dropped
+
+    def open(self, paths: list[Path]) -> None:
+        """Files dropped or chosen: a book, filter files, a curve, or a stimulus with its recording."""
+        endings = {path.suffix.lower() for path in paths}
+        sounds, single = bool(endings) and endings <= {".wav", ".flac"}, len(paths) == 1
+        shown: Any = self._frame.shown.presenter
+        if endings == {".jiyuu"} and single:
+            self._guarded(lambda: self.change_book(Book.open(paths[0])))
+        elif endings == {".json"}:
+            self._guarded(lambda: self._shelve_all(paths))
+        elif endings == {".csv"} and single:
+            self._guarded(lambda: self._takes("read_table")(paths[0]))
+        elif sounds and len(paths) == 2:
+            self._guarded(lambda: self._takes("measure_files")(*paths))
+        elif sounds and single and hasattr(shown, "read_recording"):
+            self._guarded(lambda: shown.read_recording(paths[0]))
+        elif sounds:
+            self.message.emit("Drop two files together: the stimulus that was played and the recording of it.", True)
+        else:
+            self.message.emit(f"{', '.join(path.name for path in paths)}: {NOTHING}", True)
+
+    def _takes(self, what: str) -> Callable[..., None]:
+        """Whoever takes such files: the step that is looked at, or else the Response step."""
+        if not hasattr(self._frame.shown.presenter, what):
+            self._frame.go("response")
+        taken: Callable[..., None] = getattr(self._frame.shown.presenter, what)
+        return taken
+
+    @staticmethod
+    def may_drop(event: QDragEnterEvent | None) -> None:
+        """Whether files hang at the pointer."""
+        mime = None if event is None else event.mimeData()
+        if event is not None and mime is not None and mime.hasUrls():
+            event.acceptProposedAction()
+
+    def drop(self, event: QDropEvent | None) -> None:
+        """Files let go over the window."""
+        mime = None if event is None else event.mimeData()
+        if event is not None and mime is not None:
+            event.acceptProposedAction()
+            self.open([Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()])

@@ -1,0 +1,151 @@
+"""What can be set in the Setup step: the source with its drive, and what moves the cutoff."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QFormLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from jiyuu.bench.setup import CutoffInput, Setup, SourceSetting
+from jiyuu.desktop.parts.frame import form, narrow, scrolled
+from jiyuu.desktop.parts.knobs import by_name, model_field
+from jiyuu.desktop.parts.typed_value import TypedValue
+from jiyuu.desktop.steps.setup.presenter import SetupPresenter
+from jiyuu.desktop.theme.style import STEP
+from jiyuu.signals.source import PITCHED, SourceKind
+
+OF_SOURCE = ("pitch_hz", "level_v", "width")
+OF_CUTOFF = ("knob_low_hz", "knob_high_hz", "lowest_hz", "highest_hz", "fine_cents", "key_follow_percent", "key_v")
+OF_CV = ("amount_percent", "now_v", "low_v", "high_v")
+OF_PATH = ("drive_db", "next_limit_v")
+
+
+def _heading(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("role", "heading")
+    return label
+
+
+class _InputRow(QWidget):
+    """One input of the mix."""
+
+    def __init__(self, index: int, presenter: SetupPresenter) -> None:
+        super().__init__()
+        self._index, self._presenter = index, presenter
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, STEP)
+        column.setSpacing(STEP)
+        self.kind = narrow(QComboBox())
+        self.kind.setAccessibleName(f"Source {index + 1}")
+        self.kind.addItems([kind.value for kind in SourceKind])
+        self.kind.textActivated.connect(self._choose)
+        rows = form()
+        rows.addRow(f"Source {index + 1}", self.kind)
+        self.fields = {
+            name: model_field(SourceSetting, name, by_name(partial(presenter.change_input, index), name),
+                              lambda text: presenter.message.emit(text, True),
+                              title=f"{SourceSetting.model_fields[name].title} of source {index + 1}")
+            for name in OF_SOURCE
+        }
+        self._rows = rows
+        for name, field in self.fields.items():
+            rows.addRow(str(SourceSetting.model_fields[name].title), field)
+        column.addLayout(rows)
+        self.away = QPushButton("Remove")
+        self.away.setAccessibleName(f"Remove source {index + 1}")
+        self.away.clicked.connect(lambda: presenter.remove_input(index))
+        column.addWidget(self.away)
+
+    def _choose(self, text: str) -> None:
+        if text != SourceKind.FILE.value:
+            self._presenter.change_input(self._index, kind=text, path=None)
+            return
+        name, _ = QFileDialog.getOpenFileName(self, "Source", "", "Recordings (*.wav *.flac)")
+        if name:
+            self._presenter.change_input(self._index, kind=text, path=name)
+        else:
+            self._presenter.refresh()
+
+    def show_setting(self, setting: SourceSetting, *, only: bool) -> None:
+        """What the source is, and which of its fields count."""
+        self.kind.setCurrentText(setting.kind.value)
+        self.kind.setToolTip(setting.path or "What is played into the filter.")
+        for name, field in self.fields.items():
+            field.set_value(getattr(setting, name))
+        self.fields["pitch_hz"].setEnabled(setting.kind in PITCHED)
+        self._rows.setRowVisible(self.fields["width"], setting.kind is SourceKind.PULSE)
+        self.away.setVisible(not only)
+
+
+def _rows(
+    model: type[Setup] | type[CutoffInput], names: tuple[str, ...], entered: Callable[..., object],
+    presenter: SetupPresenter, *, before: str = "",
+) -> tuple[QFormLayout, dict[str, TypedValue]]:
+    """A form of fields of a model; entered takes the name and value as keyword."""
+    rows = form()
+    fields = {}
+    for name in names:
+        title = str(model.model_fields[name].title)
+        fields[name] = model_field(model, name, by_name(entered, name),
+                                   lambda text: presenter.message.emit(text, True), title=f"{before}{title}")
+        rows.addRow(title, fields[name])
+    return rows, fields
+
+
+class SourcePage(QWidget):
+    """Up to three inputs mixed, the drive ahead of the filter, the limit of what comes next."""
+
+    def __init__(self, presenter: SetupPresenter) -> None:
+        super().__init__()
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        area, column = scrolled()
+        whole.addWidget(area)
+        self.rows = [_InputRow(i, presenter) for i in range(3)]
+        for row in self.rows:
+            column.addWidget(row)
+        self.more = QPushButton("Mix in another source")
+        self.more.clicked.connect(presenter.add_input)
+        column.addWidget(self.more)
+        rows, self.fields = _rows(Setup, OF_PATH, presenter.change, presenter)
+        column.addLayout(rows)
+        column.addStretch(1)
+
+    def show_setup(self, setup: Setup) -> None:
+        for i, row in enumerate(self.rows):
+            row.setVisible(i < len(setup.inputs))
+            if i < len(setup.inputs):
+                row.show_setting(setup.inputs[i], only=len(setup.inputs) == 1)
+        self.more.setVisible(len(setup.inputs) < 3)
+        for name, field in self.fields.items():
+            field.set_value(getattr(setup, name))
+
+
+class CutoffPage(QWidget):
+    """Knob range, circuit's limits, fine tuning, key follow, three control voltages."""
+
+    def __init__(self, presenter: SetupPresenter) -> None:
+        super().__init__()
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        area, column = scrolled()
+        whole.addWidget(area)
+        rows, self.fields = _rows(Setup, OF_CUTOFF, presenter.change, presenter)
+        column.addLayout(rows)
+        self.cvs: list[dict[str, TypedValue]] = []
+        for index in range(3):
+            column.addWidget(_heading(f"CV {index + 1}"))
+            rows, fields = _rows(CutoffInput, OF_CV,
+                                 lambda index=index, **changed: presenter.change_cv(index, **changed), presenter,
+                                 before=f"CV {index + 1}: ")
+            column.addLayout(rows)
+            self.cvs.append(fields)
+        column.addStretch(1)
+
+    def show_setup(self, setup: Setup) -> None:
+        for name, field in self.fields.items():
+            field.set_value(getattr(setup, name))
+        for fields, cv in zip(self.cvs, setup.cvs, strict=True):
+            for name, field in fields.items():
+                field.set_value(getattr(cv, name))

@@ -1,0 +1,152 @@
+"""The Setup step as widgets: the reach of the cutoff large, the source in and out under it, what to set beside."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QListWidget, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from jiyuu.bench.standing import Standing
+from jiyuu.bench.step import Step
+from jiyuu.circuits.reach import Reach
+from jiyuu.desktop.figures.reach_figure import ReachFigure
+from jiyuu.desktop.figures.ruled import PlotCurve
+from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
+from jiyuu.desktop.figures.time_figure import TimeFigure, shown_piece
+from jiyuu.desktop.measuring import Measuring
+from jiyuu.desktop.parts.frame import SideColumn, beside, form, stacked
+from jiyuu.desktop.parts.knobs import cutoff_field, resonance_field
+from jiyuu.desktop.parts.page_buttons import page_buttons
+from jiyuu.desktop.session import Session
+from jiyuu.desktop.sounding import Sounded
+from jiyuu.desktop.steps.setup.pages import CutoffPage, SourcePage
+from jiyuu.desktop.steps.setup.plan_page import PlanPage
+from jiyuu.desktop.steps.setup.presenter import Advice, SetupPresenter
+from jiyuu.desktop.steps.step_view import Act, StepView
+from jiyuu.desktop.theme.pens import cosmetic
+from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.quantities import shown_hz
+
+SOURCE, OUTPUT = "source", "output"
+
+
+class SetupView(StepView):
+    """Where each control can take the cutoff, and what is played into the filter."""
+
+    presenter: SetupPresenter
+
+    def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
+        super().__init__(session, measuring, step)
+        self.presenter = presenter = SetupPresenter(session, measuring, step)
+        self._reach: Reach | None = None
+        self._sounded: Sounded | None = None
+        self._build_figures()
+        self._build_side()
+        self.plan.walk.connect(measuring.walk)
+        self.plan.go.connect(self.go)
+        for signal in (session.filter_changed, session.settings_changed, session.book_changed):
+            signal.connect(self._show_states)
+        self._show_states()
+        self.acts = (Act("neutral", "Set &neutral", "N", presenter.set_neutral),)
+        presenter.reached.connect(self._show_reach)
+        presenter.sounded.connect(self._show_sounded)
+        presenter.advised.connect(self._show_advice)
+        self.connect()
+
+    # Building
+
+    def _build_figures(self) -> None:
+        self.reach = self.main_figure = ReachFigure()
+        self.reach.cutoff_dragged.connect(self.presenter.try_cutoff)
+        self.reach.cutoff_dropped.connect(self.presenter.set_cutoff)
+        self.reach.cutoff_reset.connect(lambda: self.presenter.reset("cutoff_hz"))
+        self.spectrum = SpectrumFigure("Harmonics in and out, dB re 1 V")
+        self.trace = TimeFigure("Trace, volts")
+        self.figures = stacked(self.reach, beside(self.spectrum, self.trace), shares=(50, 50))
+
+    def _build_side(self) -> None:
+        presenter = self.presenter
+        self.side = self.column = column = SideColumn()
+        fields = form()
+
+        def refused(text: str) -> None:
+            presenter.message.emit(text, True)
+
+        self.cutoff = cutoff_field(presenter.set_knob, lambda: presenter.reset("cutoff_hz"), refused)
+        self.resonance = resonance_field(presenter.set_resonance, lambda: presenter.reset("resonance_percent"), refused)
+        fields.addRow("Cutoff", self.cutoff)
+        fields.addRow("Resonance", self.resonance)
+        column.add(fields)
+        self.neutral = QPushButton("Set neutral  N")
+        self.neutral.setToolTip("Resonance, fine, key follow, CVs and drive to nothing, one 5 V source; one undo.")
+        self.neutral.clicked.connect(presenter.set_neutral)
+        column.add(self.measure_bar(lead=self.neutral))
+        self.source_page, self.cutoff_page = SourcePage(presenter), CutoffPage(presenter)
+        self.plan = PlanPage()
+        checks = QWidget()
+        checked = QVBoxLayout(checks)
+        checked.setContentsMargins(0, 0, 0, 0)
+        checked.setSpacing(STEP)
+        self.checklist = QLabel()
+        self.checklist.setWordWrap(True)
+        self.checklist.setAccessibleName("What is not neutral")
+        self.advice = QListWidget()
+        self.advice.setProperty("role", "notes")
+        self.advice.setWordWrap(True)
+        self.advice.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.advice.setAccessibleName("Reach and levels")
+        checked.addWidget(self.checklist)
+        checked.addWidget(self.advice, 3)
+        checked.addWidget(self.found_page(), 2)
+        self.pages = QStackedWidget()
+        for page in (checks, self.source_page, self.cutoff_page, self.plan):
+            self.pages.addWidget(page)
+        row, self.page_choice = page_buttons(("Checks", "Source", "Cutoff", "Plan"), self.pages)
+        column.add(row)
+        column.add(self.pages, 1)
+
+    # What the presenter says
+
+    def _show_states(self) -> None:
+        self.plan.show_states(self._session.states())
+
+    def show_standing(self, standing: Standing) -> None:
+        self.source_page.show_setup(standing.setup)
+        self.cutoff_page.show_setup(standing.setup)
+        self.reach.show_cutoff(standing.cutoff_hz, f"knob {shown_hz(standing.cutoff_hz)}")
+
+    def _show_reach(self, found: Reach) -> None:
+        self._reach = found
+        self.reach.show_reach(found, THEME.palette.ink_of(self.presenter.letter).colour)
+
+    def _show_sounded(self, sounded: Sounded) -> None:
+        self._sounded = sounded
+        palette = THEME.palette
+        quiet = cosmetic(palette.quiet, 1.2)
+        ink = cosmetic(palette.ink_of(self.presenter.letter).colour, 2.4)
+        self.spectrum.show_lines(SOURCE, sounded.line_hz, sounded.source_db, quiet)
+        self.spectrum.show_lines(OUTPUT, sounded.line_hz, sounded.output_db[0], ink)
+        piece, milliseconds = shown_piece(sounded.source_v, sounded.sample_rate_hz, sounded.period_s)
+        for name, record, pen in ((SOURCE, sounded.source_v, quiet), (OUTPUT, sounded.output_v[0], ink)):
+            self.trace.show_curve(PlotCurve(name, milliseconds, record[piece]), pen, labelled=True,
+                                  colour=pen.color().name())
+        highest = max(float(np.abs(sounded.source_v).max()), float(np.abs(sounded.output_v[0]).max()), 0.1)
+        self.trace.show_span(float(milliseconds[-1]), highest)
+        self.trace.place_labels()
+
+    def _show_advice(self, advice: Advice) -> None:
+        self.advice.clear()
+        self.advice.addItems([advice.reach, *advice.dead, *advice.staging])
+        if advice.not_neutral:
+            text = "Not neutral:\n" + "\n".join(f"  {line}" for line in advice.not_neutral)
+        else:
+            text = "Neutral: only the knob moves the cutoff, no resonance, one source of 5 V."
+        self.checklist.setText(text)
+        self.neutral.setEnabled(bool(advice.not_neutral))
+
+    def restyle(self) -> None:
+        """Draw again in the theme's colours."""
+        if self._reach is not None:
+            self._show_reach(self._reach)
+        if self._sounded is not None:
+            self._show_sounded(self._sounded)

@@ -1,0 +1,139 @@
+"""What a finding's sentence needs besides its number: one frozen value for each kind, kept as JSON in a book."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, fields
+from typing import Any
+
+
+@dataclass(frozen=True, slots=True)
+class Context:
+    """Base of all: fields are numbers, words, pairs of numbers, or None."""
+
+    def as_json(self) -> dict[str, Any]:
+        return {"kind": type(self).__name__, **asdict(self)}
+
+
+@dataclass(frozen=True, slots=True)
+class BodyPlace(Context):
+    """Where the body was read."""
+
+    body_hz: float
+
+
+@dataclass(frozen=True, slots=True)
+class Played(Context):
+    """source: what was played, in words; limit_v: what the next module takes; full_scale_v: what loudness is re."""
+
+    source: str
+    limit_v: float = 5.0
+    full_scale_v: float = 10.0
+
+
+@dataclass(frozen=True, slots=True)
+class NextModule(Context):
+    """What the next module sees over the travel of the control."""
+
+    limit_v: float
+    highest_v: float
+    highest_percent: float
+    trim_db: float
+
+
+@dataclass(frozen=True, slots=True)
+class HumpPlace(Context):
+    """octaves: from the cutoff."""
+
+    hump_hz: float
+    octaves: float
+
+
+@dataclass(frozen=True, slots=True)
+class BusiestTenth(Context):
+    """Where on the travel the busiest tenth ends."""
+
+    ends_at_percent: float
+
+
+@dataclass(frozen=True, slots=True)
+class ProposedLaw(Context):
+    """taper: the law of control proposed, in words."""
+
+    taper: str
+
+
+@dataclass(frozen=True, slots=True)
+class DeadStretches(Context):
+    """Stretches of the travel, from and to in %."""
+
+    stretches: tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ConcertPitch(Context):
+    """A4 in Hz."""
+
+    concert_a_hz: float = 440.0
+
+
+@dataclass(frozen=True, slots=True)
+class Beside(Context):
+    """A whistle beside a source: the level asked for and found in dB re it, how far one may turn for a decibel, whether
+    the level jumps there, whether a harmonic has caught the whistle and from where to where on the travel it does."""
+
+    source: str
+    target_db: float
+    at_db: float | None = None
+    percent_per_db: float | None = None
+    jumps: bool = False
+    caught: bool = False
+    caught_percent: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class StepPlace(Context):
+    """The control volts of a step."""
+
+    at_v: float
+
+
+@dataclass(frozen=True, slots=True)
+class UsableRange(Context):
+    """From and to in V, None where no step is inside the tolerance."""
+
+    tolerance_cents: float
+    from_v: float | None
+    to_v: float | None
+    octaves: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class TrimTurn(Context):
+    """amount in the trim's unit, turns by the drawing, both positive clockwise; scale_v_per_octave: now, for the scale
+    trim; aimed_percent: where the whistle then begins, for the resonance trim."""
+
+    trim: str
+    amount: float
+    turns: float
+    scale_v_per_octave: float | None = None
+    aimed_percent: float | None = None
+
+
+KINDS: dict[str, type[Context]] = {kind.__name__: kind for kind in Context.__subclasses__()}
+
+
+def context_of(document: Mapping[str, Any] | None) -> Context | None:
+    """The context that as_json gave; None for none, and for a kind this version does not know."""
+    kind = None if document is None else KINDS.get(str(document.get("kind")))
+    if kind is None or document is None:
+        return None
+    names = {field.name for field in fields(kind)}
+    try:
+        return kind(**{name: _frozen(value) for name, value in document.items() if name in names})
+    except TypeError:
+        return None
+
+
+def _frozen(value: Any) -> Any:
+    return tuple(_frozen(v) for v in value) if isinstance(value, list) else value

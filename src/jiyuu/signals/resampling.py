@@ -1,0 +1,104 @@
+"""Between the sample rate of a record and the integrator's own.
+
+A record means the band-limited interpolation of its samples, zero before its start. Interpolation and decimation are
+linear-phase Kaiser filters (Kaiser 1974), applied by FFT one phase at a time, with their delay taken out exactly.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.fft import irfft, next_fast_len, rfft
+
+from jiyuu.arrays import FloatArray
+from jiyuu.stopping import checkpoint
+
+HALF_LENGTH = 256  # input samples on each side: flat to 0.4925 of the rate at 120 dB
+_BETA = 12.27  # Kaiser window for 120 dB
+DECIMATION_HALF_LENGTH = 48  # output samples on each side: flat to 0.454, stopped from 0.546 of the rate
+
+
+@lru_cache(maxsize=32)
+def _interpolation_spectra(factor: int, size: int) -> np.ndarray:
+    """(factor, size//2 + 1) spectra of the fractional-delay filters for the points j/factor after a sample."""
+    n = np.arange(-HALF_LENGTH, HALF_LENGTH + 1)
+    taps = []
+    for phase in range(factor):
+        t = n + phase / factor
+        inside = np.clip(1 - (t / (HALF_LENGTH + 1)) ** 2, 0, None)
+        window = np.i0(_BETA * np.sqrt(inside)) / np.i0(_BETA)
+        taps.append(np.sinc(t) * window)
+    return np.asarray(rfft(np.array(taps), size, axis=1))
+
+
+def interpolated(record: FloatArray, factor: int, start: int, stop: int, *, hold_end: bool = False) -> FloatArray:
+    """The record at every 1/factor of a sample from `start` up to and including `stop`.
+
+    record (n,). Outside it is zero, or its last value after the end with hold_end. Returns
+    ((stop − start)·factor + 1,)."""
+    checkpoint()
+    first, last = start - HALF_LENGTH, stop + 1 + HALF_LENGTH
+    padded = np.zeros(last - first)
+    low, high = max(first, 0), min(last, record.size)
+    if high > low:
+        padded[low - first : high - first] = record[low:high]
+    if hold_end and record.size and last > record.size:
+        padded[max(record.size - first, 0) :] = record[-1]
+    size = next_fast_len(padded.size + 2 * HALF_LENGTH, real=True)
+    spectrum = rfft(padded, size)
+    fine = np.empty((stop - start + 1, factor))
+    # One phase at a time keeps the working set in cache and needs no more than one long transform each.
+    for phase, filter_spectrum in enumerate(_interpolation_spectra(factor, size)):
+        checkpoint()
+        fine[:, phase] = irfft(spectrum * filter_spectrum, size)[2 * HALF_LENGTH : 2 * HALF_LENGTH + stop - start + 1]
+    return fine.reshape(-1)[: (stop - start) * factor + 1]
+
+
+@lru_cache(maxsize=32)
+def _decimation_spectra(factor: int, size: int) -> np.ndarray:
+    """(factor, size//2 + 1) spectra of the lowpass, one for each phase of the fine record."""
+    half = DECIMATION_HALF_LENGTH
+    offset = np.arange(-half, half + 1)[np.newaxis, :] - np.arange(factor)[:, np.newaxis] / factor
+    inside = np.clip(1 - (offset / half) ** 2, 0, None)
+    taps = np.sinc(offset) / factor * np.i0(_BETA * np.sqrt(inside)) / np.i0(_BETA) * (np.abs(offset) <= half)
+    return np.asarray(rfft(taps, size, axis=1))
+
+
+def decimated(fine: FloatArray, factor: int) -> FloatArray:
+    """Every factor-th sample of the last axis after a lowpass; valid part only.
+
+    fine (rows, (n + 2·DECIMATION_HALF_LENGTH)·factor) -> (rows, n); output i belongs to fine sample
+    (i + DECIMATION_HALF_LENGTH)·factor."""
+    half = DECIMATION_HALF_LENGTH
+    length = fine.shape[-1] // factor
+    size = next_fast_len(length + 2 * half, real=True)
+    spectra = _decimation_spectra(factor, size)
+    result = np.empty((fine.shape[0], length - 2 * half))
+    for row, record in enumerate(fine):
+        checkpoint()
+        phases = rfft(record[: length * factor].reshape(length, factor).T, size, axis=1)
+        result[row] = irfft(np.einsum("pf,pf->f", phases, spectra), size)[2 * half : length]
+    return result
+
+
+def at_positions(fine: FloatArray, position: NDArray[np.floating[Any]]) -> FloatArray:
+    """Values of an array between its points, zero outside: six-point Lagrange interpolation.
+
+    On a record interpolated to eight times its rate the error is below −95 dB up to 0.42 of the rate."""
+    checkpoint()
+    base = np.floor(position).astype(np.int64)
+    t = position - base
+    total = np.zeros(position.size)
+    nodes = range(-2, 4)
+    for node in nodes:
+        weight = np.ones(position.size)
+        for other in nodes:
+            if other != node:
+                weight *= (t - other) / (node - other)
+        index = base + node
+        inside = (index >= 0) & (index < fine.size)
+        total += np.where(inside, weight * fine[np.clip(index, 0, fine.size - 1)], 0.0)
+    return total

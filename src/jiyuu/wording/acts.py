@@ -1,0 +1,41 @@
+"""What was undone or done again, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from jiyuu.quantities import shown_hz
+
+CONTROLS = {
+    "cutoff_hz": "cutoff", "resonance_percent": "resonance", "mode": "mode", "parameters": "circuit parameters",
+    "components": "component values", "setup": "set-up", "trims": "trims", "resonance_taper": "taper of resonance",
+    "response": "what the Response step draws", "self_oscillation": "the whistle's target",
+    "tracking": "what Tracking asks",
+}
+
+
+def act_line(kind: str, state: Mapping[str, Any]) -> str:
+    """What an act has led to: 'cutoff 820 Hz', 'a finding left the logbook'. kind and state as a book keeps acts."""
+    if kind == "set":
+        values: Mapping[str, Any] = state["values"]
+        return ", ".join(_control(name, value) for name, value in values.items())
+    if kind == "keep":
+        return "a finding stands in the logbook" if state["kept"] else "a finding left the logbook"
+    shown = bool(state["shown"])
+    said = {
+        "note": ("a note is back", "a note is gone"), "run": ("a run counts again", "a run is put aside"),
+        "filter": ("the filter stands on the shelf", "the filter is off the shelf"),
+    }
+    return said[kind][0 if shown else 1]
+
+
+def _control(name: str, value: Any) -> str:
+    title = CONTROLS.get(name, name)
+    if value is None:
+        return f"{title} as in the filter's file"
+    if name == "cutoff_hz":
+        return f"{title} {shown_hz(value)}"
+    if name == "resonance_percent":
+        return f"{title} {value:.4g} %"
+    return f"{title} {value}" if isinstance(value, str) else f"{title} as before"

@@ -1,0 +1,28 @@
+"""The one place where a finding becomes words, and the list of all quantities."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from jiyuu.measurement.finding import Finding, Verdict
+from jiyuu.wording import levels, resonance, response, tracking, whistle
+from jiyuu.wording.quantity import Quantity
+
+QUANTITIES: dict[str, Quantity] = {
+    **levels.QUANTITIES, **response.QUANTITIES, **resonance.QUANTITIES, **whistle.QUANTITIES, **tracking.QUANTITIES,
+}
+
+
+def learn(quantities: Mapping[str, Quantity]) -> None:
+    """Quantities that a step brings along itself."""
+    QUANTITIES.update(quantities)
+
+
+def sentence(finding: Finding) -> str:
+    """What the finding says, with its verdict where it has one."""
+    text = QUANTITIES[finding.quantity].says(finding)
+    if finding.tolerance is None or finding.verdict is Verdict.UNJUDGED:
+        return text
+    low, high = finding.tolerance.low, finding.tolerance.high
+    limits = f"{low:g} to {high:g}".replace("-", "−")
+    return f"{text[:-1]}: {finding.verdict.value} ({limits} {finding.unit})."

@@ -1,0 +1,58 @@
+"""Numbers of findings as words: how many digits a number deserves."""
+
+from __future__ import annotations
+
+import math
+
+from jiyuu.measurement.finding import Finding
+from jiyuu.quantities import note_and_cents, shown_hz, signed
+
+
+def doubt_text(finding: Finding, digits: int) -> str:
+    """' ± 0.03', or nothing where no uncertainty is known."""
+    if finding.uncertainty is None:
+        return ""
+    # One significant digit more than the number would promise too much; never print ± 0.
+    shown = max(finding.uncertainty, 10.0**-digits / 2)
+    places = max(digits, 0)
+    text = f"{shown:.{places}f}"
+    return f" ± {10.0**-digits:.{places}f}" if float(text) == 0 else f" ± {text}"
+
+
+def one_digit(number: float) -> str:
+    """One significant digit, rounded up, never with an exponent."""
+    if not number > 0.001:
+        return "0.001"
+    place = math.floor(math.log10(number))
+    rounded = math.ceil(number / 10.0**place - 1e-9) * 10.0**place
+    place = math.floor(math.log10(rounded) + 1e-9)  # 0.0096 becomes 0.01, not 0.010
+    return f"{rounded:.{max(-place, 0)}f}"
+
+
+def two_digits(number: float) -> str:
+    """Two significant digits, never with an exponent."""
+    if number < 0.001:
+        return "under 0.001"
+    return f"{number:.0f}" if number >= 99.5 else f"{float(f'{number:.2g}'):g}" if number >= 0.01 else f"{number:.3f}"
+
+
+def three_digits(number: float) -> str:
+    return f"{number:.0f}" if number >= 100 else f"{number:.3g}"
+
+
+def level_text(finding: Finding) -> str:
+    """'−3.1 ± 0.2 dB'."""
+    return f"{signed(finding.value)}{doubt_text(finding, 1 if (finding.uncertainty or 0) >= 0.05 else 2)} dB"
+
+
+def hertz_text(finding: Finding) -> str:
+    """'812 Hz ± 0.02 % (G#5 −39 cents)'."""
+    note, cents = note_and_cents(finding.value)
+    doubt = ""
+    if finding.uncertainty is not None:
+        doubt = f" ± {one_digit(100 * finding.uncertainty / finding.value)} %"
+    return f"{shown_hz(finding.value)}{doubt} ({note} {signed(cents, 0)} cents)"
+
+
+def percent_text(percent: float) -> str:
+    return f"{percent:.0f} %"
