@@ -300,3 +300,45 @@ def test_a_struck_lowpass_gate_rings_on_in_the_dark(run, tmp_path):
     assert lit > 100 * before
     assert lit > after > 3 * late
     assert after > 5 * before
+
+
+@pytest.mark.parametrize("q", [0.7, 5.0, 40.0])
+def test_resonance_as_q(run, q):
+    """Of a state variable filter k = 2 − 1/Q, so its bandpass stands Q times as high at the cutoff."""
+    code, out, _ = run("respond", "state-variable", "--mode", "bandpass", "--cutoff", "1k", "--q", q, "--from", "1k",
+                       "--to", "2k", "--points", "2", "--json")
+    assert code == 0
+    by_gain = run("respond", "state-variable", "--mode", "bandpass", "--cutoff", "1k", "--resonance-gain", 2 - 1 / q,
+                  "--from", "1000", "--to", "2 kHz", "--points", "2", "--json")[1]
+    assert json.loads(out)["magnitude_db"] == pytest.approx(json.loads(by_gain)["magnitude_db"], abs=1e-6)
+
+
+def test_a_q_that_cannot_be_is_refused(refused):
+    assert "out of reach" in refused("respond", "state-variable", "--q", "0.2")
+    assert "give one of --q" in refused("respond", "state-variable", "--q", "2", "--resonance", "5")
+
+
+@pytest.mark.parametrize(("ending", "begins"), [(".csv", b"frequency_hz,"), (".json", b'{"title"'), (".svg", b"<?xml"),
+                                                (".png", b"\x89PNG")])
+def test_a_response_is_written_by_its_ending(run, tmp_path, ending, begins):
+    assert run("respond", "ota-cascade", "--points", "20", "--out", tmp_path / f"curve{ending}")[0] == 0
+    assert (tmp_path / f"curve{ending}").read_bytes().startswith(begins)
+
+
+def test_an_ending_that_is_none_is_refused_and_nothing_is_written(refused, tmp_path):
+    assert ".csv, .json, .svg, .png" in refused("respond", "ota-cascade", "--out", tmp_path / "curve.doc")
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_version_help_and_the_manual(run):
+    assert run("--version")[1].startswith("jiyuu 0.")
+    assert "respond" in run("-h")[1]
+    assert run("respond", "-h")[1] == run("respond", "--help")[1]
+    assert "Usage: jiyuu" in run("--demo", "--help")[1]
+    code, _, error = run("measure")
+    assert code == 2
+    assert error.count("\n") > 5
+    assert "see 'jiyuu respond --help'" in run("respond", "ota-cascade", "--frm", "3")[2]
+    page = run("man")[1]
+    for command in ("jiyuu respond FILTER", "jiyuu measure tracking", "jiyuu stimulus sweep"):
+        assert f".SS {command}" in page

@@ -208,6 +208,32 @@ def _crossing(excess: Callable[[float], float], low: float, high: float) -> floa
             high = middle
 
 
+def ringing_q(network: Network, *, cutoff_hz: float, gain: float) -> float:
+    """Q of the pole pair that rings longest, |p|/(−2·Re p); infinite where it no longer dies away, at most ½ where all
+    poles are real."""
+    found = poles(network, cutoff_hz=cutoff_hz, gain=gain)
+    moving = found[np.abs(found) > 0]
+    if (moving.real >= 0).any():
+        return float("inf")
+    pairs = moving[moving.imag > 1e-9 * np.abs(moving)]
+    return float(np.max(np.abs(pairs) / (-2 * pairs.real))) if pairs.size else 0.5
+
+
+def gain_of_q(network: Network, q: float, *, cutoff_hz: float) -> float:
+    """Loop gain at which the pole pair that rings longest has a Q. Raises CircuitError where there is none such below
+    the onset of self-oscillation."""
+    begins = onset(network, cutoff_hz=cutoff_hz)
+    highest = 0.0 if begins is None else begins.gain * (1 - 1e-9)
+    least = ringing_q(network, cutoff_hz=cutoff_hz, gain=0.0)
+    if not (np.isfinite(q) and least <= q <= ringing_q(network, cutoff_hz=cutoff_hz, gain=highest)):
+        more = "and more with it" if highest else "and there is none"
+        has = f"this circuit has {least:.3g} without resonance {more}"
+        raise CircuitError(f"a Q of {q:g} is out of reach; {has}.")
+    if q == least:
+        return 0.0
+    return _crossing(lambda gain: ringing_q(network, cutoff_hz=cutoff_hz, gain=gain) - q, 0.0, highest)
+
+
 def onset(network: Network, *, cutoff_hz: float, highest_gain: float = 200.0) -> Onset | None:
     """Smallest loop gain at which a pole pair reaches the imaginary axis; None when there is none up to highest_gain.
 

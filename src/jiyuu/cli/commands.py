@@ -17,12 +17,14 @@ from jiyuu.cli.options import (
     Json,
     Mode,
     Out,
+    Q,
     Resonance,
     ResonanceGain,
     Set,
     choose,
     notice,
     print_json,
+    typed,
 )
 from jiyuu.cli.stimulus import stimulus_app
 from jiyuu.errors import CircuitError, SignalError
@@ -35,11 +37,36 @@ if TYPE_CHECKING:  # imported late elsewhere, to keep --help quick
     from jiyuu.signals.recordings import Recording
 
 app = typer.Typer(
-    name="jiyuu", add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False, rich_markup_mode=None,
+    name="jiyuu", context_settings={"help_option_names": ["-h", "--help"]}, no_args_is_help=False,
+    pretty_exceptions_enable=False, rich_markup_mode=None,
     help="A bench for voltage-controlled filters. Without a command: the window ('jiyuu --demo', 'jiyuu BOOK').",
 )
+
+
+@app.callback(invoke_without_command=True)
+def about(
+    version: Annotated[bool, typer.Option("--version", help="Say which version this is.", is_eager=True)] = False,
+) -> None:
+    """What holds for every command."""
+    if version:
+        from jiyuu import __version__
+
+        typer.echo(f"jiyuu {__version__}")
+        raise typer.Exit
+
+
 app.add_typer(measure_app, name="measure")
 app.add_typer(stimulus_app, name="stimulus")
+
+
+@app.command()
+def man() -> None:
+    """The manual page: 'jiyuu man | man -l -'."""
+    from typer.main import get_command
+
+    from jiyuu.cli.man import manual
+
+    typer.echo(manual(get_command(app), name="jiyuu"), nl=False)
 
 
 @app.command()
@@ -76,22 +103,26 @@ def respond(
     resonance: Resonance = None,
     drive_db: DriveDb = "0",
     set: Set = None,
-    from_hz: Annotated[float, typer.Option("--from", help="Lowest frequency, Hz.")] = 20.0,
-    to_hz: Annotated[float, typer.Option("--to", help="Highest frequency, Hz.")] = 20_000.0,
+    q: Q = None,
+    lowest: Annotated[str, typer.Option("--from", help="Lowest frequency: 20, 1k2, A4.")] = "20",
+    highest: Annotated[str, typer.Option("--to", help="Highest frequency.")] = "20k",
     points: Annotated[int, typer.Option("--points", help="Number of rows, logarithmic.")] = 481,
-    level_v: Annotated[float | None, typer.Option("--level-v", help="Drive, volts peak: first harmonic there.")] = None,
-    out: Out = None,
+    level: Annotated[str | None, typer.Option("--level-v", help="Drive, volts peak: first harmonic there.")] = None,
+    json: Json = False,
+    out: Annotated[Path | None, typer.Option("--out", help="File to write: .csv, .json, .svg or .png.")] = None,
 ) -> None:
-    """Response as CSV: frequency, magnitude, unwrapped phase, group delay; small-signal, or at a level."""
+    """Response: frequency, magnitude, unwrapped phase, group delay; small-signal, or at a level."""
     import numpy as np
 
     from jiyuu.circuits.linear import level_db, response
+    from jiyuu.cli.curves import Curve, deliver
+    from jiyuu.quantities import parse_frequency
 
     chosen = choose(
         filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
-        settings=set,
+        settings=set, q=q,
     )
-    standing = chosen.standing
+    standing, from_hz, to_hz = chosen.standing, parse_frequency(lowest), parse_frequency(highest)
     if not (0 < from_hz < to_hz <= 1e7 and np.isfinite(to_hz)):
         raise CircuitError(f"the range {from_hz:g} to {to_hz:g} Hz is invalid; give --from below --to, above 0.")
     if not 2 <= points <= 1_000_000:
@@ -101,17 +132,14 @@ def respond(
         standing.network, frequency_hz, cutoff_hz=standing.cutoff_hz, gain=standing.gain, modes=[standing.mode]
     )
     gains, phase_deg, delay_s = found.gain[0], found.phase_deg[0], found.group_delay_s[0]
-    if level_v is not None:
-        if not (np.isfinite(level_v) and 0 < level_v <= 1000):
-            raise CircuitError(f"--level-v {level_v:g} is out of range; give more than 0 and at most 1000 V.")
+    if level is not None:
+        level_v = typed(level, "--level-v", "V", 0, 1000)
+        if level_v == 0:
+            raise CircuitError("--level-v 0 is out of range; give more than 0 and at most 1000 V.")
         gains, phase_deg, delay_s = _at_level(standing, found, level_v)
-    magnitude = level_db(gains * standing.drive)
-    rows = ["frequency_hz,magnitude_db,phase_deg,group_delay_s"]
-    rows += [
-        f"{f:.9g},{m:.9g},{p:.9g},{d:.9g}"
-        for f, m, p, d in zip(frequency_hz, magnitude, phase_deg, delay_s, strict=True)
-    ]
-    _deliver("\n".join(rows) + "\n", out, chosen)
+    curve = Curve(f"{standing.document.name}, {standing.mode}", frequency_hz, level_db(gains * standing.drive),
+                  phase_deg, delay_s)
+    deliver(curve, out, as_json=json, inputs=chosen.files)
 
 
 def _at_level(standing: Standing, small: Response, level_v: float) -> tuple[ComplexArray, FloatArray, FloatArray]:

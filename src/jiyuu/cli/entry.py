@@ -32,9 +32,9 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 def _wants_window(given: list[str]) -> bool:
-    if not given or given[0] in ("--demo", "--theme", "--shots"):
+    if not given or (given[0] == "--demo" and len(given) == 1):
         return True
-    return not given[0].startswith("-") and (given[0].endswith(".jiyuu"))
+    return not given[0].startswith("-") and given[0].endswith((".jiyuu", ".filter.json"))
 
 
 def _command(given: list[str]) -> int:
@@ -45,12 +45,19 @@ def _command(given: list[str]) -> int:
 
     usage_error: type[Exception] = typer.BadParameter.__bases__[0]
     try:
+        if given[0] == "--demo":  # with more behind it, such as --help
+            given = [name for name in given[1:] if name in ("-h", "--help")] or ["--help"]
         result = get_command(app).main(args=given, prog_name="jiyuu", standalone_mode=False)
         return int(result) if isinstance(result, int) else 0
     except typer.Exit as stop:
         return int(stop.exit_code)
     except usage_error as error:
-        return _fail(f"{getattr(error, 'format_message', error.__str__)().rstrip('.')}; see 'jiyuu --help'.")
+        context = getattr(error, "ctx", None)
+        if context is not None and type(error).__name__ == "NoArgsIsHelpError":
+            sys.stderr.write(f"{context.get_help()}\n")
+            return 2
+        command = "jiyuu" if context is None else context.command_path
+        return _fail(f"{getattr(error, 'format_message', error.__str__)().rstrip('.')}; see '{command} --help'.")
 
 
 def _fail(text: str, *, code: int = 2) -> int:

@@ -19,6 +19,7 @@ Mode = Annotated[str | None, typer.Option("--mode", help="Output of the circuit;
 Cutoff = Annotated[str | None, typer.Option("--cutoff", help="Pole frequency: 1k2, 440, A4 or 0.5V (1 V/octave).")]
 ResonanceGain = Annotated[float | None, typer.Option("--resonance-gain", help="Resonance as loop gain k.")]
 Resonance = Annotated[str | None, typer.Option("--resonance", help="Resonance in % of the control's travel.")]
+Q = Annotated[float | None, typer.Option("--q", help="Resonance as the Q of the pole pair that rings.")]
 DriveDb = Annotated[str, typer.Option("--drive-db", help="Gain ahead of the filter, dB.")]
 Set = Annotated[list[str] | None, typer.Option("--set", help="name=value of a circuit parameter; repeatable.")]
 Json = Annotated[bool, typer.Option("--json", help="One JSON object on standard output.")]
@@ -43,6 +44,7 @@ def choose(
     resonance: str | None,
     drive_db: str = "0",
     settings: Iterable[str] | None,
+    q: float | None = None,
 ) -> Chosen:
     """The filter of a catalogue id or file with the options applied. Raises CircuitError."""
     from jiyuu.bench.standing import Standing
@@ -59,8 +61,9 @@ def choose(
         raise CircuitError(
             f"there is no circuit '{short(name)}' and no file of that name; choose one of: {', '.join(circuits())}."
         )
-    if resonance_gain is not None and resonance is not None:
-        raise CircuitError("give --resonance-gain or --resonance, not both.")
+    if sum(given is not None for given in (resonance_gain, resonance, q)) > 1:
+        raise CircuitError("give --resonance-gain or --resonance, not both." if q is None else
+                           "give one of --q, --resonance-gain and --resonance.")
     percent = document.resonance_percent if resonance is None else typed(resonance, "--resonance", "%", 0, 100)
     parameters = {**document.parameters, **dict(_pairs(settings or []))}
     document.entry.values(parameters)
@@ -69,6 +72,11 @@ def choose(
         checked_cutoff(document.cutoff_hz if cutoff is None else parse_frequency(cutoff)), percent, parameters,
         document.components, loop_gain=None if resonance_gain is None else checked_gain(resonance_gain),
     )
+    if q is not None:
+        from jiyuu.circuits.linear import gain_of_q
+
+        gain = gain_of_q(standing.network, q, cutoff_hz=standing.cutoff_hz)
+        standing = replace(standing, loop_gain=checked_gain(gain))
     drive = typed(drive_db, "--drive-db", "dB", -120, 120)
     checked_gain(standing.gain)
     # A drive past what the Setup step offers is still a drive: the command line is not bound to its range.

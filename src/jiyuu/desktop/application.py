@@ -23,7 +23,7 @@ INTERRUPT_MS = 250
 
 
 def run(arguments: list[str]) -> int:
-    """The desktop application; arguments: [], ['--demo'] or [BOOK]. Returns the exit code."""
+    """The desktop application; arguments: [], ['--demo'], [BOOK] or filter files. Returns the exit code."""
     _need_screen()
     from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
@@ -46,6 +46,9 @@ def run(arguments: list[str]) -> int:
     _end_on_interrupt(window)
     window.show()
     keep_focus_on_figure(window)
+    documents = [Path(name) for name in arguments if name.endswith(".filter.json")]
+    if documents:
+        window.files.open(documents)
     return int(app.exec())
 
 
@@ -86,10 +89,10 @@ def _book(arguments: list[str]) -> Book:
     from jiyuu.book.store import Book
     from jiyuu.desktop.remembered import recent_books
 
-    if arguments and arguments[0] != "--demo":
+    if arguments and arguments[0].endswith(".jiyuu"):
         return Book.open(Path(arguments[0]))
     last = next((Path(name) for name in recent_books() if Path(name).is_file()), None)
-    if last is not None and not arguments:
+    if last is not None and arguments != ["--demo"]:
         return Book.open(last)
     prepare_demo_book()
     return Book.open(demo_book_path())

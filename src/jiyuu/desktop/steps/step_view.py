@@ -7,14 +7,15 @@ from dataclasses import dataclass
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QFormLayout, QLabel, QPushButton, QWidget
 
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.desktop.figures.saving import Figure
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.parts.findings_list import FindingsList
-from jiyuu.desktop.parts.frame import FoundPage, ModeBox, SideColumn
+from jiyuu.desktop.parts.frame import FoundPage, ModeBox, SideColumn, form
+from jiyuu.desktop.parts.knobs import cutoff_field, resonance_field
 from jiyuu.desktop.parts.measure_bar import MeasureBar
 from jiyuu.desktop.parts.typed_value import TypedValue
 from jiyuu.desktop.session import Session
@@ -62,6 +63,24 @@ class StepView(QObject):
         self.presenter.findings.connect(self._show_findings)
 
     # Building
+
+    def knobs(self, *, modes: bool = True) -> QFormLayout:
+        """Mode, cutoff and resonance, as most steps begin."""
+        presenter, rows = self.presenter, form()
+        if modes:
+            self.mode = ModeBox()
+            self.mode.textActivated.connect(presenter.set_mode)
+            rows.addRow("Mode", self.mode)
+        self.cutoff = cutoff_field(presenter.set_knob, lambda: presenter.reset("cutoff_hz"), self.refused)
+        self.resonance = resonance_field(presenter.set_resonance, lambda: presenter.reset("resonance_percent"),
+                                         self.refused)
+        rows.addRow("Cutoff", self.cutoff)
+        rows.addRow("Resonance", self.resonance)
+        return rows
+
+    def refused(self, text: str) -> None:
+        """Said where everything is said."""
+        self.presenter.message.emit(text, True)
 
     def measure_bar(self, *, lead: QPushButton | None = None) -> MeasureBar:
         """Measure and keep."""

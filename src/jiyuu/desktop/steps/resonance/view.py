@@ -15,8 +15,7 @@ from jiyuu.desktop.figures.mode_strip import ModeStrip
 from jiyuu.desktop.figures.resonance_map_figure import ResonanceMapFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.measuring import Measuring
-from jiyuu.desktop.parts.frame import ModeBox, SideColumn, beside, form, narrow, stacked, under
-from jiyuu.desktop.parts.knobs import cutoff_field, resonance_field
+from jiyuu.desktop.parts.frame import SideColumn, beside, narrow, stacked, under
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.resonance.presenter import AUDITION_PERCENT, MeasuredResonance, ResonancePresenter
 from jiyuu.desktop.steps.step_view import StepView
@@ -80,23 +79,13 @@ class ResonanceView(StepView):
     def _build_side(self) -> None:
         presenter = self.presenter
         self.side = self.column = column = SideColumn()
-        fields = form()
-
-        def refused(text: str) -> None:
-            presenter.message.emit(text, True)
-
-        self.mode = ModeBox()
-        self.mode.textActivated.connect(presenter.set_mode)
-        self.cutoff = cutoff_field(presenter.set_knob, lambda: presenter.reset("cutoff_hz"), refused)
-        self.resonance = resonance_field(presenter.set_resonance, lambda: presenter.reset("resonance_percent"), refused)
+        fields = self.knobs()
         self.taper = narrow(QComboBox())
         self.taper.setAccessibleName("Taper of the resonance control")
         self.taper.addItems([OWN_TAPER, *(taper.value for taper in Taper), "table"])
         self.taper.setToolTip("Law of the control in the drawing. 'Try the most even taper' puts the proposed one in.")
         self.taper.textActivated.connect(self._choose_taper)
-        for name, field in (("Mode", self.mode), ("Cutoff", self.cutoff), ("Resonance", self.resonance),
-                            ("Taper", self.taper)):
-            fields.addRow(name, field)
+        fields.addRow("Taper", self.taper)
         column.add(fields)
         row = QHBoxLayout()
         row.setSpacing(2)

@@ -21,8 +21,7 @@ from jiyuu.desktop.figures.swing_figure import SwingFigure
 from jiyuu.desktop.figures.time_figure import TimeFigure
 from jiyuu.desktop.figures.tuner_figure import TunedTone, TunerFigure
 from jiyuu.desktop.measuring import Measuring
-from jiyuu.desktop.parts.frame import ModeBox, SideColumn, beside, form, stacked, under
-from jiyuu.desktop.parts.knobs import cutoff_field, resonance_field
+from jiyuu.desktop.parts.frame import SideColumn, beside, stacked, under
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.session import Session
@@ -97,18 +96,7 @@ class OscillationView(StepView):
     def _build_side(self) -> None:
         presenter = self.presenter
         self.side = self.column = column = SideColumn()
-        fields = form()
-
-        def refused(text: str) -> None:
-            presenter.message.emit(text, True)
-
-        self.mode = ModeBox()
-        self.mode.textActivated.connect(presenter.set_mode)
-        self.cutoff = cutoff_field(presenter.set_knob, lambda: presenter.reset("cutoff_hz"), refused)
-        self.resonance = resonance_field(presenter.set_resonance, lambda: presenter.reset("resonance_percent"), refused)
-        for name, field in (("Mode", self.mode), ("Cutoff", self.cutoff), ("Resonance", self.resonance)):
-            fields.addRow(name, field)
-        column.add(fields)
+        column.add(self.knobs())
         caution = QLabel(CAUTION)
         caution.setProperty("role", "quiet")
         caution.setWordWrap(True)

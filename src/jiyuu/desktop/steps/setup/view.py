@@ -14,8 +14,7 @@ from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
 from jiyuu.desktop.figures.time_figure import TimeFigure, shown_piece
 from jiyuu.desktop.measuring import Measuring
-from jiyuu.desktop.parts.frame import SideColumn, beside, form, stacked
-from jiyuu.desktop.parts.knobs import cutoff_field, resonance_field
+from jiyuu.desktop.parts.frame import SideColumn, beside, stacked
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.sounding import Sounded
@@ -67,16 +66,7 @@ class SetupView(StepView):
     def _build_side(self) -> None:
         presenter = self.presenter
         self.side = self.column = column = SideColumn()
-        fields = form()
-
-        def refused(text: str) -> None:
-            presenter.message.emit(text, True)
-
-        self.cutoff = cutoff_field(presenter.set_knob, lambda: presenter.reset("cutoff_hz"), refused)
-        self.resonance = resonance_field(presenter.set_resonance, lambda: presenter.reset("resonance_percent"), refused)
-        fields.addRow("Cutoff", self.cutoff)
-        fields.addRow("Resonance", self.resonance)
-        column.add(fields)
+        column.add(self.knobs(modes=False))
         self.neutral = QPushButton("Set neutral  N")
         self.neutral.setToolTip("Resonance, fine, key follow, CVs and drive to nothing, one 5 V source; one undo.")
         self.neutral.clicked.connect(presenter.set_neutral)
