@@ -7,5 +7,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # a worker a core: more thre
 
 from hypothesis import settings
 
-settings.register_profile("jiyuu", deadline=None)  # how long it takes depends on the machine
+# How long it takes depends on the machine; the same draws every time, so that a run can be compared with the last.
+settings.register_profile("jiyuu", deadline=None, derandomize=True)
+settings.register_profile("wander", deadline=None)  # new draws: pytest --hypothesis-profile=wander
 settings.load_profile("jiyuu")

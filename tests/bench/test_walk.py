@@ -72,7 +72,7 @@ def test_the_walk_does_what_is_missing_and_only_that_and_asks_what_was_set(book)
     assert keys(missing_steps(book, row, replace(standing, cutoff_hz=800.0), kept)) == MEASURED[:4]
     assert keys(missing_steps(book, row, replace(standing, trims=Trims(scale=1.0)), kept)) == MEASURED
     # What it keeps is what each step measures alone.
-    for key in ("setup", "self_oscillation", "tracking"):
+    for key in ("setup", "tracking"):
         step, stored = step_named(key), book.runs(row, key, mode=standing.mode)[0]
         setting = step.thorough(setting_of(step, kept))
         *_, alone = (run for run in measured(step, standing, setting, SimulatedRig(standing.filter, seed=1))

@@ -130,29 +130,6 @@ def test_validate_says_what_a_file_is(run, tmp_path):
     assert "Diode ladder" in run("validate", tmp_path / "a.filter.json")[1]
 
 
-def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, characterised):
-    folder, arguments, _ = characterised
-    mode = "lowpass-12"
-    assert {p.name for p in folder.iterdir()} == {
-        "findings.json", f"response-{mode}.csv", f"resonance-{mode}.csv", f"pull-{mode}.csv", f"range-{mode}.csv",
-        f"harmonics-{mode}.csv", "tracking.csv", "report.html", "report.pdf",
-    }
-    findings = json.loads((folder / "findings.json").read_text())
-    named = {f["quantity"] for f in findings["steps"]["response"]["modes"][mode]["findings"]}
-    assert {"cutoff_3db_hz", "slope_db_per_octave", "polarity"} <= named
-    page = (folder / "report.html").read_text()
-    assert "−3 dB cutoff" in page
-    assert page.count("<svg") == 4  # response, resonance, pitch over the control, tracking
-    for said in ("<h2>Tracking", "tracking error", "<h2>Self-oscillation", "Self-oscillates from", "<h2>Resonance"):
-        assert said in page
-    assert (folder / "report.pdf").read_bytes()[:5] == b"%PDF-"
-    stamp = (folder / f"response-{mode}.csv").stat().st_mtime_ns
-    (folder / "report.html").unlink()
-    run(*arguments)
-    assert (folder / f"response-{mode}.csv").stat().st_mtime_ns == stamp
-    assert (folder / "report.html").exists()
-
-
 @pytest.mark.parametrize(("arguments", "words"), [
     (("respond", "organ"), "there is no circuit 'organ'"),
     (("respond", "nowhere/x.filter.json"), "is not a file"),

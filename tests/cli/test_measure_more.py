@@ -1,4 +1,4 @@
-"""Levels, curves of other instruments, noise and tones from the command line; the walk into a folder."""
+"""Levels, curves of other instruments, noise and tones from the command line."""
 
 import json
 
@@ -125,24 +125,3 @@ def test_noise_and_tones_go_out_and_come_back(run, tmp_path, kind):
     assert found["latency_s"]["value"] == pytest.approx(500 / RATE, abs=1e-5)
     assert (found["coherence"] is not None) == (kind == "noise")
     assert (tmp_path / "c.csv").read_text().startswith("frequency_hz,magnitude_db,phase_deg,uncertainty_db,snr_db")
-
-
-def test_the_walk_into_a_folder_holds_five_steps_and_goes_on(run, characterised):
-    folder, arguments, out = characterised
-    steps = json.loads(out)["steps"]
-    assert set(steps) == {"setup", "response", "resonance", "self_oscillation", "tracking"}
-    assert 70 < steps["resonance"]["onset_percent"]["value"] < 100
-    table = np.genfromtxt(folder / "resonance-lowpass-12.csv", delimiter=",", names=True)
-    assert table["position_percent"][0] == 0
-    assert table["body_db"][0] == 0
-    assert steps["self_oscillation"]["onset_percent"]["value"] == pytest.approx(
-        steps["resonance"]["onset_percent"]["value"], abs=0.3)
-    assert len(steps["self_oscillation"]["pull"]) >= 7
-    assert {f["quantity"] for f in steps["tracking"]["findings"]} >= {"tracking_error_cents", "scale_v_per_octave"}
-    tracked = np.genfromtxt(folder / "tracking.csv", delimiter=",", names=True)
-    assert tracked["volts"].tolist() == list(range(9))
-    before = (folder / "resonance-lowpass-12.csv").stat().st_mtime_ns
-    code, out, _ = run(*arguments)
-    assert code == 0
-    assert json.loads(out)["steps"] == steps
-    assert (folder / "resonance-lowpass-12.csv").stat().st_mtime_ns == before

@@ -1,6 +1,8 @@
 """A real window on a book of its own; a check that no window outlives a test, nor what works for it."""
 
+import shutil
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from PyQt6 import sip
@@ -13,25 +15,36 @@ from jiyuu.desktop.theme.style import THEME, load_faces
 from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
 
 
+@pytest.fixture(scope="session")
+def faces(qapp):
+    """The shipped typeface and the style, once."""
+    qapp.setStyle("Fusion")
+    load_faces()
+
+
 @pytest.fixture(autouse=True)
-def own_settings(tmp_path, qapp) -> Iterator[None]:
+def own_settings(tmp_path, qapp, faces) -> Iterator[None]:
     """Window state and recent books of this test only."""
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     for format_ in (QSettings.Format.IniFormat, QSettings.Format.NativeFormat):
         QSettings.setPath(format_, QSettings.Scope.UserScope, str(tmp_path / "settings"))
     QSettings("jiyuu", "jiyuu").clear()
-    qapp.setStyle("Fusion")
-    load_faces()
-    THEME.apply("paper", scale=1.0)
+    if THEME.palette.name != "paper" or THEME.scale != 1.0 or not qapp.styleSheet():
+        THEME.apply("paper", scale=1.0)
     yield
     assert [widget for widget in qapp.topLevelWidgets() if isinstance(widget, MainWindow)] == []
 
 
-@pytest.fixture
-def book_path(tmp_path):
-    path = tmp_path / "fog-voices.jiyuu"
+@pytest.fixture(scope="session")
+def unmeasured(tmp_path_factory):
+    path = tmp_path_factory.mktemp("demo") / "fog-voices.jiyuu"
     write_demo_book(path, measured=False)
     return path
+
+
+@pytest.fixture
+def book_path(unmeasured, tmp_path):
+    return Path(shutil.copy(unmeasured, tmp_path))
 
 
 @pytest.fixture

@@ -9,6 +9,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
+from jiyuu.stopping import checkpoint
 
 
 def _times(duration_s: float, sample_rate_hz: float) -> FloatArray:
@@ -53,10 +54,12 @@ def triangle(frequency_hz: float, *, level_v: float, duration_s: float, sample_r
     """A triangle between ±level_v (before band limiting): Fourier series up to half the rate."""
     _checked_pitch(frequency_hz, sample_rate_hz)
     phase = 2 * np.pi * frequency_hz * _times(duration_s, sample_rate_hz)
-    total = np.zeros(phase.size)
-    for i, harmonic in enumerate(range(1, int(sample_rate_hz / 2 / frequency_hz) + 1, 2)):
-        total += (-1) ** i * np.sin(harmonic * phase) / harmonic**2
-    return np.asarray(8 / np.pi**2 * level_v * total)
+    harmonic = np.arange(1, int(sample_rate_hz / 2 / frequency_hz) + 1)
+    odd = np.where(harmonic % 2 == 1, (-1.0) ** (harmonic // 2), 0.0)
+    return np.asarray(8 / np.pi**2 * level_v * _series(phase, odd / harmonic**2))
+
+
+STRETCH = 4096  # samples of a series summed at once
 
 
 CHORD_RATIOS = (1.0, 1.25, 1.5)  # a pure major triad
@@ -105,10 +108,9 @@ def tide_figure(frequency_hz: float, *, level_v: float, duration_s: float, sampl
     semitones = np.where(slides[number], before[number] + (pitch - before)[number] * way, pitch[number])
     phase = np.cumsum(frequency_hz * 2 ** (semitones / 12)) / sample_rate_hz
     _checked_pitch(frequency_hz * 2 ** (pitch.max() / 12), sample_rate_hz)
-    shape = np.zeros(times.size)
     ceiling_hz = frequency_hz * 2 ** (pitch.max() / 12)
-    for harmonic in range(1, int(sample_rate_hz / 2 / ceiling_hz) + 1):
-        shape -= (-1) ** harmonic * np.sin(2 * np.pi * harmonic * phase) / harmonic
+    harmonic = np.arange(1, int(sample_rate_hz / 2 / ceiling_hz) + 1)
+    shape = _series(2 * np.pi * phase, -((-1.0) ** harmonic) / harmonic)
     held = np.where(slides[number + 1], STEP_S, SOUNDING * STEP_S)
     edge = 0.003  # short enough to be a step, long enough not to click
     gate = np.clip(within / edge, 0, 1) * np.clip((held - within) / edge, 0, 1)
@@ -128,11 +130,27 @@ def wave_wash(*, level_v: float, duration_s: float, sample_rate_hz: float, seed:
 
 def _saw_shape(frequency_hz: float, times: FloatArray, turn: float, sample_rate_hz: float) -> FloatArray:
     phase = 2 * np.pi * (frequency_hz * times - turn)
-    total = np.zeros(times.size)
-    for harmonic in range(1, int(sample_rate_hz / 2 / frequency_hz) + 1):
-        if harmonic * frequency_hz < sample_rate_hz / 2:
-            total -= np.cos(np.pi * harmonic) * np.sin(harmonic * phase) / harmonic
-    return 2 / np.pi * total
+    harmonic = np.arange(1, int(sample_rate_hz / 2 / frequency_hz) + 1)
+    inside = harmonic[harmonic * frequency_hz < sample_rate_hz / 2]
+    return np.asarray(2 / np.pi * _series(phase, -((-1.0) ** inside) / inside))
+
+
+def _series(phase: FloatArray, sines: FloatArray) -> FloatArray:
+    """Σ sines[n − 1]·sin(n·phase) by Clenshaw's recurrence, a stretch at a time so that it stays in the cache: no sine
+    a harmonic, which is what a second of a low saw otherwise waits for."""
+    total = np.empty(phase.size)
+    for start in range(0, phase.size, STRETCH):
+        checkpoint()
+        part = phase[start : start + STRETCH]
+        twice = 2 * np.cos(part)
+        newer, older = np.zeros(part.size), np.zeros(part.size)
+        for amount in sines[::-1]:
+            older *= -1.0
+            older += twice * newer
+            older += amount
+            newer, older = older, newer
+        total[start : start + STRETCH] = newer * np.sin(part)
+    return total
 
 
 def noise(*, level_v: float, duration_s: float, sample_rate_hz: float, seed: int, pink: bool = False) -> FloatArray:
