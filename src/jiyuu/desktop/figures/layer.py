@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QFontMetrics, QPainter, QPen, QPolygonF
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QFontMetrics, QPainter, QPen, QPolygonF, QTransform
 from PyQt6.QtWidgets import QGraphicsItem
 
 from jiyuu.arrays import FloatArray
@@ -43,6 +43,7 @@ class Layer(pg.GraphicsObject):
         super().__init__()
         self._view = view
         self._lines: dict[str, tuple[QPolygonF, QPen]] = {}
+        self._combs: dict[str, tuple[FloatArray, FloatArray, QPen]] = {}
         self.bands: dict[str, Band] = {}
         self.labels: dict[str, Label] = {}
         self.setZValue(z)
@@ -61,6 +62,10 @@ class Layer(pg.GraphicsObject):
     def set_line(self, name: str, x: FloatArray, y: FloatArray, pen: QPen) -> None:
         self._lines[name] = (polygon_of(x, y), pen)
 
+    def set_comb(self, name: str, x: FloatArray, tops: FloatArray, pen: QPen) -> None:
+        """Lines upright at x (n,) from the foot of the view to tops (n,)."""
+        self._combs[name] = (x, tops, pen)
+
     def line_names(self) -> list[str]:
         return list(self._lines)
 
@@ -70,7 +75,7 @@ class Layer(pg.GraphicsObject):
         self.bands[name] = Band(outline, colour, hatched)
 
     def forget(self, name: str) -> None:
-        for held in (self._lines, self.bands, self.labels):
+        for held in (self._lines, self._combs, self.bands, self.labels):
             held.pop(name, None)
 
     def paint(self, painter: QPainter, *_: Any) -> None:
@@ -88,6 +93,7 @@ class Layer(pg.GraphicsObject):
                 painter.setBrush(band.colour)
             painter.drawPolygon(to_screen.map(band.outline))
         painter.setBrush(Qt.BrushStyle.NoBrush)
+        self._paint_combs(painter, to_screen)
         for polygon, pen in self._lines.values():
             painter.setPen(pen)
             painter.drawPolyline(to_screen.map(polygon))
@@ -106,6 +112,18 @@ class Layer(pg.GraphicsObject):
             painter.setPen(label.colour)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label.text)
         painter.restore()
+
+    def _paint_combs(self, painter: QPainter, to_screen: QTransform) -> None:
+        """Upright lines need no smoothing, and a hundred of them as one smoothed path take as long as the rest."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        inside = to_screen.mapRect(QRectF(self._view.viewRect()))
+        for x, tops, pen in self._combs.values():
+            painter.setPen(pen)
+            across = to_screen.m11() * x + to_screen.dx()
+            up = np.clip(to_screen.m22() * tops + to_screen.dy(), inside.top(), inside.bottom())
+            for a, b in zip(across, up, strict=True):
+                painter.drawLine(QLineF(a, inside.bottom(), a, b))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
 
 def polygon_of(x: FloatArray, y: FloatArray) -> QPolygonF:

@@ -52,8 +52,9 @@ class ModeStrip(PaintedFigure):
 
     def choose(self, mode: str) -> None:
         """Another mode is in force; the maps stay."""
-        self._mode = mode
-        self.describe()
+        if mode != self._mode:
+            self._mode = mode
+            self.describe()
 
     def restyle(self, ink: str) -> None:
         """The same maps in the theme's colours."""

@@ -26,10 +26,7 @@ class SpectrumFigure(FrequencyFigure):
         """Lines at frequency_hz (n,) of level_db (n,)."""
         order = np.argsort(frequency_hz)
         hertz, level = frequency_hz[order], np.maximum(level_db[order], FLOOR_DB)
-        x = np.repeat(volts_of_hz(hertz), 3)
-        y = np.full(x.size, 2 * FLOOR_DB)
-        y[1::3] = level
-        self._moving.set_line(name, x, y, pen)
+        self._moving.set_comb(name, volts_of_hz(hertz), level, pen)
         self._data[name] = PlotCurve(name, hertz, level)
         self._moving.touched()
 

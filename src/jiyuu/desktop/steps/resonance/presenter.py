@@ -19,11 +19,12 @@ from jiyuu.desktop.steps.presenter import StepPresenter, ready
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.resonance_curves import overload
 from jiyuu.measurement.resonance_findings import control_findings, output_findings, position_findings
-from jiyuu.prediction.resonance import MAP_HZ, onset_percent_of, resonance_map
+from jiyuu.prediction.resonance import MAP_HZ, MAP_POSITIONS, onset_percent_of, resonance_map
 from jiyuu.prediction.resonance_levels import Studied, studied
 from jiyuu.wording.resonance import bass_loss
 
 COARSE_POSITIONS, COARSE_STEP = 45, 3  # of the small maps
+DRAGGED_POSITIONS = 81  # of the large one while a hand moves; whole again as soon as it stops
 AUDITION_PERCENT = {"none": 0.0, "¼": 25.0, "½": 50.0, "¾": 75.0, "full": 100.0}
 
 
@@ -81,14 +82,19 @@ class ResonancePresenter(StepPresenter):
     # What is shown
 
     def show_standing(self) -> None:
+        self._show_map(DRAGGED_POSITIONS if self.dragging else MAP_POSITIONS)
+
+    def _show_map(self, positions: int) -> None:
         standing = self.now()
         self.mapped.emit(resonance_map(
             standing.filter, standing.network, [standing.mode], cutoff_hz=standing.standing_hz,
-            onset_percent=self.onset_percent,
+            onset_percent=self.onset_percent, positions=positions,
         ))
 
     def begin_computing(self) -> None:
-        """The small maps: not while a line is dragged, nobody looks there then."""
+        """The whole map, and the small ones: not while a line is dragged, nobody looks there then."""
+        if self.dragging:
+            self._show_map(MAP_POSITIONS)
         standing = self.now()
         key = (standing.standing_hz, standing.document.circuit, dict(standing.parameters), standing.filter.control)
         if key != self._modes_of:

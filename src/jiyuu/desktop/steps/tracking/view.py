@@ -91,6 +91,8 @@ class TrackingView(StepView):
     # What the presenter says
 
     def show_standing(self, standing: Standing) -> None:
+        if self.presenter.dragging:
+            return  # what is asked does not stand on the cutoff
         setting = self.presenter.setting
         self.ask.show_setting(standing.filter, setting)
         self.trim_page.show_trims(standing.trims, setting)
