@@ -23,6 +23,7 @@ class Tidings(QWidget):
         row.setSpacing(2 * STEP)
         self.words = QLabel()
         self.words.setWordWrap(True)
+        self.words.setIndent(3 * STEP)  # clear of the mark at the left, which a style sheet's own padding is not
         self.words.setTextFormat(Qt.TextFormat.PlainText)
         self.words.setAccessibleName("Message")
         self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
@@ -48,8 +49,8 @@ class Tidings(QWidget):
         self._timer.timeout.connect(self.clear)
 
     def say(self, text: str, *, error: bool) -> None:
-        self._mark("error" if error else "message")  # first: the label lays its text out within the margins it has then
         self.words.setText(text)
+        self._mark("error" if error else "message")
         if error:
             self._timer.stop()
         else:

@@ -114,10 +114,8 @@ def _style_sheet(theme: Theme) -> str:
     QProgressBar::chunk {{ background: {p.ink}; }}
     QLabel[role="heading"] {{ font-weight: bold; }}
     QLabel[role="quiet"] {{ color: {p.quiet}; font-size: {theme.px(SMALL_PX)}px; }}
-    QLabel[role="message"] {{ background: {p.raised}; border-left: 4px solid {p.ink};
-        padding-left: {2 * STEP}px; }}
-    QLabel[role="error"] {{ background: {p.raised}; border-left: 4px solid {p.attention};
-        padding-left: {2 * STEP}px; }}
+    QLabel[role="message"] {{ background: {p.raised}; border-left: 4px solid {p.ink}; }}
+    QLabel[role="error"] {{ background: {p.raised}; border-left: 4px solid {p.attention}; }}
     QTableWidget {{ background: {p.raised}; border: 1px solid {p.edge}; gridline-color: {p.rule};
         selection-background-color: {p.chosen}; selection-color: {p.ink}; }}
     QHeaderView::section {{ background: {p.ground}; border: none; border-bottom: 1px solid {p.strong_rule};
