@@ -11,7 +11,7 @@ import typer
 
 from jiyuu.cli.options import FullScale, Json, Out, print_json, uncertain
 from jiyuu.cli.tracking import tracking
-from jiyuu.whole_file import write_text
+from jiyuu.whole_file import apart_from, write_text
 
 if TYPE_CHECKING:
     from jiyuu.arrays import FloatArray
@@ -46,6 +46,8 @@ def response(
     from jiyuu.rig.files import read_pair
     from jiyuu.wording.findings import sentence
 
+    if out is not None:
+        apart_from(out, (stimulus, recording))  # before anything is measured
     pair = read_pair(stimulus, recording, full_scale_v=full_scale_v)
     measured = measure_response(pair.stimulus_v, pair.recording_v, pair.sample_rate_hz)
     read = read_response(measured)
