@@ -83,6 +83,7 @@ def _redraw(path: Path) -> None:
         presenter.refresh()
         while window.session.crew.busy:
             app.processEvents()
+    _used(window, app)
     _awake(window, app)
     _opened_and_closed(path, app)
     window.close()
@@ -133,3 +134,44 @@ def _opened_and_closed(path: Path, app: Any) -> None:
         if number == 20:
             early = resident_mb()
     print(f"100 windows opened and closed: {resident_mb() - early:+.0f} MB, {len(app.topLevelWidgets())} left")
+
+
+def _used(window: Any, app: Any, acts: int = 2000) -> None:
+    """What many acts leave behind: drags, steps, filters, modes, undo, themes."""
+    from jiyuu.bench.walk import walk
+    from jiyuu.desktop.theme.style import THEME
+
+    generator, steps = np.random.default_rng(11), [step.key for step in walk()]
+
+    def state() -> tuple[float, int]:
+        pages = int(Path("/proc/self/statm").read_text().split()[1])
+        return pages * os.sysconf("SC_PAGESIZE") / 2**20, len(os.listdir("/proc/self/fd"))
+
+    warm = state()
+    for number in range(acts + acts // 4):
+        presenter, kind = window.shown.presenter, generator.integers(8)
+        if kind < 3:
+            presenter.try_cutoff(float(generator.uniform(200, 4000)))
+        elif kind == 3:
+            presenter.set_cutoff(float(generator.uniform(200, 4000)))
+        elif kind == 4:
+            window.go(steps[generator.integers(len(steps))])
+        elif kind == 5:
+            window.session.take(int(generator.integers(6)))
+        elif kind == 6:
+            window.undo()
+        else:
+            modes = window.session.standing().modes
+            presenter.set_mode(modes[generator.integers(len(modes))])
+        app.processEvents()
+        if number % 500 == 499:
+            THEME.apply("night" if THEME.palette.name == "paper" else "paper")
+        if number == acts // 4:
+            while window.session.crew.busy:
+                app.processEvents()
+            warm = state()
+    while window.session.crew.busy:
+        app.processEvents()
+    now = state()
+    grown, files = now[0] - warm[0], now[1] - warm[1]
+    print(f"{acts} acts: {grown:+.0f} MB (wanted < 20), {files:+d} open files, {now[0]:.0f} MB in all")

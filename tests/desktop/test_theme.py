@@ -5,6 +5,7 @@ from PyQt6.QtGui import QFontDatabase, QFontMetricsF
 
 from jiyuu.desktop.theme.style import FACE, THEME
 from jiyuu.inks import PALETTES, contrast
+from tests.desktop.using import settled
 
 
 @pytest.mark.parametrize("palette", PALETTES.values(), ids=PALETTES)
@@ -41,3 +42,18 @@ def test_night_and_larger_type_restyle_the_window(window):
     assert window.path.height() > height
     assert THEME.px(5) >= 11
     assert window.grab().width() >= 1280
+
+
+def test_a_step_that_is_not_looked_at_takes_the_night_when_it_shows_the_filter_in_hand(window, qtbot):
+    window.go("resonance")
+    settled(window, qtbot)
+    window.go("setup")
+    window.session.take(4)
+    window.shown.presenter.set_mode("notch")
+    with qtbot.captureExceptions() as caught:
+        window.menus.turn_theme()
+    assert not caught
+    window.go("resonance")
+    settled(window, qtbot)
+    picture = window.view("resonance").map.grab().toImage()
+    assert picture.pixelColor(picture.width() - 3, picture.height() - 3).lightness() < 80

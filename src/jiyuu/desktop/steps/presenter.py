@@ -89,6 +89,11 @@ class StepPresenter(QObject):
         return bool(self._trial)
 
     @property
+    def fresh(self) -> bool:
+        """What the views show is of the filter in hand as it stands."""
+        return self._fresh
+
+    @property
     def waiting(self) -> bool:
         """Something is still to be computed or being computed for what stands."""
         return self._pause.isActive() or self.jobs.busy

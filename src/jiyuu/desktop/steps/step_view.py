@@ -55,6 +55,7 @@ class StepView(QObject):
         super().__init__(session)
         self._session, self.step = session, step
         self.acts: Sequence[Act] = ()
+        self._unstyled = False
         THEME.changed.connect(self._restyled)
 
     def connect(self) -> None:
@@ -119,6 +120,9 @@ class StepView(QObject):
             self.findings.fill(said.logged, said.predicted)
         if self.bar is not None:
             self.bar.keep.setEnabled(bool(said.logged))
+        if self._unstyled:
+            self._unstyled = False
+            self.restyle()
 
     # What the window asks
 
@@ -134,8 +138,11 @@ class StepView(QObject):
         return sorted(found, key=lambda figure: figure is not self.main_figure)
 
     def _restyled(self) -> None:
-        if self.presenter.shelved is not None:
+        # One that is not looked at may still show another filter: it is styled when it shows the one in hand.
+        if self.presenter.fresh:
             self.restyle()
+        else:
+            self._unstyled = True
 
     def restyle(self) -> None:
         """Draw again in the theme's colours."""
