@@ -92,14 +92,24 @@ def find_place(record: FloatArray, passages: Passages, sample_rate_hz: float) ->
     place = int(np.argmax(total[: record.size]))
     # An early stretch may wrap round: a recording that begins inside the first passage.
     floor = float(np.median(smooth[: record.size]))
-    # Noise deconvolved leaves noise of its own, but hardly ever twice its median over such a window.
-    if not smooth[place] > (10 if passages.noisy else 100) * floor:
+    # Noise deconvolved leaves noise of its own, but hardly ever twice its median over such a window. A ring that lasts
+    # as long as the recording has no floor beside it, but explains nearly all that was recorded.
+    if not smooth[place] > (10 if passages.noisy else 100) * floor and not _explains(record, response, passages, place):
         raise MeasurementError(
             "The stimulus is not to be found in the recording; check that the two files belong together and that the "
             "recording is neither silent nor mostly noise."
         )
     low = max(place - width, 0)
     return low + int(np.argmax(energy[low : place + width]))
+
+
+def _explains(record: FloatArray, response: FloatArray, passages: Passages, place: int) -> bool:
+    """Whether what follows a place of the impulse response makes most of the recording out of the stimulus."""
+    first = record[place : place + passages.passage_v.size]
+    kept = response[max(place - first.size // 50, 0) : place + first.size // 3]
+    size = next_fast_len(kept.size + first.size, real=True)
+    again = irfft(rfft(kept, size) * rfft(passages.passage_v, size), size)[min(place, first.size // 50) :][: first.size]
+    return float(np.sum((first - again[: first.size]) ** 2)) < 0.5 * float(np.sum(first**2))
 
 
 @dataclass(frozen=True, slots=True)

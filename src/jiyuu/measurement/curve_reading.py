@@ -7,6 +7,7 @@ or a bandpass's peak.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -98,8 +99,13 @@ def read_curve(
     window: SlopeWindow | None = None,
     kind: Kind | None = None,
     with_humps: bool = True,
+    exact: Callable[[FloatArray], FloatArray] | None = None,
+    slopes_within_hz: tuple[float, float] | None = None,
 ) -> CurveReading:
     """Read a curve on a uniform logarithmic grid of at least 24 points per octave.
+
+    exact: the level at any octaves (m,), where it is known between the points. slopes_within_hz: where slopes may be
+    read, the whole curve when not given.
 
     usable (n,) boolean: points with an SNR above 10 dB; the curve is read up to the first that is not, from the
     loudest outwards. kind: given for draws of a curve whose kind is known; nobody asks those for humps. Raises
@@ -110,7 +116,7 @@ def read_curve(
     f, level = frequency_hz[keep], level_db[keep]
     if f.size < 24 or f[-1] < 2 * f[0]:
         raise MeasurementError("Less than an octave of the curve stands above the noise; raise the stimulus level.")
-    curve = SampledCurve(np.log2(f), level)
+    curve = SampledCurve(np.log2(f), level, exact, _octaves_of(slopes_within_hz))
     doubt = 0.0 if level_uncertainty_db is None else level_uncertainty_db[keep]
     found = kind or kind_of(curve.octave, level)
     window = window or SlopeWindow()
@@ -123,6 +129,10 @@ def read_curve(
     if not with_humps or reading.passband_db is None:
         return reading
     return replace(reading, humps=_humps(curve, reading.passband_db, apart_from, doubt))
+
+
+def _octaves_of(span_hz: tuple[float, float] | None) -> tuple[float, float] | None:
+    return None if span_hz is None else (float(np.log2(span_hz[0])), float(np.log2(span_hz[1])))
 
 
 def _around_loudest(frequency_hz: FloatArray, level_db: FloatArray, usable: NDArray[np.bool_]) -> slice:
@@ -179,6 +189,10 @@ def _plateau(curve: SampledCurve, direction: int) -> float:
             return float(np.median(level[run]))
     end = float(np.median(level[: max(per_octave // 24, 1)]))
     near = np.abs(level - end) < 1.5
+    # Continued by a network it is known there without noise: less of it will do, and the polynomial is the truer.
+    beyond = curve.beyond(direction)
+    if beyond >= 2 * per_octave and near[: 2 * per_octave].all():
+        near = np.arange(octave.size) < 2 * per_octave
     length = int(np.argmin(near)) if not near.all() else near.size
     length = max(min(length, octave.size), 8)
     x = 2.0 ** (2 * (octave[:length] - octave[length - 1]))
@@ -248,7 +262,7 @@ def _read_edge(
         near, far = cutoff + direction * window.from_octaves, cutoff + direction * window.to_octaves
         slope = curve.slope(min(near, far), max(near, far))
         octave_on = cutoff + direction
-        if curve.octave[0] <= octave_on <= curve.octave[-1]:
+        if curve.may_read(octave_on):
             drop = curve.at(cutoff) - curve.at(octave_on)
     return CurveReading(
         kind=kind, passband_db=passband,
@@ -270,7 +284,7 @@ def _read_bandpass(curve: SampledCurve, window: SlopeWindow) -> tuple[CurveReadi
     upper = lower = drop = None
     if high is not None:
         upper = curve.slope(high + window.from_octaves, high + window.to_octaves)
-        if high + 1 <= curve.octave[-1]:
+        if curve.may_read(high + 1):
             drop = curve.at(high) - curve.at(high + 1)
     if low is not None:
         lower = curve.slope(low - window.to_octaves, low - window.from_octaves)
@@ -291,9 +305,9 @@ def _read_notch_or_flat(
     peak = _peak(curve, passband, doubt)
     low = high = centre = depth = None
     if kind is Kind.NOTCH:
-        index = int(np.argmin(curve.level))
+        index = curve.deepest()
         deepest, bottom = curve.extremum(index)
-        upside = SampledCurve(curve.octave, -curve.level)
+        upside = curve.upside_down()
         threshold = HALF_POWER_DB - passband
         low, high = upside.falls_through(threshold, index, -1), upside.falls_through(threshold, index, +1)
         # A deep notch is sharper than the grid: between its −3 dB points it is symmetric on the octave scale, but
@@ -314,6 +328,8 @@ def _notch_centre(curve: SampledCurve, index: int, fallback: float) -> float:
     """Zero of |H| extrapolated from both flanks: near a notch |H| is a V over log frequency."""
     magnitude = 10 ** (curve.level / 20)
     reach = 12
+    if curve.exact is not None:
+        return fallback
     if index < reach + 3 or index > curve.level.size - reach - 4:
         return fallback
     left, right = slice(index - reach, index - 2), slice(index + 3, index + reach + 1)

@@ -20,7 +20,9 @@ READ_FROM_CURVE = (
     ("passband_db", "dB"), ("peak_db", "dB"), ("q", ""), ("low_3db_hz", "Hz"), ("high_3db_hz", "Hz"),
     ("low_slope_db_per_octave", "dB/oct"), ("notch_hz", "Hz"), ("notch_depth_db", "dB"),
 )
-UNSURE = 1.08  # so many draws tell their 95th percentile only so well, and their noise is itself an estimate
+FLOOR = 1e-5  # dB, or what else it is: no record was ever read more nearly
+CLOCK_PPM = 0.03  # what a clock offset may be off by, whatever its own scatter
+UNSURE = 1.12  # so many draws tell their 95th percentile only so well, and their noise is itself an estimate
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -33,16 +35,20 @@ class ReadResponse:
 
 def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = None) -> ReadResponse:
     """Read the curve and, from the draws of its noise, how far each value might be off."""
-    usable = response.snr_db > 10
-    doubt = response.level_uncertainty_db
+    from jiyuu.measurement.extended import extended
+
+    whole = extended(response)
+    band = (float(response.frequency_hz[0]), float(response.frequency_hz[-1]))
+    doubt = np.interp(whole.frequency_hz, response.frequency_hz, response.level_uncertainty_db)
+    within = None if whole.exact is None else band
     reading = read_curve(
-        response.frequency_hz, response.level_db, usable=usable, level_uncertainty_db=doubt, window=window
+        whole.frequency_hz, whole.level_db, usable=whole.usable, level_uncertainty_db=doubt, window=window,
+        exact=whole.exact, slopes_within_hz=within,
     )
     values: dict[str, list[float]] = {name: [] for name, _ in READ_FROM_CURVE}
-    for draw in response.draws:
-        level = 20 * np.log10(np.maximum(np.abs(draw), 1e-20))
-        other = read_curve(response.frequency_hz, level, usable=usable, window=window, kind=reading.kind,
-                           with_humps=False)
+    for level, exact in whole.draws:
+        other = read_curve(whole.frequency_hz, level, usable=whole.usable, window=window, kind=reading.kind,
+                           with_humps=False, exact=exact, slopes_within_hz=within)
         for name in values:
             value = getattr(other, name)
             if value is not None:
@@ -55,6 +61,11 @@ def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = No
         if len(found) >= len(response.draws) // 2:
             # About the value read, not the mean of the draws: a maximum of noisy curves is biased, and that counts.
             uncertainty[name] = UNSURE * float(np.quantile(np.abs(np.array(found) - centre), 0.95))
+            if not name.endswith("_hz"):
+                uncertainty[name] += FLOOR
+            if name.endswith("_hz") and response.clock_offset_ppm is not None:
+                clock = 1e-6 * max(response.clock_offset_ppm.uncertainty, CLOCK_PPM) * centre
+                uncertainty[name] = float(np.hypot(uncertainty[name], clock))
     return ReadResponse(reading, uncertainty)
 
 

@@ -8,13 +8,14 @@ power of the stimulus; what it leaves over is the noise.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import Passages
+from jiyuu.measurement.estimate import Estimate, network_of
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.stopping import checkpoint
 
@@ -22,20 +23,8 @@ HALF_WIDTH = 0.02  # of a fit window, re its frequency
 FEWEST_BINS = 20
 DEGREE = 4
 FITTED_EVERY = 2  # points of the grid
+LEAST_SHARE = 2e-6  # of a bin's gain: what clocks and interpolation leave
 RING_S = 0.3  # how long a filter may ring after the stimulus
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Estimate:
-    """A gain as measured, delay and sign still in it: frequency_hz, gain, deviation (n,), draws (m, n); the passages it
-    was found from; coherence (n,), None where it was not found from noise."""
-
-    frequency_hz: FloatArray
-    gain: ComplexArray
-    deviation: FloatArray
-    draws: ComplexArray
-    passages: int
-    coherence: FloatArray | None
 
 
 def estimate_by_noise(
@@ -67,28 +56,46 @@ def estimate_by_noise(
     grid_hz = band_hz[0] * 2 ** (np.arange(count) / POINTS_PER_OCTAVE)
     fitted_hz = grid_hz[::FITTED_EVERY]
     fits = [_fit(bins_hz, stimulus, output, float(hertz), independent) for hertz in fitted_hz]
+    generator = np.random.default_rng(21)  # fixed: the same files give the same uncertainty
+    inside = (bins_hz >= grid_hz[0]) & (bins_hz <= grid_hz[-1])
+    power = np.abs(stimulus[inside]) ** 2
+    noise = np.exp(np.interp(bins_hz[inside], fitted_hz, np.log([max(fit.noise, 1e-300) for fit in fits])))
+    ratio = output[inside] / np.where(power > 0, stimulus[inside], 1.0)
+    variance = noise / np.maximum(power, 1e-12 * power.max()) + (LEAST_SHARE * np.abs(ratio)) ** 2
+    network = network_of(bins_hz[inside], ratio, power, variance, generator, draws)
+    octave, fitted = np.log2(grid_hz), np.log2(fitted_hz)
+    expected = np.zeros(grid_hz.size, dtype=complex)
+    if network is not None:
+        # Less what the network explains there is no resonance left that is sharper than a window.
+        coherences = [fit.coherence for fit in fits]
+        model = np.zeros(bins_hz.size, dtype=complex)
+        model[inside] = network.fit.at(bins_hz[inside])
+        left = output - model * stimulus
+        fits = [replace(_fit(bins_hz, stimulus, left, float(hertz), independent), coherence=own)
+                for hertz, own in zip(fitted_hz, coherences, strict=True)]
+        expected = network.fit.at(grid_hz)
     gain, deviation = np.array([fit.gain for fit in fits]), np.array([fit.deviation for fit in fits])
     coherence = np.array([fit.coherence for fit in fits])
-    octave, fitted = np.log2(grid_hz), np.log2(fitted_hz)
     from scipy.interpolate import CubicSpline
 
-    smooth = np.asarray(CubicSpline(fitted, gain)(octave))
+    smooth = np.asarray(CubicSpline(fitted, gain)(octave)) + expected
     spread = np.interp(octave, fitted, deviation)
-    generator = np.random.default_rng(21)  # fixed: the same files give the same uncertainty
     white = generator.standard_normal((2, fitted.size, draws)) / np.sqrt(2)
     drawn = (_shared(fits) @ (white[0] + 1j * white[1])) * deviation[:, np.newaxis]
     draws_of_gain = smooth + np.asarray(CubicSpline(fitted, drawn)(octave)).T
     shared = np.interp(octave, fitted, coherence)
-    return Estimate(grid_hz, smooth, spread, draws_of_gain, len(spectra), shared)
+    return Estimate(grid_hz, smooth, spread, draws_of_gain, len(spectra), shared, place, network)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Fit:
-    """gain, its standard deviation, coherence at one frequency; weights (m,) of the bins from `first` on, of which the
+    """gain, its standard deviation, noise (mean square of a bin), coherence at one frequency; weights (m,) of the
+    bins from `first` on, of which the
     gain is the sum."""
 
     gain: complex
     deviation: float
+    noise: float
     coherence: float
     first: int
     weights: ComplexArray
@@ -113,7 +120,7 @@ def _fit(
     total = float(np.sum(np.abs(y) ** 2))
     coherence = float(np.clip(1 - np.sum(np.abs(left) ** 2) / max(total, 1e-300), 0, 1))
     deviation = float(np.sqrt(noise * np.real(normal[0, 0]) / independent))
-    return _Fit(complex(answer[0]), deviation, coherence, first, solving[0])
+    return _Fit(complex(answer[0]), deviation, noise / independent, coherence, first, solving[0])
 
 
 def _shared(fits: list[_Fit]) -> ComplexArray:

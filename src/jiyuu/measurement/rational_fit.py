@@ -57,6 +57,53 @@ def fit_rational(
     return best
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class PolesAndZeros:
+    """gain·Π(s − zero)/Π(s − pole)·exp(−s·delay), in the units of what it was fitted to; left as in RationalFit."""
+
+    poles: ComplexArray
+    zeros: ComplexArray
+    gain: float
+    delay: float
+    left: float
+
+
+def fit_poles(
+    omega: FloatArray, gain: ComplexArray, deviation: FloatArray, count: int
+) -> PolesAndZeros | None:
+    """A first guess with so many poles: omega (n,) rad per unit of time, gain and its deviation (n,). None where the
+    points are too few for it."""
+    if omega.size < 3 * count + 6:
+        return None
+    found: list[RationalFit] = []
+    none = np.zeros(omega.size)
+    for delay, delayed in ((0.0, False), (0.0, True), (_late(omega, gain, deviation), True)):
+        found.append(refit(omega, gain, deviation, none, _spread(omega, count), np.array([delay, 0.0]), rounds=ROUNDS,
+                           delayed=delayed))
+    best = min(found, key=lambda fit: fit.left)
+    residues: list[complex] = []
+    i = 0
+    while i < count:
+        if best.poles[i].imag == 0:
+            residues.append(complex(best.weights[i]))
+            i += 1
+        else:
+            half = complex(best.weights[i], best.weights[i + 1])
+            residues += [half, half.conjugate()]
+            i += 2
+    above = best.weights[-1] * np.poly(best.poles)
+    for i, residue in enumerate(residues):
+        above = above + residue * np.concatenate([[0], np.atleast_1d(np.poly(np.delete(best.poles, i)))])
+    above = np.real(above)
+    first = int(np.flatnonzero(np.abs(above) > 1e-14 * np.abs(above).max())[0])
+    zeros = np.roots(above[first:])
+    unit = best.unit_hz
+    # In the units of omega: every factor takes its unit along.
+    scale = unit ** (count - zeros.size)
+    return PolesAndZeros(unit * best.poles, np.asarray(unit * zeros, dtype=complex), float(above[first]) * scale,
+                         float(best.delay[0]) / unit, best.left)
+
+
 def _late(frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray) -> float:
     """The delay that the phase shows high up, where a filter has hardly any of its own."""
     clear = np.flatnonzero(np.abs(gain) > 30 * deviation)
@@ -70,9 +117,10 @@ def _late(frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray) -
 
 def refit(
     frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray, lateness: FloatArray, poles: ComplexArray,
-    delay: FloatArray, *, rounds: int = AGAIN,
+    delay: FloatArray, *, rounds: int = AGAIN, delayed: bool = True,
 ) -> RationalFit:
-    """From poles and delays (in 1/(2π·unit_hz) s) that are nearly right."""
+    """From poles and delays (in 1/(2π·unit_hz) s) that are nearly right. delayed: whether the delays are to be
+    found."""
     unit_hz = float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
     s, weight = 1j * frequency_hz / unit_hz, 1 / deviation
 
@@ -80,6 +128,7 @@ def refit(
         rows = design * weight[:, np.newaxis]
         stacked = np.concatenate([rows.real, rows.imag])
         scale = np.linalg.norm(stacked, axis=0)
+        scale[scale == 0] = 1.0  # where nothing was late
         wanted = target * weight
         answer = np.linalg.lstsq(stacked / scale, np.concatenate([wanted.real, wanted.imag]), rcond=None)[0]
         return np.asarray(answer / scale)
@@ -90,7 +139,7 @@ def refit(
         checkpoint()
         basis, early = _basis(s, poles), gain * np.exp(s * (late @ delay))
         # (1 + Σ moved·basis)·gain·(1 + s·later) = what the basis can: where that sum is zero the poles should stand.
-        slower = (s * early)[:, np.newaxis] * late
+        slower = (s * early)[:, np.newaxis] * late * delayed
         design = np.concatenate([basis, -early[:, np.newaxis] * basis[:, :-1], -slower], axis=1)
         answer = solved(design, early)
         poles = _moved(poles, answer[poles.size + 1 : -2])

@@ -24,8 +24,9 @@ from jiyuu.measurement.alignment import (
     find_place,
     impulse_response,
 )
+from jiyuu.measurement.estimate import Estimate, FittedNetwork, fitted_network
 from jiyuu.measurement.minimum_phase import Continuation, minimum_phase_rad
-from jiyuu.measurement.noise_response import Estimate, estimate_by_noise
+from jiyuu.measurement.noise_response import estimate_by_noise
 from jiyuu.measurement.smoothing import (
     POINTS_PER_OCTAVE,
     WINDOWS,
@@ -44,6 +45,8 @@ from jiyuu.stopping import checkpoint
 DRAWS = 96
 SYSTEMATIC = 3e-7  # share of the gain by which gate, interpolation and clock may be off; found on noiseless records
 GATE_BEFORE_S, GATE_AFTER_S = 0.25, 1.5
+FAR_FROM_PLACE = 4  # samples
+ROUNDED_S = 2e-8  # what arithmetic may move a latency by
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -63,6 +66,7 @@ class MeasuredResponse:
     noise_floor_db: float
     passages: int
     coherence: FloatArray | None = None  # (n,) share of the output that the input explains; measured with noise
+    network: FittedNetwork | None = None
 
     @property
     def level_db(self) -> FloatArray:
@@ -108,22 +112,10 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
         place = find_place(record, passages, sample_rate_hz)
     estimate = _by_noise if passages.noisy else _by_sweep
     found = estimate(record, stimulus_v, passages, place, sample_rate_hz)
-    latency_s, polarity, latency_unc = excess_delay(
-        found.frequency_hz, found.gain, found.deviation, sample_rate_hz
-    )
-    turn = np.exp(2j * np.pi * found.frequency_hz * latency_s)
-    total = (place - passages.start) / sample_rate_hz + latency_s
-    return MeasuredResponse(
-        frequency_hz=found.frequency_hz,
-        gain=found.gain * turn,
-        deviation=found.deviation,
-        draws=found.draws * turn,
-        latency_s=Uncertain(total, latency_unc),
-        polarity=polarity,
-        clock_offset_ppm=None if offset is None else _stated(offset),
-        noise_floor_db=_noise_floor_db(record, passages, place),
-        passages=found.passages,
-        coherence=found.coherence,
+    return _stated_response(
+        found, (found.place - passages.start) / sample_rate_hz, None if offset is None else _stated(offset),
+        _noise_floor_db(record, passages, place), sample_rate_hz,
+        (0.5 * passages.passage_v.size + 0.5 * (passages.count - 1) * passages.period) / sample_rate_hz,
     )
 
 
@@ -131,12 +123,27 @@ def _by_tones(
     stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float
 ) -> MeasuredResponse:
     place, ppm, found, noise_db = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=DRAWS)
-    latency_s, polarity, doubt_s = excess_delay(found.frequency_hz, found.gain, found.deviation, sample_rate_hz)
-    turn = np.exp(2j * np.pi * found.frequency_hz * latency_s)
+    offset = Uncertain(ppm.value, max(ppm.uncertainty, 0.01))
+    middle_s = 0.5 * (tones[0].start + tones[-1].stop) / sample_rate_hz
+    return _stated_response(found, place / sample_rate_hz, offset, noise_db, sample_rate_hz, middle_s)
+
+
+def _stated_response(
+    found: Estimate, place_s: float, offset: Uncertain | None, noise_db: float, sample_rate_hz: float, middle_s: float
+) -> MeasuredResponse:
+    """With its delay taken out: all of it that the network, or else the minimum phase, does not account for. middle_s:
+    of the stimulus, re its beginning, where the delay is found and from which the clocks have run apart since."""
+    delay_s, polarity, doubt_s = excess_delay(found.frequency_hz, found.gain, found.deviation, sample_rate_hz)
+    if found.network is not None:
+        delay_s = found.network.fit.delay_s
+        doubt_s = COVERAGE * found.network.fit.delay_deviation_s + ROUNDED_S
+    if offset is not None:
+        doubt_s = float(np.hypot(doubt_s, 1e-6 * offset.uncertainty * middle_s))
+    turn = np.exp(2j * np.pi * found.frequency_hz * delay_s)
     return MeasuredResponse(
         frequency_hz=found.frequency_hz, gain=found.gain * turn, deviation=found.deviation, draws=found.draws * turn,
-        latency_s=Uncertain(place / sample_rate_hz + latency_s, doubt_s), polarity=polarity,
-        clock_offset_ppm=Uncertain(ppm.value, max(ppm.uncertainty, 0.01)), noise_floor_db=noise_db, passages=1,
+        latency_s=Uncertain(place_s + delay_s, doubt_s), polarity=polarity, clock_offset_ppm=offset,
+        noise_floor_db=noise_db, passages=found.passages, coherence=found.coherence, network=found.network,
     )
 
 
@@ -152,29 +159,46 @@ def _by_sweep(
     record: FloatArray, stimulus_v: FloatArray, passages: Passages, place: int, sample_rate_hz: float
 ) -> Estimate:
     impulses, gate = _gated(record, passages, place, sample_rate_hz)
-    signal = np.mean([impulse for impulse, _ in impulses], axis=0)
     grid = _grid(passages, sample_rate_hz, gate)
     # A wire measured in the same way: what gate and regularisation do to it they do to the filter, so it divides out.
-    wire = grid.sampled(_gated(stimulus_v, passages, passages.start, sample_rate_hz)[0][0][0])
-    raw = grid.sampled(signal) / wire
-    if len(impulses) > 1:
-        noise = grid.sampled((impulses[0][0] - impulses[1][0]) / 2) * np.sqrt(2 / len(impulses))
-    else:
-        noise = grid.sampled(impulses[0][1])
-    like = NoiseLike.of(noise, grid)
-    estimates = [smoothed(raw, window) for window in WINDOWS]
+    wire = _gated(stimulus_v, passages, passages.start, sample_rate_hz)[0][0][0]
+    flat = grid.sampled(wire)
+    for _ in range(2):
+        signal = np.mean([impulse for impulse, _ in impulses], axis=0)
+        raw = grid.sampled(signal) / flat
+        apart = impulses[0][1] if len(impulses) == 1 else (
+            (impulses[0][0] - impulses[1][0]) / np.sqrt(2 * len(impulses)))
+        noise = grid.sampled(apart)
+        like = NoiseLike.of(noise, grid)
+        # A ring is loudest long after it begins; from its beginning on it is a network with hardly any delay.
+        delay_s = excess_delay(grid.frequency_hz, smoothed(raw, WINDOWS[1]), like.deviations[1], sample_rate_hz)[0]
+        shift = round(delay_s * sample_rate_hz)
+        if abs(shift) <= FAR_FROM_PLACE or place + shift <= 0:
+            break
+        place += shift
+        impulses, gate = _gated(record, passages, place, sample_rate_hz)
+    generator = np.random.default_rng(int(np.abs(noise).sum() / np.abs(raw).sum() * 1e12) % 2**32)
+    cut = gate.cut(passages.period, len(impulses), sample_rate_hz)
+    network = fitted_network(grid.bins(signal), grid.bins(wire), grid.bins(apart), grid, cut, generator, DRAWS)
+    expected = 0.0 if network is None else grid.seen(network.fit, cut)
+    # Less what the network explains hardly anything is left that a wide window could flatten.
+    estimates = [smoothed(raw - expected, window) for window in WINDOWS]
     chosen = chosen_windows(estimates, like.deviations)
-    gain = pick(estimates, chosen)
+    gain = pick(estimates, chosen) + (0.0 if network is None else network.fit.at(grid.frequency_hz))
     spread = np.sqrt(
         np.choose(chosen, like.deviations) ** 2 + bias_of(estimates, chosen, like.deviations) ** 2
         + (SYSTEMATIC * np.abs(gain)) ** 2
     )
     # As if the curve found were the true one and had been measured again, smoothed by the same windows. What is
     # systematic leans the same way along the whole curve.
-    seed = int(np.abs(noise).sum() / np.abs(raw).sum() * 1e12) % 2**32  # the same files, the same uncertainty
-    lean = 1 + SYSTEMATIC * np.random.default_rng(seed).standard_normal((DRAWS, 1))
-    again = (gain + like.drawn(chosen, DRAWS, seed)) * lean
-    return Estimate(grid.frequency_hz, gain, spread, again, len(impulses), None)
+    lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
+    again = gain + like.drawn(chosen, DRAWS, generator)
+    if network is not None:
+        moved = np.stack([one.at(grid.frequency_hz) for one in network.drawn]) - network.fit.at(grid.frequency_hz)
+        lost = moved - pick([smoothed(moved, window) for window in WINDOWS], np.broadcast_to(chosen, moved.shape))
+        again = again + lost
+        spread = np.hypot(spread, np.sqrt(np.mean(np.abs(lost) ** 2, axis=0)))
+    return Estimate(grid.frequency_hz, gain, spread, again * lean, len(impulses), None, place, network)
 
 
 def _resting(stimulus_v: FloatArray) -> float:

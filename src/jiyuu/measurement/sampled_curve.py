@@ -2,25 +2,54 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from jiyuu.arrays import FloatArray
 
+SLOPE_CELLS = 384
+STEEP_DB, BENT_DB = 0.05, 0.002  # between neighbours: what four or five points tell no longer well enough
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class SampledCurve:
-    """Level in dB over octaves, both (n,), octave = log2 of frequency, uniform and rising."""
+    """Level in dB over octaves, both (n,), octave = log2 of frequency, uniform and rising. exact: the level at any
+    octaves (m,), where it is known between the points; asked where a curve bends too sharply for them."""
 
     octave: FloatArray
     level: FloatArray
+    exact: Callable[[FloatArray], FloatArray] | None = None
+    within: tuple[float, float] | None = None  # octaves between which slopes may be read
+
+    def upside_down(self) -> SampledCurve:
+        exact = self.exact
+        return SampledCurve(self.octave, -self.level, None if exact is None else lambda octave: -exact(octave),
+                            self.within)
+
+    def beyond(self, direction: int) -> int:
+        """Points that lie outside `within`, at the low (direction +1) or high (−1) end."""
+        if self.within is None:
+            return 0
+        low, high = self.within
+        return int(np.sum(self.octave < low) if direction > 0 else np.sum(self.octave > high))
+
+    def deepest(self) -> int:
+        """Index of the lowest point that is no end."""
+        return 1 + int(np.argmin(self.level[1:-1]))
+
+    def may_read(self, octave: float) -> bool:
+        low, high = self.within or (float(self.octave[0]), float(self.octave[-1]))
+        return low <= octave <= high
 
     @staticmethod
     def hz(octave: float) -> float:
         return float(2.0**octave)
 
     def at(self, octave: float) -> float:
+        if self.exact is not None:
+            return float(self.exact(np.array([octave]))[0])
         return float(np.interp(octave, self.octave, self.level))
 
     def falls_through(self, level_db: float, start: int, direction: int) -> float | None:
@@ -43,6 +72,8 @@ class SampledCurve:
     def _crossing(self, above: int, below: int, level_db: float) -> float:
         share = (self.level[above] - level_db) / (self.level[above] - self.level[below])
         step = below - above
+        if self.exact is not None and abs(self.level[above] - self.level[below]) > STEEP_DB:
+            return self._exact_crossing(above, below, level_db)
         if min(above - step, below + step) >= 0 and max(above - step, below + step) < self.level.size:
             # The flank of a sharp peak is no straight line between two points: cubic through four, by Newton.
             a, b, c, d = (float(self.level[i]) for i in (above - step, above, below, below + step))
@@ -55,14 +86,54 @@ class SampledCurve:
             share = min(max(share, 0.0), 1.0)
         return float(self.octave[above] + share * (self.octave[below] - self.octave[above]))
 
+    def _exact_crossing(self, above: int, below: int, level_db: float) -> float:
+        """By halving and by the secant in turns (Dowell and Jarratt 1971, BIT: the Illinois rule)."""
+        assert self.exact is not None
+        a, b = float(self.octave[above]), float(self.octave[below])
+        at_a, at_b = (float(v) - level_db for v in self.exact(np.array([a, b])))
+        if at_a * at_b > 0:  # the points lie on the other side of the level by a hair
+            return a if abs(at_a) < abs(at_b) else b
+        for _ in range(30):
+            place = (a * at_b - b * at_a) / (at_b - at_a) if at_b != at_a else 0.5 * (a + b)
+            found = float(self.exact(np.array([place]))[0]) - level_db
+            if abs(found) < 1e-10 or abs(b - a) < 1e-13:
+                break
+            if found * at_b < 0:
+                a, at_a = b, at_b
+            else:
+                at_a *= 0.5
+            b, at_b = place, found
+        return place
+
+    def _exact_extremum(self, index: int) -> tuple[float, float]:
+        assert self.exact is not None
+        step = float(self.octave[1] - self.octave[0])
+        place, level = float(self.octave[index]), float(self.level[index])
+        sign = 1.0 if self.level[index] >= self.level[index - 1] else -1.0
+        # Nine points at a time around the best of them, ever nearer together; then a parabola through the last three.
+        for _ in range(12):
+            around = place + step * np.linspace(-1, 1, 9)
+            levels = self.exact(around)
+            best = int(np.clip(np.argmax(sign * levels), 1, 7))
+            a, b, c = levels[best - 1 : best + 2]
+            bend = a - 2 * b + c
+            place, level, step = float(around[best]), float(b), step / 4
+            if abs(bend) < 1e-4:
+                shift = float(np.clip(0.5 * (a - c) / bend, -1, 1)) if bend else 0.0
+                return place + shift * step, level + 0.25 * (c - a) * shift
+        return place, level
+
     def slope(self, low: float, high: float) -> float | None:
         """Least squares of dB on octaves, or None over less than half an octave."""
-        low, high = max(low, float(self.octave[0])), min(high, float(self.octave[-1]))
+        first, last = self.within or (float(self.octave[0]), float(self.octave[-1]))
+        low, high = max(low, first), min(high, last)
         if high - low < 0.5:
             return None
         # Between its very ends, not from grid point to grid point: near a knee that would move the slope.
-        places = np.linspace(low, high, 193)
-        return float(np.polyfit(places - low, np.interp(places, self.octave, self.level), 1)[0])
+        # In the middles of equal cells: with points on both ends these would count twice.
+        places = low + (high - low) * (np.arange(SLOPE_CELLS) + 0.5) / SLOPE_CELLS
+        level = self.exact(places) if self.exact is not None else np.interp(places, self.octave, self.level)
+        return float(np.polyfit(places - low, level, 1)[0])
 
     def extremum(self, index: int) -> tuple[float, float]:
         """(octave, level) of the highest or lowest point of the curve through a point and its neighbours: a parabola,
@@ -70,6 +141,8 @@ class SampledCurve:
         if not 0 < index < self.level.size - 1:
             return float(self.octave[index]), float(self.level[index])
         a, b, c = self.level[index - 1 : index + 2]
+        if self.exact is not None and abs(a - 2 * b + c) > BENT_DB:
+            return self._exact_extremum(index)
         bend, lean = a - 2 * b + c, 0.5 * (c - a)
         if bend == 0:
             return float(self.octave[index]), float(b)

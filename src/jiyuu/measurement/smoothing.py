@@ -10,6 +10,7 @@ from __future__ import annotations
 import threading
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,12 +19,13 @@ from scipy.ndimage import minimum_filter1d, uniform_filter1d
 from scipy.signal import savgol_coeffs
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement.bin_groups import Cut
 from jiyuu.stopping import checkpoint
 
 POINTS_PER_OCTAVE = 192
 WINDOWS = (1, 9, 17, 33, 65, 129)
 DEGREE = 4
-DRAWN, AT_ONCE = 192, 4  # rows of noise kept for drawing from; made at once
+DRAWN, AT_ONCE = 96, 4  # rows of noise kept for drawing from; made at once
 # Standard deviations of the narrower estimate. Rarely passed by noise alone: where noise decided, the narrow window
 # would be taken just where its own noise is largest, and would promise too much.
 AGREEMENT = 3.2
@@ -44,6 +46,19 @@ class Gate:
         window[:rise] = np.sin(np.pi / 2 * np.arange(rise) / rise) ** 2
         window[-fall:] = np.cos(np.pi / 2 * (np.arange(fall) + 1) / fall) ** 2
         return window
+
+    def cut(self, period: int, count: int, sample_rate_hz: float) -> Cut:
+        """What it leaves of a ring, passages of `period` samples following one another."""
+        fall, rise = self.after // 3, self.before // 2
+        return Cut((self.after - fall) / sample_rate_hz, fall / sample_rate_hz, self.before / sample_rate_hz,
+                   rise / sample_rate_hz, period / sample_rate_hz, count)
+
+
+class Seen(Protocol):
+    """A network whose transform behind a gate is known."""
+
+    def as_cut(self, bins_hz: FloatArray, cut: Cut | None) -> ComplexArray:
+        """(n,) gain at those bins."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +82,29 @@ class FineGrid:
         turned[: self.gate.after] = impulse[self.gate.before :]
         turned[self.size - self.gate.before :] = impulse[: self.gate.before]
         return at_points(rfft(turned), self.frequency_hz * self.size / self.sample_rate_hz)
+
+    @property
+    def bins_hz(self) -> FloatArray:
+        """(m,) of the transform without padding, within the band."""
+        size = self.gate.before + self.gate.after
+        places = np.arange(size // 2 + 1) * (self.sample_rate_hz / size)
+        last_hz = self.first_hz * 2 ** ((self.count - 1) / POINTS_PER_OCTAVE)
+        return np.asarray(places[(places >= self.first_hz) & (places <= last_hz)])
+
+    def bins(self, impulse: FloatArray) -> ComplexArray:
+        """(m,) at bins_hz."""
+        turned = np.concatenate([impulse[self.gate.before :], impulse[: self.gate.before]])
+        first = int(np.ceil(self.first_hz * turned.size / self.sample_rate_hz))
+        return np.asarray(rfft(turned)[first : first + self.bins_hz.size])
+
+    def seen(self, network: Seen, cut: Cut) -> ComplexArray:
+        """(count,) what `sampled` would give of a network, the gate laid on it."""
+        step = self.sample_rate_hz / self.size
+        first = max(int(self.first_hz / step * np.exp(-1 / POINTS_PER_OCTAVE)) - 8, 1)
+        last = min(int(self.frequency_hz[-1] / step * np.exp(1 / POINTS_PER_OCTAVE)) + 16, self.size // 2)
+        spectrum = np.zeros(self.size // 2 + 1, dtype=complex)
+        spectrum[first:last] = network.as_cut(np.asarray(np.arange(first, last) * step), cut)
+        return at_points(spectrum, self.frequency_hz / step)
 
     def unit_noise(self) -> UnitNoise:
         """What the gate leaves of white noise."""
@@ -178,10 +216,9 @@ class NoiseLike:
         strength = np.sqrt(np.maximum(power, 1e-30) / unit.power)
         return cls(unit, strength, [strength * deviation for deviation in unit.deviations])
 
-    def drawn(self, chosen: NDArray[np.int64], draws: int, seed: int) -> ComplexArray:
+    def drawn(self, chosen: NDArray[np.int64], draws: int, generator: np.random.Generator) -> ComplexArray:
         """(draws, n) of it, each point left by its chosen window. Strength moves so slowly that it may be laid on after
         the window."""
-        generator = np.random.default_rng(seed)
         rows = generator.choice(DRAWN, draws, replace=False)
         # Turned by any angle, noise is as good; so the draws of two measurements differ although the field does not.
         turn = np.exp(2j * np.pi * generator.random((draws, 1)))

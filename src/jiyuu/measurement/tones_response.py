@@ -12,7 +12,7 @@ from scipy.interpolate import CubicSpline
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import at_player_clock
-from jiyuu.measurement.noise_response import Estimate
+from jiyuu.measurement.estimate import Estimate, FittedNetwork, network_of
 from jiyuu.measurement.rational_fit import fit_rational, refit
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
@@ -80,34 +80,39 @@ def estimate_by_tones(
     octave = np.log2(frequency_hz[0]) + np.arange(
         int(np.log2(frequency_hz[-1] / frequency_hz[0]) * POINTS_PER_OCTAVE) + 1
     ) / POINTS_PER_OCTAVE
-    smooth, drawn = _filled_in(frequency_hz, gain, np.array(spreads), np.array(times), 2.0**octave, draws)
+    smooth, drawn, network = _filled_in(frequency_hz, gain, np.array(spreads), np.array(times), 2.0**octave, draws)
     deviation = np.sqrt(np.mean(np.abs(drawn - smooth) ** 2, axis=0))
     signal, floor = float(np.sqrt(np.mean(np.square(signals)) / 2)), float(np.median(noises))
     noise_db = float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12)))
-    return lag, ppm, Estimate(2.0**octave, smooth, deviation, drawn, 1, None), noise_db
+    return lag, ppm, Estimate(2.0**octave, smooth, deviation, drawn, 1, None, lag, network), noise_db
 
 
 def _filled_in(
     frequency_hz: FloatArray, gain: ComplexArray, spread: FloatArray, time_s: FloatArray, wanted_hz: FloatArray,
     draws: int,
-) -> tuple[ComplexArray, ComplexArray]:
+) -> tuple[ComplexArray, ComplexArray, FittedNetwork | None]:
     """(gain (n,), as it might as well be (draws, n)) at wanted_hz (n,), from the tones: by the network that they tell
-    of, or by splines where no network fits."""
+    of, or by splines where no network fits; and that network where it leaves no more than the noise."""
     generator = np.random.default_rng(22)  # fixed: the same files give the same uncertainty
     pair = generator.standard_normal((2, draws, gain.size)) / np.sqrt(2)
     noise = (pair[0] + 1j * pair[1]) * spread
     later = (time_s - time_s.mean()) / np.ptp(time_s)  # what of the clocks' difference was not found yet
     fit = fit_rational(frequency_hz, gain, spread, later)
     if fit.left < FITS:
+        turns = 2j * np.pi * frequency_hz / (2 * np.pi * fit.unit_hz)
+        together = gain * np.exp(turns * fit.delay[1] * later)  # all by one clock
+        network = network_of(frequency_hz, together, np.ones(gain.size), spread**2, generator, draws)
+        if network is not None:
+            return (network.fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in network.drawn]), network)
         there = fit.at(frequency_hz)
         doubt = max(fit.left, 1.0)
         again = [refit(frequency_hz, there + doubt * one, spread, later, fit.poles, fit.delay) for one in noise]
-        return fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in again])
+        return fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in again]), None
     at, octave = np.log2(frequency_hz), np.log2(wanted_hz)
     # Every other tone foretells the ones between; with all of them the spline is off by a sixteenth of that.
     missed = np.abs(_between(at[::2], gain[::2], at) - gain) / 16
     wider = np.hypot(spread, np.maximum(missed, np.roll(missed, 1))) / spread
-    return _between(at, gain, octave), np.stack([_between(at, one, octave) for one in gain + noise * wider])
+    return _between(at, gain, octave), np.stack([_between(at, one, octave) for one in gain + noise * wider]), None
 
 
 def _lag(stimulus_v: FloatArray, record: FloatArray) -> int:

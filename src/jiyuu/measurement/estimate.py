@@ -1,0 +1,72 @@
+"""A gain as estimated from a recording, whatever was played, and the network behind it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement.bin_groups import Cut, Spectrum
+from jiyuu.measurement.network_fit import DrawnNetwork, NetworkFit
+from jiyuu.measurement.network_search import fit_network
+from jiyuu.measurement.smoothing import FineGrid
+
+LEAVES = 1.5  # of the noise's own deviation: a network that leaves more is not the whole truth
+# What gate, interpolation and clock leave, found on noiseless records: shares of the gain, the first of all of it, the
+# second at LOW_HZ and less above; and of the loudest gain.
+SHARE, LOW_SHARE, LOUDEST_SHARE = 1e-6, 5e-5, 2e-7
+LOW_HZ = 15.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class FittedNetwork:
+    """The network that leaves no more of a curve than its noise would; and as it might as well be, once a draw."""
+
+    fit: NetworkFit
+    drawn: list[DrawnNetwork]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Estimate:
+    """A gain as measured, delay and sign still in it: frequency_hz, gain, deviation (n,), draws (m, n); the passages it
+    was found from; coherence (n,), None where it was not found from noise; the sample at which the first passage was
+    taken to begin; the network, None where none explains the curve."""
+
+    frequency_hz: FloatArray
+    gain: ComplexArray
+    deviation: FloatArray
+    draws: ComplexArray
+    passages: int
+    coherence: FloatArray | None
+    place: int = 0
+    network: FittedNetwork | None = None
+
+
+def fitted_network(
+    signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
+    generator: np.random.Generator, draws: int,
+) -> FittedNetwork | None:
+    """From the bins (m,) of a gated impulse response, of a wire's, and of noise as strong as it has."""
+    hertz = grid.bins_hz
+    gain, left = signal / wire, np.abs(noise / wire) ** 2
+    sums = np.concatenate([[0.0], np.cumsum(left)])
+    low = np.searchsorted(hertz, hertz * 2**-0.25)
+    high = np.maximum(np.searchsorted(hertz, hertz * 2**0.25), low + 1)
+    # Flat gates keep all of a mean's noise, the one used less of a bin's.
+    variance = (sums[high] - sums[low]) / (high - low) / float(np.mean(grid.gate.window**2))
+    size = np.abs(gain)
+    systematic = ((SHARE + LOW_SHARE * (LOW_HZ / hertz) ** 2.5) * size) ** 2 + (LOUDEST_SHARE * size.max()) ** 2
+    fit = fit_network(Spectrum(hertz, gain, np.ones(hertz.size), variance + systematic, cut))
+    if fit is None or fit.left > LEAVES:
+        return None
+    return FittedNetwork(fit, fit.drawn(draws, generator))
+
+
+def network_of(
+    hertz: FloatArray, gain: ComplexArray, counts: FloatArray, variance: FloatArray, generator: np.random.Generator,
+    draws: int,
+) -> FittedNetwork | None:
+    """From gains (m,) that no gate has touched; arguments as in Spectrum."""
+    fit = fit_network(Spectrum(hertz, gain, counts, variance))
+    return None if fit is None or fit.left > LEAVES else FittedNetwork(fit, fit.drawn(draws, generator))

@@ -1,0 +1,103 @@
+"""A measured curve as far as the network behind it is known: between its points, under the noise, beyond the band."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement.curve_reading import END_SLOPE, LEVEL_SLOPE, local_slope
+from jiyuu.measurement.network_fit import DrawnNetwork, NetworkFit
+from jiyuu.measurement.response import MeasuredResponse
+from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
+
+BEYOND_OCTAVES = 4
+CERTAIN_DB = 0.5  # standard deviation up to which what lies beyond may be told
+TAKEN_OVER_OCTAVES = 0.5
+LEVEL_ENOUGH = 0.05  # dB per octave: a plateau, told by the network
+NEAR_TOP_DB = 1.5
+CLEAR_DB, NOISY_DB = 30.0, 10.0  # SNR above which the curve is as measured; below which it is the network's
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Extended:
+    """frequency_hz, level_db, usable (n,): the curve with what the network adds at its ends; exact: the level at any
+    octaves; draws: such levels and functions as other noise might have given. low_added, high_added: octaves beyond the
+    band at its ends."""
+
+    frequency_hz: FloatArray
+    level_db: FloatArray
+    usable: NDArray[np.bool_]
+    exact: Callable[[FloatArray], FloatArray] | None
+    draws: list[tuple[FloatArray, Callable[[FloatArray], FloatArray] | None]]
+    low_added: float = 0.0
+    high_added: float = 0.0
+
+
+def extended(response: MeasuredResponse) -> Extended:
+    """The curve as measured where no network explains it."""
+    usable = response.snr_db > NOISY_DB
+    if response.network is None or not usable.any():
+        levels = (20 * np.log10(np.maximum(np.abs(draw), 1e-20)) for draw in response.draws)
+        return Extended(response.frequency_hz, response.level_db, usable, None, [(level, None) for level in levels])
+    fit, drawn = response.network.fit, response.network.drawn
+    hertz = response.frequency_hz
+    # By the network's own level: by the measured one, noise that adds would count more than noise that takes away.
+    expected_db = fit.level_db(hertz) - 20 * np.log10(np.maximum(response.deviation, 1e-20))
+    usable = expected_db > NOISY_DB
+    trust = np.clip((expected_db - NOISY_DB) / (CLEAR_DB - NOISY_DB), 0.0, 1.0)
+    low, high = _beyond(response, fit, drawn)
+    # Towards an end that is continued the network takes over: one point there must not move all that lies beyond it.
+    place = np.arange(hertz.size) / (TAKEN_OVER_OCTAVES * POINTS_PER_OCTAVE)
+    for continued, way in ((low, place), (high, place[::-1])):
+        if continued:
+            trust = trust * np.minimum(way, 1.0)
+    step = 1 / POINTS_PER_OCTAVE
+    added = (round(low * POINTS_PER_OCTAVE), round(high * POINTS_PER_OCTAVE))
+    octave = np.log2(hertz[0]) + step * np.arange(-added[0], hertz.size + added[1])
+    wide_hz = 2.0**octave
+
+    def curve(
+        gain: ComplexArray, network: NetworkFit | DrawnNetwork
+    ) -> tuple[FloatArray, Callable[[FloatArray], FloatArray]]:
+        own = network.level_db(hertz)
+        apart = trust * (20 * np.log10(np.maximum(np.abs(gain), 1e-20)) - own)
+        here = np.log2(hertz)
+
+        def exact(octaves: FloatArray) -> FloatArray:
+            return np.asarray(network.level_db(2.0**octaves) + np.interp(octaves, here, apart))
+
+        return exact(octave), exact
+
+    certain = np.std([one.level_db(hertz) for one in drawn[:24]], axis=0) < CERTAIN_DB
+    wide = np.concatenate([np.full(added[0], True), usable | certain, np.full(added[1], True)])
+    level, exact = curve(response.gain, fit)
+    draws = [curve(gain, network) for gain, network in zip(response.draws, drawn, strict=True)]
+    return Extended(wide_hz, level, wide, exact, list(draws), low, high)
+
+
+def _beyond(response: MeasuredResponse, fit: NetworkFit, drawn: list[DrawnNetwork]) -> tuple[float, float]:
+    """By how many octaves each end may be continued: to a plateau that is certain; else where the curve has none."""
+    level = response.level_db
+    clear = response.snr_db > CLEAR_DB
+    slope = local_slope(response.frequency_hz, level)
+    per = POINTS_PER_OCTAVE
+    flat = (np.abs(slope) < LEVEL_SLOPE) & clear & (level > level[clear].max(initial=-np.inf) - NEAR_TOP_DB)
+    # An octave that is level near the top is the passband.
+    has_one = bool((np.convolve(flat, np.ones(per), mode="valid") >= per - 0.5).any()) if flat.size >= per else False
+    found = []
+    for end, way in ((0, -1), (-1, 1)):
+        there = response.frequency_hz[end] * 2.0 ** (way * np.arange(0, BEYOND_OCTAVES + 0.01, 0.25))
+        own = fit.level_db(there)
+        doubt = np.std([one.level_db(there) for one in drawn[:24]], axis=0)
+        near = slice(0, per // 2) if way < 0 else slice(-per // 2, None)
+        leans = bool(np.abs(slope[near]).mean() > END_SLOPE)
+        ends_level = abs(own[-1] - own[-5]) < LEVEL_ENOUGH
+        faint = not clear[near].any()
+        wanted = doubt.max() < CERTAIN_DB and not faint and (ends_level or (leans and not has_one))
+        found.append(float(BEYOND_OCTAVES) if wanted else 0.0)
+    return found[0], found[1]
+

@@ -1,0 +1,228 @@
+"""Which network lies behind a spectrum: how many poles, which zeros, and values near enough to be settled.
+
+Poles and zeros are first found by vector fitting (Gustavsen and Semlyen 1999, IEEE Trans. Power Delivery), beside
+filters of the usual shape; of several networks that which has the least information criterion (Schwarz 1978, Annals of
+Statistics) is taken, the simplest that leaves no more than the noise first.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement.bin_groups import Groups, Spectrum
+from jiyuu.measurement.network_fit import NetworkFit, Order, factors_of, product, roots_of, settled
+from jiyuu.measurement.rational_fit import PolesAndZeros, fit_poles
+from jiyuu.stopping import checkpoint
+
+USUAL_FIRST = (2, 4, 1, 3, 5, 6, 7, 8)  # numbers of poles, as they are tried
+MORE_IN_VAIN = 2  # poles added without telling more
+FEWEST_BINS = 30
+OUTSIDE = 4.0  # a zero so far beyond the band may as well be none, or lie at 0
+ROUGHLY = 1e-3  # a first guess need not be nearer than this share
+EASED = (3e-2, 1e-3)  # shares of the loudest that count as noise at first
+EASED_STEPS = 12
+TOO_FEW = 3.0  # what a network may leave at first and still come to something
+LIKELY = 0.5  # and by then what is likely enough
+MOST_TRIED = 5
+WORTH = 2.0  # a network that leaves more is not made better by leaving parts of it out
+DELAYS = 100  # tried on either side
+
+
+def fit_network(spectrum: Spectrum) -> NetworkFit | None:
+    """The simplest network that leaves no more than the noise, else the one that tells most with least; None where
+    there are too few bins, or no network comes near."""
+    if spectrum.bins_hz.size < FEWEST_BINS:
+        return None
+    unit = 2 * np.pi * float(np.sqrt(spectrum.bins_hz[0] * spectrum.bins_hz[-1]))
+    groups = Groups.of(spectrum, unit)
+    best: tuple[float, NetworkFit] | None = None
+    for count in USUAL_FIRST:
+        if best is not None and count > max(best[1].order.poles, 4) + MORE_IN_VAIN:
+            break
+        fits = _fits(spectrum, groups, _guesses(groups, count))
+        for mine, fit in fits:
+            found, score = _simplest(mine, fit) if fit.left < WORTH else (fit, _score(mine, fit))
+            if best is None or score < best[0]:
+                best = score, found
+            if _as_noise(mine, best[1]):
+                return best[1]
+    return None if best is None else best[1]
+
+
+def _fits(
+    spectrum: Spectrum, groups: Groups, guesses: list[PolesAndZeros]
+) -> list[tuple[Groups, NetworkFit]]:
+    """What the likeliest candidates of all guesses lead to, best first, each with the groups it was found by."""
+    tries: list[tuple[Groups, NetworkFit]] = []
+    for guess in guesses:
+        mine = Groups.of(spectrum, groups.unit, groups.unit * guess.poles)
+        for order, values in _candidates(guess, mine):
+            fit = settled(mine, order, values, ease=EASED[0], steps=EASED_STEPS)
+            if fit is not None and fit.left < TOO_FEW:
+                tries.append((mine, fit))
+    least = min((fit.left for _, fit in tries), default=0.0)
+    likely = [(mine, fit) for mine, fit in tries if fit.left <= max(2 * least, LIKELY)]
+    found = []
+    # The simplest of the likely first.
+    for _, fit in sorted(likely, key=lambda one: (one[1].order.values, one[1].left))[:MOST_TRIED]:
+        # Nearer to the noise only step by step: a peak that is missed by its own width tells no direction.
+        closer = Groups.of(spectrum, groups.unit, fit.poles)
+        near = settled(closer, fit.order, fit.values, ease=EASED[1], steps=EASED_STEPS)
+        if near is None:
+            continue
+        closer = Groups.of(spectrum, groups.unit, near.poles)
+        last = settled(closer, near.order, near.values)
+        if last is not None:
+            found.append((closer, last))
+    return sorted(found, key=lambda one: _score(*one))
+
+
+def _guesses(groups: Groups, count: int) -> list[PolesAndZeros]:
+    """By what is loud, by every part of the curve alike, and the usual filter: a pair as sharp as the peak is, the
+    other poles beside it, or all of them where the curve has left its highest level."""
+    size = np.abs(groups.gain)
+    found = []
+    for deviation in (np.hypot(groups.deviation, ROUGHLY * size.max()),
+                      np.hypot(groups.deviation, ROUGHLY * size)):
+        checkpoint()
+        guess = fit_poles(groups.s.imag, groups.gain, deviation, count)
+        if guess is not None:
+            found.append(guess)
+    omega, none = groups.s.imag, np.zeros(0, dtype=complex)
+    top = int(np.argmax(size))
+    wide = np.flatnonzero(size > size[top] / np.sqrt(2))
+    edges = [int(edge) for edge in (wide[0], wide[-1]) if 0 < edge < size.size - 1]
+    for edge in edges:
+        # Where so many equal poles stand when the curve is 3 dB down here.
+        away = float(np.sqrt(2 ** (1 / count) - 1))
+        place = omega[edge] / away if edge == wide[-1] else omega[edge] * away
+        found.append(PolesAndZeros(np.full(count, -place + 0j), none, 1.0, 0.0, 0.0))
+    if count > 1 and 0 < top < size.size - 1:
+        left, right = top, top
+        while left > 0 and size[left] > size[top] / np.sqrt(2):
+            left -= 1
+        while right < size.size - 1 and size[right] > size[top] / np.sqrt(2):
+            right += 1
+        half = 0.5 * (omega[right] - omega[left])
+        pair = complex(-min(half, omega[top]), omega[top])
+        others = np.full(count - 2, -omega[top] + 0j)
+        found.append(PolesAndZeros(np.array([pair, pair.conjugate(), *others]), none, 1.0, 0.0, 0.0))
+    return found
+
+
+def _as_noise(groups: Groups, fit: NetworkFit) -> bool:
+    """Whether what is left over is what the noise would leave: χ² within four of its standard deviations."""
+    return fit.left**2 < 1 + 4 * float(np.sqrt(2 / groups.freedom(fit.order.values)))
+
+
+def _score(groups: Groups, fit: NetworkFit) -> float:
+    """Schwarz's criterion, per freedom so that groups of other widths compare."""
+    freedom = groups.freedom(fit.order.values)
+    return float(fit.left**2 + fit.order.values * np.log(2 * groups.gain.size) / freedom)
+
+
+def _candidates(start: PolesAndZeros, groups: Groups) -> list[tuple[Order, FloatArray]]:
+    """From the simplest on: no zeros but those at 0 that the slope at the low end tells of; then those within reach of
+    the band as well, the others being part of the gain or at 0."""
+    low, high = abs(groups.s[0]), abs(groups.s[-1])
+    clear = np.flatnonzero(np.abs(groups.gain) > 10 * groups.deviation)
+    size = max(clear.size // 12, 4)
+    rise = 0.0
+    if clear.size > size:
+        first = clear[:size]
+        rise = float(np.polyfit(np.log(np.abs(groups.s[first])), np.log(np.abs(groups.gain[first])), 1)[0])
+    none = np.zeros(0, dtype=complex)
+    rests = sorted(range(start.poles.size + 1), key=lambda rest: abs(rest - rise))
+    found = [(none, rest) for rest in rests]
+    for reach in (1.0, OUTSIDE):
+        inside = (np.abs(start.zeros) > low / reach) & (np.abs(start.zeros) < high * reach)
+        zeros, near = start.zeros[inside], int(np.sum(np.abs(start.zeros) <= low / reach))
+        if zeros.size and not any(zeros.size == kept.size and near == rest for kept, rest in found):
+            found.append((zeros, near))
+    return [_with_gain_and_delay(start.poles, zeros, rest, groups) for zeros, rest in found]
+
+
+def _simplest(groups: Groups, fit: NetworkFit) -> tuple[NetworkFit, float]:
+    """With what can be missed taken out, one after the other, and its score: a pole that a zero undoes, and a pole so
+    far beyond the band that it only adds to the delay."""
+    score = _score(groups, fit)
+    while True:
+        tries = [settled(groups, order, values) for order, values in _lesser(fit, groups)]
+        lesser = [found for found in tries if found is not None]
+        best = min(lesser, key=lambda one: _score(groups, one), default=None)
+        if best is None or _score(groups, best) > score:
+            return fit, score
+        fit, score = best, _score(groups, best)
+
+
+def _lesser(fit: NetworkFit, groups: Groups) -> list[tuple[Order, FloatArray]]:
+    poles, zeros = fit.poles / fit.unit, roots_of(fit.values[fit.order.poles : -2])
+    gain, delay = fit.values[-2:]
+    order = fit.order
+    found = []
+
+    def shorter(poles: ComplexArray, zeros: ComplexArray, rest: int, gain: float) -> None:
+        if poles.size:
+            below = np.log(np.maximum(np.abs(factors_of(poles)), 1e-300))
+            values = np.concatenate([below, factors_of(zeros), [gain, delay]])
+            found.append((Order(poles.size, zeros.size, rest), values))
+
+    real = np.flatnonzero(poles.imag == 0)
+    if real.size:
+        lowest, highest = real[np.argmin(np.abs(poles[real]))], real[np.argmax(np.abs(poles[real]))]
+        if order.at_rest and abs(poles[lowest]) < abs(groups.s[0]):
+            shorter(np.delete(poles, lowest), zeros, order.at_rest - 1, gain)
+        if abs(poles[highest]) > 0.5 * abs(groups.s[-1]):
+            shorter(np.delete(poles, highest), zeros, order.at_rest, gain / abs(poles[highest]))
+        for place in np.flatnonzero(zeros.imag == 0):
+            nearest = real[np.argmin(np.abs(poles[real] - zeros[place]))]
+            shorter(np.delete(poles, nearest), np.delete(zeros, place), order.at_rest, gain)
+    places = np.abs(zeros)
+    if zeros.size:
+        farthest, closest = int(np.argmax(places)), int(np.argmin(places))
+        kept, gone = _without(zeros, farthest)
+        shorter(poles, kept, order.at_rest, gain * float(np.real(np.prod(-gone))))
+        kept, gone = _without(zeros, closest)
+        shorter(poles, kept, order.at_rest + gone.size, gain)
+    if zeros.size > 1 and poles.size > 2:
+        upper, above = np.flatnonzero(poles.imag > 0), np.flatnonzero(zeros.imag > 0)
+        if upper.size and above.size:
+            apart = np.abs(poles[upper][:, np.newaxis] - zeros[above]) / np.abs(poles[upper])[:, np.newaxis]
+            i, j = np.unravel_index(int(np.argmin(apart)), apart.shape)
+            pole, zero = poles[upper[i]], zeros[above[j]]
+            shorter(poles[np.abs(poles.real - pole.real) + np.abs(np.abs(poles.imag) - abs(pole.imag)) > 1e-12],
+                    zeros[np.abs(zeros.real - zero.real) + np.abs(np.abs(zeros.imag) - abs(zero.imag)) > 1e-12],
+                    order.at_rest, gain)
+    return found
+
+
+def _without(zeros: ComplexArray, place: int) -> tuple[ComplexArray, ComplexArray]:
+    """(the others, the one at that place with its other half)."""
+    gone = np.zeros(zeros.size, dtype=bool)
+    gone[place] = True
+    if zeros[place].imag:
+        gone[int(np.argmin(np.abs(zeros - np.conj(zeros[place]))))] = True
+    return zeros[~gone], zeros[gone]
+
+
+def _with_gain_and_delay(
+    poles: ComplexArray, zeros: ComplexArray, rest: int, groups: Groups
+) -> tuple[Order, FloatArray]:
+    """Of many delays the one that turns the network most nearly into what was measured."""
+    order = Order(poles.size, zeros.size, rest)
+    values = np.concatenate([np.log(np.maximum(np.abs(factors_of(poles)), 1e-12)), factors_of(zeros), [1.0, 0.0]])
+    bare = product(values, order, groups.s)
+    heard = np.abs(groups.gain) / groups.deviation
+    # Everything that stands clear of the noise counts alike: a peak alone would tell the delay but for whole periods.
+    weight = np.minimum(heard, 30.0) ** 2 / np.maximum(np.abs(groups.gain) * np.abs(bare), 1e-300)
+    turn = weight * groups.gain * np.conj(bare)
+    omega = groups.s.imag
+    swing = float(np.sqrt(np.sum(np.abs(turn) * omega**2) / np.sum(np.abs(turn))))
+    delays = np.arange(-DELAYS, DELAYS + 1) * (0.5 / swing)
+    sums = np.real(np.exp(1j * np.outer(delays, omega)) @ turn)
+    values[-1] = delays[int(np.argmax(np.abs(sums)))]
+    model = bare * np.exp(-groups.s * values[-1])
+    per = 1 / groups.deviation**2
+    values[-2] = float(np.sum(per * np.real(np.conj(model) * groups.gain)) / np.sum(per * np.abs(model) ** 2))
+    return order, values

@@ -1,0 +1,57 @@
+"""Stated intervals against filters known in closed form; many more of the same in the benchmarks."""
+
+import numpy as np
+import pytest
+
+from benchmarks.trust import CASES, trials_of
+from jiyuu.measurement.bin_groups import Groups, Spectrum
+from jiyuu.measurement.network_search import fit_network
+from tests.truths import Made
+
+
+@pytest.mark.parametrize("place", range(len(CASES)))
+def test_a_reading_is_the_filters_own_within_what_it_states(place):
+    """Two standard deviations are passed now and then; four hardly ever. Nothing may be taken for another kind."""
+    found = trials_of(CASES[place], range(100 + place, 101 + place))
+    ratios = {name: abs(error) / max(stated, 1e-300) for name, ((error, stated),) in found.items()}
+    assert max(ratios.values()) < 2.5, ratios
+    assert len(ratios) >= 3
+    assert np.mean([ratio <= 1 for ratio in ratios.values()]) >= 0.5, ratios
+
+
+def test_an_interval_is_not_idle():
+    """Stated widely enough any interval would hold: the errors themselves must be of its size."""
+    ratios = [abs(error) / stated for pairs in trials_of(CASES[0], range(3)).values() for error, stated in pairs]
+    assert 0.1 < np.median(ratios) < 0.8
+
+
+@pytest.mark.parametrize("made", [
+    Made("transistor-ladder", "lowpass-24", 820.0, 3.96), Made("transistor-ladder", "lowpass-24", 16000.0, 0.0),
+    Made("state-variable", "bandpass", 100.0, 1.98), Made("transistor-ladder", "highpass-24", 500.0, 1.0),
+    Made("state-variable", "notch", 1500.0, 0.0), Made("diode-ladder", "lowpass-24", 900.0, 16.8),
+])
+def test_the_network_is_found_with_its_own_poles_and_no_more(made):
+    hertz = np.arange(14.0, 21_000.0, 0.6)
+    gain = made.at(hertz) * np.exp(-2j * np.pi * hertz * 3e-6)
+    noise = 3e-4 * np.abs(gain).max()
+    white = np.random.default_rng(1).standard_normal((2, hertz.size)) / np.sqrt(2)
+    fit = fit_network(Spectrum(hertz, gain + noise * (white[0] + 1j * white[1]), np.ones(hertz.size),
+                               np.full(hertz.size, noise**2)))
+    assert fit.order.poles == (4 if made.mode.endswith("24") else 2)
+    assert 0.9 < fit.left < 1.1
+    assert fit.delay_s == pytest.approx(3e-6, abs=4 * fit.delay_deviation_s + 1e-12)
+    clear = np.abs(gain) > 10 * noise
+    assert np.abs(fit.level_db(hertz) - 20 * np.log10(np.abs(made.at(hertz))))[clear].max() < 0.02
+
+
+def test_means_over_groups_are_those_over_their_bins():
+    """A resonance far sharper than a group is wide: three places of each group tell its mean."""
+    hertz = np.arange(14.0, 21_000.0, 0.6)
+    pole = 2 * np.pi * (-20.0 + 3000.0j)
+    gain = 1 / (2j * np.pi * hertz - pole) + 1 / (2j * np.pi * hertz - np.conj(pole))
+    groups = Groups.of(Spectrum(hertz, gain, np.linspace(1, 3, hertz.size), np.ones(hertz.size)), 1000.0,
+                       np.array([pole]))
+    s = 1000.0 * groups.nodes_s
+    there = groups.means((1 / (s - pole) + 1 / (s - np.conj(pole)))[np.newaxis])[0]
+    assert groups.gain.size < hertz.size / 20
+    assert np.abs(there / groups.gain - 1).max() < 1e-5
