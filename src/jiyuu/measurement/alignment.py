@@ -94,7 +94,7 @@ def find_place(record: FloatArray, passages: Passages, sample_rate_hz: float) ->
     floor = float(np.median(smooth[: record.size]))
     # Noise deconvolved leaves noise of its own, but hardly ever twice its median over such a window. A ring that lasts
     # as long as the recording has no floor beside it, but explains nearly all that was recorded.
-    if not smooth[place] > (10 if passages.noisy else 100) * floor and not _explains(record, response, passages, place):
+    if not smooth[place] > (10 if passages.noisy else 100) * floor and explained(record, response, passages, place) < 0.5:
         raise MeasurementError(
             "The stimulus is not to be found in the recording; check that the two files belong together and that the "
             "recording is neither silent nor mostly noise."
@@ -103,13 +103,45 @@ def find_place(record: FloatArray, passages: Passages, sample_rate_hz: float) ->
     return low + int(np.argmax(energy[low : place + width]))
 
 
-def _explains(record: FloatArray, response: FloatArray, passages: Passages, place: int) -> bool:
-    """Whether what follows a place of the impulse response makes most of the recording out of the stimulus."""
+def where_passages_are(
+    record: FloatArray, passages: Passages, place: int, sample_rate_hz: float
+) -> tuple[int, tuple[int, ...]]:
+    """(first sample of the first passage, negative where the recording began after it; which passages are wholly in
+    the recording), from the place that find_place gave, which may be that of a later passage."""
+    if passages.count > 1:
+        response = impulse_response(record, passages)
+        width = max(int(0.004 * sample_rate_hz), 1)
+
+        def energy(at: int) -> float:
+            around = np.arange(at - width, at + width) % response.size  # before the beginning stands at the end
+            return float(np.sum(response[around] ** 2))
+
+        floor = 2 * width * float(np.median(response**2))
+        while place < passages.period - int(0.02 * sample_rate_hz):
+            earlier, later = energy(place - passages.period), energy(place + (passages.count - 1) * passages.period)
+            if earlier < max(30 * floor, 1e-4 * energy(place)) or earlier < later:
+                break
+            place -= passages.period
+    length = passages.passage_v.size
+    whole = tuple(
+        i for i in range(passages.count)
+        if place + i * passages.period >= -length // 500 and place + i * passages.period + 0.98 * length < record.size
+    )
+    return place, whole
+
+
+def explained(
+    record: FloatArray, response: FloatArray, passages: Passages, place: int, *, share: float = 1 / 3
+) -> float:
+    """How much of a passage's energy what follows a place of the impulse response makes out of the stimulus, for that
+    share of the passage's length."""
     first = record[place : place + passages.passage_v.size]
-    kept = response[max(place - first.size // 50, 0) : place + first.size // 3]
+    if first.size < 100:
+        return 0.0
+    kept = response[max(place - first.size // 50, 0) : place + round(first.size * share)]
     size = next_fast_len(kept.size + first.size, real=True)
     again = irfft(rfft(kept, size) * rfft(passages.passage_v, size), size)[min(place, first.size // 50) :][: first.size]
-    return float(np.sum((first - again[: first.size]) ** 2)) < 0.5 * float(np.sum(first**2))
+    return 1 - float(np.sum((first - again[: first.size]) ** 2)) / max(float(np.sum(first**2)), 1e-300)
 
 
 @dataclass(frozen=True, slots=True)

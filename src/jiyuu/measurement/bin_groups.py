@@ -34,13 +34,15 @@ class Cut:
 class Spectrum:
     """bins_hz (m,) rising, their gain (m,) V/V, how much each counts (m,), and variance (m,) |z|² of one bin's gain.
 
-    cut: the gate behind it, None where there was none."""
+    cut: the gate behind it, None where there was none. sounds_s (m,): when each sounded, where the recorder's clock is to
+    be found by it."""
 
     bins_hz: FloatArray
     gain: ComplexArray
     counts: FloatArray
     variance: FloatArray
     cut: Cut | None = None
+    sounds_s: FloatArray | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -55,6 +57,7 @@ class Groups:
     share: FloatArray
     unit: float
     cut: Cut | None
+    nodes_sound: FloatArray | None  # when they sounded, in 1/unit
 
     @classmethod
     def of(cls, spectrum: Spectrum, unit: float, poles: ComplexArray | None = None) -> Groups:
@@ -95,6 +98,7 @@ class Groups:
             np.sqrt(np.add.reduceat(share**2 * spectrum.variance, starts) / 2),
             np.asarray(2j * np.pi * centre / unit), 2j * np.pi * nodes_hz.ravel() / unit, vectors[:, 0, :] ** 2, unit,
             None if spectrum.cut is None else scaled(spectrum.cut, unit),
+            None if spectrum.sounds_s is None else unit * np.interp(nodes_hz.ravel(), hertz, spectrum.sounds_s),
         )
 
     def means(self, columns: ComplexArray) -> ComplexArray:

@@ -11,6 +11,7 @@ from jiyuu.measurement.bin_groups import Cut, Spectrum
 from jiyuu.measurement.network_fit import DrawnNetwork, NetworkFit
 from jiyuu.measurement.network_search import fit_network
 from jiyuu.measurement.smoothing import FineGrid
+from jiyuu.measurement.uncertain import Uncertain
 
 LEAVES = 1.5  # of the noise's own deviation: a network that leaves more is not the whole truth
 # What gate, interpolation and clock leave, found on noiseless records: shares of the gain, the first of all of it, the
@@ -41,13 +42,17 @@ class Estimate:
     coherence: FloatArray | None
     place: int = 0
     network: FittedNetwork | None = None
+    clock_ppm: Uncertain | None = None  # found from a single passage
+    hurt_hz: tuple[tuple[float, float], ...] = ()
 
 
 def fitted_network(
     signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
-    generator: np.random.Generator, draws: int,
+    generator: np.random.Generator, draws: int, hurt_hz: tuple[tuple[float, float], ...] = (),
+    sounds_s: FloatArray | None = None,
 ) -> FittedNetwork | None:
-    """From the bins (m,) of a gated impulse response, of a wire's, and of noise as strong as it has."""
+    """From the bins (m,) of a gated impulse response, of a wire's, and of noise as strong as it has. hurt_hz: bands
+    that are left out; sounds_s (m,): when each bin sounded, where the clock is to be found by it."""
     hertz = grid.bins_hz
     gain, left = signal / wire, np.abs(noise / wire) ** 2
     sums = np.concatenate([[0.0], np.cumsum(left)])
@@ -57,7 +62,10 @@ def fitted_network(
     variance = (sums[high] - sums[low]) / (high - low) / float(np.mean(grid.gate.window**2))
     size = np.abs(gain)
     systematic = ((SHARE + LOW_SHARE * (LOW_HZ / hertz) ** 2.5) * size) ** 2 + (LOUDEST_SHARE * size.max()) ** 2
-    fit = fit_network(Spectrum(hertz, gain, np.ones(hertz.size), variance + systematic, cut))
+    variance = variance + systematic
+    for low_hz, high_hz in hurt_hz:
+        variance[(hertz > low_hz) & (hertz < high_hz)] += (1e3 * size.max()) ** 2
+    fit = fit_network(Spectrum(hertz, gain, np.ones(hertz.size), variance, cut, sounds_s))
     if fit is None or fit.left > LEAVES:
         return None
     return FittedNetwork(fit, fit.drawn(draws, generator))

@@ -14,6 +14,7 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Cut, Groups, ring_left_out, scaled
+from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.stopping import checkpoint
 
 STEPS = 60
@@ -28,10 +29,11 @@ class Order:
     poles: int
     zeros: int
     at_rest: int
+    clocked: bool = False  # whether a clock's offset is among its values, before gain and delay
 
     @property
     def values(self) -> int:
-        return self.poles + self.zeros + 2
+        return self.poles + self.zeros + 2 + self.clocked
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -56,6 +58,13 @@ class NetworkFit:
     @property
     def delay_s(self) -> float:
         return float(self.values[-1]) / self.unit
+
+    @property
+    def clock_ppm(self) -> Uncertain | None:
+        """How much too fast the recorder was by what came later; None where that was not asked."""
+        if not self.order.clocked:
+            return None
+        return Uncertain(1e6 * float(self.values[-3]), COVERAGE * 1e6 * float(np.linalg.norm(self.spread[-3])))
 
     @property
     def delay_deviation_s(self) -> float:
@@ -100,7 +109,7 @@ class DrawnNetwork:
         s = 2j * np.pi * frequency_hz / self.unit
         n = self.order.poles
         below = np.polyval(np.append(1.0, self.coefficients[:n][::-1]), s)
-        above = np.polyval(np.append(1.0, self.coefficients[n:-2][::-1]), s)
+        above = np.polyval(np.append(1.0, self.coefficients[n : n + self.order.zeros][::-1]), s)
         gain, delay = self.coefficients[-2:]
         return np.asarray(gain * s**self.order.at_rest * above / below * np.exp(-s * delay))
 
@@ -117,6 +126,8 @@ def settled(
         size = np.abs(groups.gain)
         groups = replace(groups, deviation=np.sqrt(
             groups.deviation**2 + (ease * size.max()) ** 2 / 30 + (ease * size) ** 2))
+    if groups.nodes_sound is not None and not order.clocked:
+        order, values = replace(order, clocked=True), np.insert(values, -2, 0.0)
     damping = 1e-3
     left, slopes = _misfit(groups, order, values), _slopes(groups, order, values)
     error = float(left @ left)
@@ -184,7 +195,7 @@ def product(values: FloatArray, order: Order, s: ComplexArray) -> ComplexArray:
     total = values[-2] * np.exp(-s * values[-1]) * s**order.at_rest
     for factor in _each(np.exp(values[: order.poles]), s):
         total = total / factor
-    for factor in _each(values[order.poles : -2], s):
+    for factor in _each(values[order.poles : order.poles + order.zeros], s):
         total = total * factor
     return np.asarray(total)
 
@@ -205,7 +216,7 @@ def _seen(values: FloatArray, order: Order, s: ComplexArray, cut: Cut | None) ->
 def _slow(values: FloatArray, order: Order, cut: Cut) -> list[tuple[int, complex, complex]]:
     """(place, pole, residue) of the rings that the gate cuts."""
     poles = roots_of(np.exp(values[: order.poles]))
-    zeros = roots_of(values[order.poles : -2])
+    zeros = roots_of(values[order.poles : order.poles + order.zeros])
     found = []
     for i, pole in enumerate(poles):
         if np.exp(pole.real * cut.flat) < FOLLOWED:
@@ -228,9 +239,17 @@ def _left_out(values: FloatArray, order: Order, s: ComplexArray, cut: Cut) -> Co
 
 def _misfit(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
     """What is left (2g,) in standard deviations of either part."""
-    means = groups.means(_seen(values, order, groups.nodes_s, groups.cut)[np.newaxis])[0]
+    seen = _seen(values, order, groups.nodes_s, groups.cut) * _by_clock(groups, order, values)
+    means = groups.means(seen[np.newaxis])[0]
     left = (groups.gain - means) / groups.deviation
     return np.concatenate([left.real, left.imag])
+
+
+def _by_clock(groups: Groups, order: Order, values: FloatArray) -> ComplexArray | float:
+    """What the recorder's clock makes of what sounded later."""
+    if not order.clocked or groups.nodes_sound is None:
+        return 1.0
+    return np.asarray(np.exp(-groups.nodes_s * values[-3] * groups.nodes_sound))
 
 
 def _slopes(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
@@ -245,13 +264,15 @@ def _slopes(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
             columns += [factors[2 * i] * share, factors[2 * i + 1] * s * share]
         else:
             columns.append(factors[2 * i] * share)
-    for i, factor in enumerate(_each(values[order.poles : -2], s)):
+    for i, factor in enumerate(_each(values[order.poles : order.poles + order.zeros], s)):
         share = total / np.where(np.abs(factor) > 1e-300, factor, 1e-300)
         columns += [share, s * share] if 2 * i + 1 < order.zeros else [share]
+    if order.clocked and groups.nodes_sound is not None:
+        columns.append(-s * groups.nodes_sound * total)
     columns += [total / values[-2], -s * total]
     for place, column in _ring_slopes(values, order, s, cut).items():
         columns[place] = columns[place] - column
-    slopes = (groups.means(np.stack(columns)) / groups.deviation).T
+    slopes = (groups.means(np.stack(columns) * _by_clock(groups, order, values)) / groups.deviation).T
     return np.concatenate([slopes.real, slopes.imag])
 
 
@@ -273,8 +294,8 @@ def _ring_slopes(values: FloatArray, order: Order, s: ComplexArray, cut: Cut | N
 
 def _coefficients(values: FloatArray, order: Order) -> FloatArray:
     below = np.real(np.poly(roots_of(np.exp(values[: order.poles]))))[1:][::-1]
-    above = np.real(np.atleast_1d(np.poly(roots_of(values[order.poles : -2]))))[1:][::-1]
-    return np.concatenate([below, above, values[-2:]])
+    above = np.real(np.atleast_1d(np.poly(roots_of(values[order.poles : order.poles + order.zeros]))))[1:][::-1]
+    return np.concatenate([below, above, values[order.poles + order.zeros :]])
 
 
 def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
@@ -282,8 +303,10 @@ def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) ->
     s = groups.nodes_s
     total = product(values, order, s)
     below = total / np.polyval(np.real(np.poly(roots_of(np.exp(values[: order.poles])))), s)
-    above = total / np.polyval(np.real(np.atleast_1d(np.poly(roots_of(values[order.poles : -2])))), s)
+    above = total / np.polyval(np.real(np.atleast_1d(np.poly(roots_of(values[order.poles : order.poles + order.zeros])))), s)
     columns = [-below * s**j for j in range(order.poles)] + [above * s**j for j in range(order.zeros)]
+    if order.clocked and groups.nodes_sound is not None:
+        columns.append(-s * groups.nodes_sound * total)
     columns += [total / values[-2], -s * total]
     rings = _ring_slopes(values, order, s, groups.cut)
     if rings:
@@ -298,5 +321,5 @@ def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) ->
             for j in range(values.size):
                 if back[place, j]:
                     columns[j] = columns[j] - column * back[place, j]
-    slopes = (groups.means(np.stack(columns)) / groups.deviation).T
+    slopes = (groups.means(np.stack(columns) * _by_clock(groups, order, values)) / groups.deviation).T
     return np.concatenate([slopes.real, slopes.imag])

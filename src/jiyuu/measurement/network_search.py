@@ -64,8 +64,9 @@ def _fits(
     least = min((fit.left for _, fit in tries), default=0.0)
     likely = [(mine, fit) for mine, fit in tries if fit.left <= max(2 * least, LIKELY)]
     found = []
+    most = MOST_TRIED if len(guesses[-1].poles) < 5 else 2
     # The simplest of the likely first.
-    for _, fit in sorted(likely, key=lambda one: (one[1].order.values, one[1].left))[:MOST_TRIED]:
+    for _, fit in sorted(likely, key=lambda one: (one[1].order.values, one[1].left))[:most]:
         # Nearer to the noise only step by step: a peak that is missed by its own width tells no direction.
         closer = Groups.of(spectrum, groups.unit, fit.poles)
         near = settled(closer, fit.order, fit.values, ease=EASED[1], steps=EASED_STEPS)
@@ -157,7 +158,7 @@ def _simplest(groups: Groups, fit: NetworkFit) -> tuple[NetworkFit, float]:
 
 
 def _lesser(fit: NetworkFit, groups: Groups) -> list[tuple[Order, FloatArray]]:
-    poles, zeros = fit.poles / fit.unit, roots_of(fit.values[fit.order.poles : -2])
+    poles, zeros = fit.poles / fit.unit, roots_of(fit.values[fit.order.poles : fit.order.poles + fit.order.zeros])
     gain, delay = fit.values[-2:]
     order = fit.order
     found = []

@@ -16,6 +16,7 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import Passages
 from jiyuu.measurement.estimate import Estimate, network_of
+from jiyuu.measurement.made_ready import Ready
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.stopping import checkpoint
 
@@ -28,20 +29,21 @@ RING_S = 0.3  # how long a filter may ring after the stimulus
 
 
 def estimate_by_noise(
-    record: FloatArray, passages: Passages, place: int, *, band_hz: tuple[float, float], sample_rate_hz: float,
+    ready: Ready, passages: Passages, *, band_hz: tuple[float, float], sample_rate_hz: float,
     draws: int,
 ) -> Estimate:
-    """record (n,) at the player's clock, the first passage beginning at sample `place`.
+    """From the sound passages of a recording.
 
     Raises MeasurementError when no passage is wholly in the recording."""
+    record, place = ready.record_v, ready.place
     length = passages.passage_v.size
     room = passages.period - length if passages.period else record.size - place - length
-    lead = min(round(0.01 * sample_rate_hz), place)
+    lead = min(round(0.01 * sample_rate_hz), place + ready.sound[0] * passages.period)
     tail = min(max(room - lead, 0), round(RING_S * sample_rate_hz))
     size = 1 << int(np.ceil(np.log2(length + lead + tail)))
     stimulus = np.fft.rfft(passages.passage_v, size)
     spectra = []
-    for i in range(passages.count):
+    for i in ready.sound:
         checkpoint()
         begin = place + i * passages.period - lead
         piece = record[begin : begin + lead + length + tail]

@@ -15,18 +15,13 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.alignment import (
-    ClockOffset,
-    Passages,
-    at_player_clock,
-    clock_offset,
-    find_passages,
-    find_place,
-    impulse_response,
-)
+from jiyuu.measurement.alignment import ClockOffset, Passages, find_passages, impulse_response
+from jiyuu.measurement.chirp import at_clock, hurt_bands_hz, sounding_s
 from jiyuu.measurement.estimate import Estimate, FittedNetwork, fitted_network
+from jiyuu.measurement.made_ready import Ready, first_alone, made_ready
 from jiyuu.measurement.minimum_phase import Continuation, minimum_phase_rad
 from jiyuu.measurement.noise_response import estimate_by_noise
+from jiyuu.measurement.notice import Notice
 from jiyuu.measurement.smoothing import (
     POINTS_PER_OCTAVE,
     WINDOWS,
@@ -46,6 +41,8 @@ DRAWS = 96
 SYSTEMATIC = 3e-7  # share of the gain by which gate, interpolation and clock may be off; found on noiseless records
 GATE_BEFORE_S, GATE_AFTER_S = 0.25, 1.5
 FAR_FROM_PLACE = 4  # samples
+SURE_PPM = 25.0  # clocks of usual interfaces differ by less
+COARSE_ERROR = 3.0  # re that of rounding noise: of few steps the error is no noise
 ROUNDED_S = 2e-8  # what arithmetic may move a latency by
 
 
@@ -67,6 +64,8 @@ class MeasuredResponse:
     passages: int
     coherence: FloatArray | None = None  # (n,) share of the output that the input explains; measured with noise
     network: FittedNetwork | None = None
+    notices: tuple[Notice, ...] = ()
+    hurt_hz: tuple[tuple[float, float], ...] = ()  # bands in which the recording is not to be trusted
 
     @property
     def level_db(self) -> FloatArray:
@@ -101,21 +100,24 @@ def measure_response(stimulus_v: FloatArray, recording_v: FloatArray, sample_rat
     if tones:
         return _by_tones(stimulus_v, recording_v, tones, sample_rate_hz)
     # Offsets of unit and converter lie outside the sweep's band, where deconvolution would only raise them.
-    stimulus_v, recording_v = stimulus_v - _resting(stimulus_v), recording_v - recording_v.mean()
+    stimulus_v = stimulus_v - _resting(stimulus_v)
     passages = find_passages(stimulus_v)
-    place = find_place(recording_v, passages, sample_rate_hz)
-    recording_v = recording_v - _offset(recording_v, place, sample_rate_hz)
-    offset = clock_offset(recording_v, passages, place, sample_rate_hz)
-    record = recording_v
-    if offset is not None and abs(offset.ppm) > 0.02:
-        record = at_player_clock(recording_v, offset.ppm)
-        place = find_place(record, passages, sample_rate_hz)
-    estimate = _by_noise if passages.noisy else _by_sweep
-    found = estimate(record, stimulus_v, passages, place, sample_rate_hz)
+    ready = made_ready(recording_v, passages, sample_rate_hz)
+    found = (_by_noise if passages.noisy else _by_sweep)(ready, stimulus_v, passages, sample_rate_hz)
+    if found.network is None and not passages.noisy and ready.offset and abs(ready.offset.ppm) > SURE_PPM:
+        # Clocks hardly differ so much: samples may be missing between the passages. Then each alone keeps its time.
+        alone = first_alone(recording_v, passages, ready, sample_rate_hz)
+        other = _by_sweep(alone, stimulus_v, passages, sample_rate_hz)
+        if other.network is not None:
+            ready, found = alone, other
+    place = found.place + ready.late - passages.start
+    if found.clock_ppm is not None:  # until the passage began the clocks had run apart already
+        place -= 1e-6 * found.clock_ppm.value * (found.place + ready.sound[0] * passages.period)
     return _stated_response(
-        found, (found.place - passages.start) / sample_rate_hz, None if offset is None else _stated(offset),
-        _noise_floor_db(record, passages, place), sample_rate_hz,
+        found, place / sample_rate_hz,
+        found.clock_ppm if ready.offset is None else _stated(ready.offset), _noise_floor_db(ready, passages), sample_rate_hz,
         (0.5 * passages.passage_v.size + 0.5 * (passages.count - 1) * passages.period) / sample_rate_hz,
+        ready.notices,
     )
 
 
@@ -129,7 +131,8 @@ def _by_tones(
 
 
 def _stated_response(
-    found: Estimate, place_s: float, offset: Uncertain | None, noise_db: float, sample_rate_hz: float, middle_s: float
+    found: Estimate, place_s: float, offset: Uncertain | None, noise_db: float, sample_rate_hz: float, middle_s: float,
+    notices: tuple[Notice, ...] = (),
 ) -> MeasuredResponse:
     """With its delay taken out: all of it that the network, or else the minimum phase, does not account for. middle_s:
     of the stimulus, re its beginning, where the delay is found and from which the clocks have run apart since."""
@@ -144,42 +147,62 @@ def _stated_response(
         frequency_hz=found.frequency_hz, gain=found.gain * turn, deviation=found.deviation, draws=found.draws * turn,
         latency_s=Uncertain(place_s + delay_s, doubt_s), polarity=polarity, clock_offset_ppm=offset,
         noise_floor_db=noise_db, passages=found.passages, coherence=found.coherence, network=found.network,
+        notices=notices, hurt_hz=found.hurt_hz,
     )
 
 
 def _by_noise(
-    record: FloatArray, stimulus_v: FloatArray, passages: Passages, place: int, sample_rate_hz: float
+    ready: Ready, stimulus_v: FloatArray, passages: Passages, sample_rate_hz: float
 ) -> Estimate:
     return estimate_by_noise(
-        record, passages, place, band_hz=_band_hz(passages, sample_rate_hz), sample_rate_hz=sample_rate_hz, draws=DRAWS
+        ready, passages, band_hz=_band_hz(passages, sample_rate_hz), sample_rate_hz=sample_rate_hz, draws=DRAWS
     )
 
 
 def _by_sweep(
-    record: FloatArray, stimulus_v: FloatArray, passages: Passages, place: int, sample_rate_hz: float
+    ready: Ready, stimulus_v: FloatArray, passages: Passages, sample_rate_hz: float
 ) -> Estimate:
-    impulses, gate = _gated(record, passages, place, sample_rate_hz)
+    record, place = ready.record_v, ready.place
+    impulses, gate = _gated(record, passages, place, sample_rate_hz, ready.sound)
     grid = _grid(passages, sample_rate_hz, gate)
     # A wire measured in the same way: what gate and regularisation do to it they do to the filter, so it divides out.
-    wire = _gated(stimulus_v, passages, passages.start, sample_rate_hz)[0][0][0]
+    wire = _gated(stimulus_v, passages, passages.start, sample_rate_hz, (0,))[0][0][0]
     flat = grid.sampled(wire)
-    for _ in range(2):
+    for rounds in range(2):
         signal = np.mean([impulse for impulse, _ in impulses], axis=0)
         raw = grid.sampled(signal) / flat
-        apart = impulses[0][1] if len(impulses) == 1 else (
-            (impulses[0][0] - impulses[1][0]) / np.sqrt(2 * len(impulses)))
+        if len(impulses) > 1:
+            apart = (impulses[0][0] - impulses[1][0]) / np.sqrt(2 * len(impulses))
+        elif ready.silence_v.size > 0.1 * sample_rate_hz:
+            apart = _gated(_like(ready.silence_v, record.size), passages, place, sample_rate_hz, ready.sound)[0][0][0]
+        else:
+            apart = impulses[0][1]
+        if ready.step_v:
+            # Two passages may be rounded alike, and then do not tell how much was lost by it.
+            rounding = _rounding(record.size, ready) / np.sqrt(len(impulses))
+            apart = apart + _gated(rounding, passages, place, sample_rate_hz, ready.sound)[0][0][0]
         noise = grid.sampled(apart)
         like = NoiseLike.of(noise, grid)
         # A ring is loudest long after it begins; from its beginning on it is a network with hardly any delay.
         delay_s = excess_delay(grid.frequency_hz, smoothed(raw, WINDOWS[1]), like.deviations[1], sample_rate_hz)[0]
         shift = round(delay_s * sample_rate_hz)
-        if abs(shift) <= FAR_FROM_PLACE or place + shift <= 0:
+        if rounds or abs(shift) <= FAR_FROM_PLACE or place + ready.sound[0] * passages.period + shift <= 0:
             break
         place += shift
-        impulses, gate = _gated(record, passages, place, sample_rate_hz)
+        impulses, gate = _gated(record, passages, place, sample_rate_hz, ready.sound)
     generator = np.random.default_rng(int(np.abs(noise).sum() / np.abs(raw).sum() * 1e12) % 2**32)
     cut = gate.cut(passages.period, len(impulses), sample_rate_hz)
-    network = fitted_network(grid.bins(signal), grid.bins(wire), grid.bins(apart), grid, cut, generator, DRAWS)
+    bins = grid.bins(signal)
+    hurt = hurt_bands_hz(ready.flat, passages, place, ready.sound, sample_rate_hz)
+    # One passage alone tells its clock by this: what comes late in the sweep comes later still.
+    alone = len(ready.sound) == 1 and ready.offset is None
+    sounds_s = sounding_s(grid.bins_hz, passages, sample_rate_hz) if alone else None
+    network = fitted_network(
+        bins, grid.bins(wire), grid.bins(apart), grid, cut, generator, DRAWS, hurt, sounds_s
+    )
+    ppm = None if network is None else network.fit.clock_ppm
+    if ppm is not None:
+        raw = raw * at_clock(grid.frequency_hz, ppm.value, passages, sample_rate_hz)
     expected = 0.0 if network is None else grid.seen(network.fit, cut)
     # Less what the network explains hardly anything is left that a wide window could flatten.
     estimates = [smoothed(raw - expected, window) for window in WINDOWS]
@@ -198,7 +221,7 @@ def _by_sweep(
         lost = moved - pick([smoothed(moved, window) for window in WINDOWS], np.broadcast_to(chosen, moved.shape))
         again = again + lost
         spread = np.hypot(spread, np.sqrt(np.mean(np.abs(lost) ** 2, axis=0)))
-    return Estimate(grid.frequency_hz, gain, spread, again * lean, len(impulses), None, place, network)
+    return Estimate(grid.frequency_hz, gain, spread, again * lean, len(impulses), None, place, network, ppm, hurt)
 
 
 def _resting(stimulus_v: FloatArray) -> float:
@@ -206,13 +229,20 @@ def _resting(stimulus_v: FloatArray) -> float:
     return float(np.median(stimulus_v[: max(stimulus_v.size // 100, 1)])) if abs(stimulus_v[0]) > 0 else 0.0
 
 
-def _offset(recording_v: FloatArray, place: int, sample_rate_hz: float) -> float:
-    """DC of unit and converter, from the silence ahead of the stimulus where there is enough of it. The mean of the
-    whole holds the sweep's own, which would lean on the lowest octave."""
-    lead = recording_v[: max(place - round(0.05 * sample_rate_hz), 0)]
-    if lead.size < 0.1 * sample_rate_hz:
-        return 0.0
-    return float(lead[lead.size // 2 :].mean())  # a recorder may begin with silence of its own
+def _like(silence_v: FloatArray, count: int) -> FloatArray:
+    """Noise of the spectrum that a silence has, (count,)."""
+    from scipy.signal import welch
+
+    places, power = welch(silence_v, nperseg=min(silence_v.size, 4096))
+    white = np.fft.rfft(np.random.default_rng(24).standard_normal(count))
+    shape = np.sqrt(np.interp(np.fft.rfftfreq(count), places, power) / 2)
+    return np.asarray(np.fft.irfft(white * shape, count))
+
+
+def _rounding(count: int, ready: Ready) -> FloatArray:
+    """What rounding to steps may have left: noise of its own, more of it where the steps are felt."""
+    share = COARSE_ERROR if ready.coarse else 1.0
+    return np.asarray(share * ready.step_v * (np.random.default_rng(23).random(count) - 0.5))
 
 
 def _stated(offset: ClockOffset) -> Uncertain:
@@ -220,10 +250,10 @@ def _stated(offset: ClockOffset) -> Uncertain:
 
 
 def _gated(
-    record: FloatArray, passages: Passages, place: int, sample_rate_hz: float
+    record: FloatArray, passages: Passages, place: int, sample_rate_hz: float, sound: tuple[int, ...]
 ) -> tuple[list[tuple[FloatArray, FloatArray]], Gate]:
-    """Per passage the impulse response from gate.before samples before its peak, tapered, and an equally long piece of
-    what lies after it (noise only)."""
+    """Of every sound passage the impulse response from gate.before samples before its peak, tapered, and an
+    equally long piece of what lies after it (noise only)."""
     period = passages.period or (record.size - place)
     room = passages.period - passages.passage_v.size if passages.period else record.size - place
     before = int(min(GATE_BEFORE_S * sample_rate_hz, passages.passage_v.size / 25))
@@ -232,7 +262,7 @@ def _gated(
     gate = Gate(before, after)
     window = gate.window
     impulses = []
-    for i in range(passages.count):
+    for i in sound:
         checkpoint()
         begin = place + i * passages.period - before
         end = begin + before + period
@@ -338,15 +368,16 @@ def _continued(slope_inside: float, asymptote: float) -> Continuation:
     return Continuation(asymptote + (slope_inside - asymptote) * 4**-0.25, asymptote)
 
 
-def _noise_floor_db(record: FloatArray, passages: Passages, place: int) -> float:
+def _noise_floor_db(ready: Ready, passages: Passages) -> float:
     """RMS of the noise re RMS of the recording while the stimulus sounds, dB."""
-    length = passages.passage_v.size
-    first = record[place : place + length]
-    if passages.count > 1 and place + passages.period + length <= record.size:
-        second = record[place + passages.period : place + passages.period + length]
+    length, record = passages.passage_v.size, ready.record_v
+    begins = [ready.place + i * passages.period for i in ready.sound]
+    first = record[max(begins[0], 0) : begins[0] + length]
+    if len(begins) > 1 and begins[0] >= 0 and begins[1] + length <= record.size:
+        second = record[begins[1] : begins[1] + length]
         noise = float(np.sqrt(np.mean((first - second) ** 2) / 2))
     else:
-        lead = record[: max(place - length // 50, 0)]
+        lead = record[: max(ready.place - length // 50, 0)]
         noise = float(np.sqrt(np.mean(lead**2))) if lead.size > 100 else 0.0
     signal = float(np.sqrt(np.mean(first**2)))
     return float(20 * np.log10(max(noise, 1e-12) / max(signal, 1e-12)))

@@ -1,0 +1,223 @@
+"""A recording found in time, looked over for what should not be in it, and brought to the player's clock."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jiyuu.arrays import FloatArray
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.alignment import (
+    ClockOffset,
+    Passages,
+    at_player_clock,
+    clock_offset,
+    explained,
+    find_place,
+    impulse_response,
+    where_passages_are,
+)
+from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.measurement.passage_faults import compared, lost_samples
+from jiyuu.measurement.waveform_faults import clipping, hum_in, quantisation
+from jiyuu.signals.resampling import at_positions, interpolated
+from jiyuu.stopping import checkpoint
+
+RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
+FURTHEST_LOST_S = 0.06
+SHORT = 0.03  # of a passage: how long a filter may be that tells one rate from another
+RINGS_OUT = 0.6  # share of a silence that is left for the filter to ring
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Ready:
+    """record_v (n,) at the player's clock, offset and hum taken out; place: sample at which its first passage begins,
+    negative where it began before the recording; sound: the passages that may be used; step_v: between two values the
+    samples may have, 0 where there is none; coarse: whether that step is felt; flat (n,): samples that were
+    clipped; silence_v (m,): what is recorded where nothing sounds; late: samples that went missing before the passages
+    that are used."""
+
+    record_v: FloatArray
+    place: int
+    sound: tuple[int, ...]
+    offset: ClockOffset | None
+    notices: tuple[Notice, ...]
+    step_v: float
+    coarse: bool
+    flat: NDArray[np.bool_]
+    silence_v: FloatArray
+    late: int = 0
+
+
+def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: float) -> Ready:
+    """Raises MeasurementError where the stimulus is not in it, naming the cause where it shows."""
+    record = recording_v - recording_v.mean()
+    try:
+        place = find_place(record, passages, sample_rate_hz)
+    except MeasurementError:
+        _refuse_other_rate(record, passages, sample_rate_hz)
+        raise
+    _refuse_other_rate(record, passages, sample_rate_hz, place)
+    place, whole = where_passages_are(record, passages, place, sample_rate_hz)
+    if not whole:
+        raise MeasurementError(_not_whole(place, passages, record.size, sample_rate_hz))
+    notices = _missing(place, whole, passages, record.size, sample_rate_hz)
+    silences = _silences(place, passages, record.size, sample_rate_hz)
+    record = record - _resting(record, silences, sample_rate_hz)
+    lead = record[silences[0]] if silences else record[:0]
+    noise_v = float(np.std(lead[lead.size // 2 :])) if lead.size > 1000 else 0.0
+    clipped, flat = clipping(recording_v, noise_v)
+    if clipped is not None:
+        notices.append(clipped)
+    first = place + whole[0] * passages.period
+    step_v, coarse = quantisation(recording_v, slice(max(first, 0), first + passages.passage_v.size))
+    if coarse is not None:
+        notices.append(coarse)
+    hum = hum_in(record, silences, sample_rate_hz)
+    if hum is not None:
+        record = record - hum.wave_v(record.size, sample_rate_hz)
+        level = 20 * np.log10(hum.peak_v / max(float(np.abs(record).max()), 1e-12))
+        notices.append(Notice(Fault.HUM, None, {"mains_hz": hum.mains_hz, "db": float(level)}))
+    record, place, offset, sound, late = _by_one_clock(record, place, whole, passages, sample_rate_hz, notices)
+    if len(sound) < passages.count and len(whole) > 1:
+        notices.append(Notice(Fault.FEWER_PASSAGES, None, {"used": len(sound), "played": passages.count}))
+    if not sound:
+        raise MeasurementError("The gain changed more than once while it was recorded; leave level and cables alone "
+                               "and record again.")
+    quiet = np.concatenate([record[part] for part in silences] or [record[:0]])
+    return Ready(record, place, sound, offset, tuple(notices), step_v, coarse is not None, flat, quiet, late)
+
+
+def _by_one_clock(
+    record: FloatArray, place: int, whole: tuple[int, ...], passages: Passages, sample_rate_hz: float,
+    notices: list[Notice],
+) -> tuple[FloatArray, int, ClockOffset | None, tuple[int, ...], int]:
+    """(record, place, clock offset, passages that may be used, samples missing before them); what is found wrong goes to the notices."""
+    if len(whole) < 2 or whole[:2] != (0, 1):
+        return record, _refined(record, passages, place, whole[0]), None, whole, 0
+    length, period = passages.passage_v.size, passages.period
+    starts = (place, place + period)
+    reach = min(round(FURTHEST_LOST_S * sample_rate_hz), place, max(record.size - starts[1] - length, 0))
+    first, around = record[place : place + length], record[starts[1] - reach : starts[1] + length + reach]
+    lost = lost_samples(first, around, reach, starts, sample_rate_hz) if around.size == length + 2 * reach else None
+    if lost is not None:
+        notices.append(lost[0])
+        kept = 1 - lost[1]
+        missing = round(float(lost[0].facts["samples"])) if kept else 0
+        return record, _refined(record, passages, place, kept), None, (kept,), missing
+    offset = clock_offset(record, passages, place, sample_rate_hz)
+    if offset is not None and abs(offset.ppm) > 0.02:
+        record = at_player_clock(record, offset.ppm)
+        place = find_place(record, passages, sample_rate_hz)
+    checkpoint()
+    pieces = [record[place + i * period : place + i * period + length] for i in (0, 1)]
+    if pieces[1].size < length or place < 0:
+        return record, place, offset, whole, 0
+    silence = record[max(place - round(0.2 * sample_rate_hz), 0) : max(place - round(0.02 * sample_rate_hz), 0)]
+    noise_v = float(np.sqrt(np.mean(silence**2))) if silence.size > 100 else 0.0
+    verdict = compared(pieces[0], pieces[1], noise_v, (place, place + period), sample_rate_hz)
+    notices += verdict.notices
+    return record, place, offset, tuple(i for i in whole if i > 1 or i in verdict.sound), 0
+
+
+def _missing(
+    place: int, whole: tuple[int, ...], passages: Passages, size: int, sample_rate_hz: float
+) -> list[Notice]:
+    found = []
+    if place < 0 and 0 not in whole:
+        found.append(Notice(Fault.STARTED_LATE, 0.0, {"late_s": -place / sample_rate_hz}))
+    if passages.count - 1 not in whole:
+        found.append(Notice(Fault.ENDED_EARLY, size / sample_rate_hz))
+    if len(whole) < passages.count:
+        found.append(Notice(Fault.FEWER_PASSAGES, None, {"used": len(whole), "played": passages.count}))
+    return found
+
+
+def _not_whole(place: int, passages: Passages, size: int, sample_rate_hz: float) -> str:
+    if place < 0:
+        return (f"The recording began {-place / sample_rate_hz:.2f} s into the stimulus and holds no whole passage of "
+                "it; start recording before it is played.")
+    return "The recording ends before the stimulus does; record until a second after the stimulus has ended."
+
+
+def _resting(record: FloatArray, silences: list[slice], sample_rate_hz: float) -> float:
+    """DC of unit and converter, from a silence where there is one long enough. The mean of the whole holds the sweep's
+    own, which would lean on the lowest octave."""
+    for part in silences:
+        if part.stop - part.start > 0.1 * sample_rate_hz:
+            # A recorder may begin with silence of its own.
+            return float(record[(part.start + part.stop) // 2 : part.stop].mean())
+    return 0.0
+
+
+def _silences(place: int, passages: Passages, size: int, sample_rate_hz: float) -> list[slice]:
+    """Where nothing sounds, rings left to die."""
+    edge, length = round(0.02 * sample_rate_hz), passages.passage_v.size
+    found = [slice(0, place - edge)] if place > 3 * edge else []
+    for i in range(passages.count):
+        stop = place + i * passages.period + length
+        after = place + (i + 1) * passages.period if i < passages.count - 1 else size
+        part = slice(max(round(stop + RINGS_OUT * (after - stop)), 0), min(after - edge, size))
+        if part.stop - part.start > 3 * edge:
+            found.append(part)
+    return found
+
+
+def _refined(record: FloatArray, passages: Passages, place: int, which: int) -> int:
+    """The place by one passage alone."""
+    start = place + which * passages.period
+    low = max(start - passages.passage_v.size // 25, 0)
+    piece = record[low : start + passages.passage_v.size + passages.passage_v.size // 4]
+    response = impulse_response(piece, passages)
+    reach = min(2 * (start - low) + 64, response.size)
+    return low + int(np.argmax(response[:reach] ** 2)) - which * passages.period
+
+
+def _refuse_other_rate(
+    record: FloatArray, passages: Passages, sample_rate_hz: float, place: int | None = None
+) -> None:
+    """Raises MeasurementError where the recording is the stimulus at another rate than its header says: by another
+    clock every frequency comes at another time, and no short filter makes one out of the other."""
+    if passages.noisy or sample_rate_hz not in RATES_HZ:
+        return
+    own = 0.0
+    if place is not None:
+        own = explained(record, impulse_response(record, passages), passages, place, share=SHORT)
+        if own > 0.5:
+            return
+    for rate in RATES_HZ:
+        ratio = rate / sample_rate_hz
+        if rate == sample_rate_hz or not 0.4 < ratio < 2.6:
+            continue
+        for turned, true_hz in ((ratio, rate), (1 / ratio, sample_rate_hz**2 / rate)):
+            checkpoint()
+            count = int((record.size - 1) / turned)
+            if count < passages.passage_v.size or round(true_hz) not in RATES_HZ:
+                continue
+            other = at_positions(interpolated(record, 2, 0, record.size), np.arange(count) * (2 * turned))
+            response = impulse_response(other, passages)
+            found = int(np.argmax(response[: other.size] ** 2))
+            if explained(other, response, passages, found, share=SHORT) > max(0.6, own + 0.3):
+                raise MeasurementError(
+                    f"The recording runs {turned:.4g} times as fast as the stimulus: its sample rate was "
+                    f"{true_hz:.0f} Hz and its header says {sample_rate_hz:.0f} Hz. Set recorder and file to one rate "
+                    "and record again."
+                )
+
+
+def first_alone(recording_v: FloatArray, passages: Passages, ready: Ready, sample_rate_hz: float) -> Ready:
+    """By the first passage only, at the recorder's own clock, what is missing after it being said."""
+    assert ready.offset is not None
+    record = recording_v - recording_v.mean()
+    silences = _silences(ready.place, passages, record.size, sample_rate_hz)
+    record = record - _resting(record, silences, sample_rate_hz)
+    at_s = (ready.place + passages.passage_v.size) / sample_rate_hz
+    missing = abs(ready.offset.ppm) * 1e-6 * passages.period
+    doubtful = (Fault.GAIN_CHANGED, Fault.DROPOUT, Fault.FEWER_PASSAGES)
+    notices = (*(n for n in ready.notices if n.fault not in doubtful),
+               Notice(Fault.SAMPLES_LOST, at_s, {"samples": missing}),
+               Notice(Fault.FEWER_PASSAGES, None, {"used": 1, "played": passages.count}))
+    place = _refined(record, passages, round(ready.place * (1 + 1e-6 * ready.offset.ppm)), 0)
+    return replace(ready, record_v=record, place=place, sound=(0,), offset=None, notices=notices)

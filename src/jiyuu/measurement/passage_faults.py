@@ -1,0 +1,183 @@
+"""Two passages of one stimulus against each other: where the gain changed, sound dropped out, samples went missing.
+
+Both were played alike, so what differs between them was done on the way. A change that lasts tells in which passage it
+happened: before it in the first, after it in the second the other one is still, or already, as it should be."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.fft import fft, ifft, next_fast_len
+
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement.notice import Fault, Notice
+
+HOP_S = 0.0025
+GAIN_DB = 0.02  # a lasting change of the gain under that is that of a warm amplifier
+SIGMAS = 7.0
+DROPPED = 0.5  # of what the other passage has: less is a dropout
+FEWEST_HOPS = 2
+STRETCH = 16  # hops
+WINDOWS = 16
+FEWEST_LOST = 4.0
+SHARP = 48  # samples beside a peak where its correlation must have fallen
+TURNED = 0.06  # rad: what noise and clocks leave between two passages
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """The notices, and which passages are sound (indices)."""
+
+    notices: tuple[Notice, ...]
+    sound: tuple[int, ...]
+
+
+def compared(
+    first_v: FloatArray, second_v: FloatArray, noise_v: float, starts: tuple[int, int], sample_rate_hz: float
+) -> Verdict:
+    """Two passages (n,), alike but for what was done on the way; starts: their first samples in the recording.
+    noise_v: RMS of what sounds between them."""
+    hop = round(HOP_S * sample_rate_hz)
+    count = first_v.size // hop
+    shaped = [_analytic(one)[: count * hop].reshape(count, hop) for one in (first_v, second_v)]
+    cross = np.sum(np.conj(shaped[0]) * shaped[1], axis=1)
+    power = [np.sum(np.abs(one) ** 2, axis=1) for one in shaped]
+    loud = np.maximum(power[0], power[1]) > max(400 * 2 * hop * noise_v**2, 1e-7 * (power[0] + power[1]).max())
+    return (
+        _dropouts(power, loud, starts, hop, sample_rate_hz) or _turns(cross, loud, starts, hop, sample_rate_hz)
+        or _gains(power, loud, starts, hop, sample_rate_hz)
+    )
+
+
+def lost_samples(
+    first_v: FloatArray, around_second_v: FloatArray, reach: int, starts: tuple[int, int], sample_rate_hz: float
+) -> tuple[Notice, int, float] | None:
+    """(notice, the passage that is hurt, by how many samples the other part of it is late) where samples went missing
+    within a passage. around_second_v: the second with `reach` more samples on either side."""
+    window = first_v.size // WINDOWS
+    lags, clear = np.zeros(WINDOWS), np.zeros(WINDOWS, dtype=bool)
+    for i in range(WINDOWS):
+        own = _analytic(first_v[i * window : (i + 1) * window])
+        other = _analytic(around_second_v[i * window : (i + 1) * window + 2 * reach])
+        size = next_fast_len(own.size + other.size)
+        correlation = np.abs(ifft(fft(other, size) * np.conj(fft(own, size)))[: 2 * reach + 1])
+        at = int(np.argmax(correlation))
+        lags[i] = at - reach
+        energy = np.sum(np.abs(own) ** 2) * np.sum(np.abs(other[at : at + own.size]) ** 2)
+        # Of a low tone any lag is nearly as good as another.
+        beside = correlation[[max(at - SHARP, 0), min(at + SHARP, 2 * reach)]].max()
+        clear[i] = correlation[at] > 0.9 * np.sqrt(energy) and beside < 0.99 * correlation[at]
+    if clear.sum() < 4:
+        return None
+    places = np.flatnonzero(clear)
+    kept = lags[places]
+    jumps = np.abs(np.diff(kept))
+    at = 1 + int(np.argmax(jumps[1:-1])) if jumps.size > 3 else int(np.argmax(jumps))  # two on either side
+    before, after = float(np.median(kept[: at + 1])), float(np.median(kept[at + 1 :]))
+    steady = max(np.abs(kept[: at + 1] - before).max(), np.abs(kept[at + 1 :] - after).max())
+    if abs(after - before) < max(FEWEST_LOST, 2 * float(np.median(jumps))) or steady > 0.5 * abs(after - before):
+        return None
+    which = 0 if abs(before) > abs(after) else 1
+    at_s = (starts[which] + (places[at] + 1) * window) / sample_rate_hz
+    facts = {"samples": abs(after - before)}
+    return Notice(Fault.SAMPLES_LOST, at_s, facts), which, after if which == 0 else before
+
+
+def _analytic(piece: FloatArray) -> ComplexArray:
+    size = next_fast_len(piece.size)
+    spectrum = fft(piece, size)
+    spectrum[1 : (size + 1) // 2] *= 2
+    spectrum[size // 2 + 1 :] = 0
+    return np.asarray(ifft(spectrum)[: piece.size])
+
+
+def _dropouts(
+    power: list[FloatArray], loud: NDArray[np.bool_], starts: tuple[int, int], hop: int, sample_rate_hz: float
+) -> Verdict | None:
+    found = []
+    for i, (own, other) in enumerate(((power[0], power[1]), (power[1], power[0]))):
+        # Against the usual ratio: a gain that changed is no dropout.
+        usual = float(np.median(own[loud] / np.maximum(other[loud], 1e-300))) if loud.any() else 1.0
+        gone = loud & (own < DROPPED**2 * usual * other)
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], gone.view(np.int8), [0]])))
+        for start, stop in zip(edges[::2], edges[1::2], strict=True):
+            if FEWEST_HOPS <= stop - start < 0.2 * gone.size:
+                at_s = (starts[i] + int(start) * hop) / sample_rate_hz
+                facts = {"ms": 1e3 * int(stop - start) * hop / sample_rate_hz}
+                found.append((i, Notice(Fault.DROPOUT, at_s, facts)))
+                break
+    if not found:
+        return None
+    hurt = {i for i, _ in found}
+    return Verdict(tuple(notice for _, notice in found), tuple(i for i in (0, 1) if i not in hurt))
+
+
+def _turns(
+    cross: ComplexArray, loud: NDArray[np.bool_], starts: tuple[int, int], hop: int, sample_rate_hz: float
+) -> Verdict | None:
+    """Too few samples are missing, or at too low a pitch, for a lag of its own: the phase tells it."""
+    hops = np.flatnonzero(loud)
+    if hops.size < 6 * STRETCH:
+        return None
+    groups = hops[: hops.size // STRETCH * STRETCH].reshape(-1, STRETCH)
+    angle = np.angle(np.sum(cross[groups], axis=1))
+    scatter = 1.4826 * float(np.median(np.abs(np.diff(angle)))) / np.sqrt(2)
+    broken = np.abs(angle) > max(TURNED, SIGMAS * scatter)
+    if broken.sum() < 3 or broken.mean() > 0.9:
+        return None
+    edge = int(broken.sum())
+    if broken[: edge - 1].mean() > 0.8:
+        which, at = 0, min(edge, broken.size - 1)
+    elif broken[-edge + 1 :].mean() > 0.8:
+        which, at = 1, broken.size - edge
+    else:
+        return None
+    at_s = (starts[which] + int(groups[at, 0]) * hop) / sample_rate_hz
+    return Verdict((Notice(Fault.SAMPLES_LOST, at_s),), (1 - which,))
+
+
+def _gains(
+    power: list[FloatArray], loud: NDArray[np.bool_], starts: tuple[int, int], hop: int, sample_rate_hz: float
+) -> Verdict:
+    """A gain that is one before a moment and another after it, within a passage or between the two."""
+    hops = np.flatnonzero(loud)
+    if hops.size < 6 * STRETCH:
+        return Verdict((), (0, 1))
+    groups = hops[: hops.size // STRETCH * STRETCH].reshape(-1, STRETCH)
+    energy = [np.sum(own[groups], axis=1) for own in power]
+    gain_db = 10 * np.log10(np.maximum(energy[1], 1e-300) / np.maximum(energy[0], 1e-300))
+    # Where the recording is faint the noise moves the ratio: what is usual among neighbours.
+    scatter = 1.4826 * float(np.median(np.abs(np.diff(gain_db)))) / np.sqrt(2)
+    least = max(GAIN_DB, SIGMAS * scatter)
+    step = _step(gain_db, least)
+    if step is None:
+        whole = float(np.median(gain_db))
+        if abs(whole) < least:
+            return Verdict((), (0, 1))
+        at_s = (starts[0] + loud.size * hop) / sample_rate_hz
+        return Verdict((Notice(Fault.GAIN_CHANGED, at_s, {"db": whole}),), (0,))
+    at, before, after = step
+    which = 0 if abs(before) > abs(after) else 1
+    at_s = (starts[which] + int(groups[at, 0]) * hop) / sample_rate_hz
+    facts = {"db": before - after if which == 0 else after - before}
+    if min(abs(before), abs(after)) > least:
+        return Verdict((Notice(Fault.GAIN_CHANGED, at_s, facts),), ())  # it changed more than once
+    return Verdict((Notice(Fault.GAIN_CHANGED, at_s, facts),), (1 - which,))
+
+
+def _step(values: FloatArray, least: float) -> tuple[int, float, float] | None:
+    """(where, before, after) of the one step that explains a row best, None where there is none of that size."""
+    n = values.size
+    if n < 8:
+        return None
+    best: tuple[float, int] | None = None
+    for at in range(2, n - 1):
+        left = float(np.sum(np.abs(values[:at] - np.median(values[:at])))
+                     + np.sum(np.abs(values[at:] - np.median(values[at:]))))
+        if best is None or left < best[0]:
+            best = left, at
+    assert best is not None
+    before, after = float(np.median(values[: best[1]])), float(np.median(values[best[1] :]))
+    return (best[1], before, after) if abs(after - before) > least else None

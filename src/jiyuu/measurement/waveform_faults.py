@@ -1,0 +1,158 @@
+"""What a waveform says of its own recording: flat tops, steps too coarse for it, mains hum in its silences."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jiyuu.arrays import FloatArray
+from jiyuu.measurement.notice import Fault, Notice
+
+FLAT_SAMPLES = 3  # equal samples at the top that are no chance any more
+FEWEST_RUNS = 2
+ABRUPT = 4.0  # how much further than a rounded top's the samples beside a flat one lie
+NEAR_TOP = 2e-4  # of the peak: samples so near to each other count as equal where noise lies on a flat top
+MAINS_HZ = (50.0, 60.0)
+HARMONICS = 12
+THINNED = 16  # samples put together before mains is looked for
+CLEAR_HUM = 8.0  # standard deviations of a line's amplitude
+LEAST_HUM = 3e-5  # re the recording's RMS: what is weaker moves nothing
+COARSE = 300.0  # the recording's RMS over its step: finer ones leave an error under that of usual noise
+
+
+def clipping(record_v: FloatArray, noise_v: float = 0.0) -> tuple[Notice | None, NDArray[np.bool_]]:
+    """Flat tops: (the notice, which samples are flat (n,)). A rounded top that is merely coarse is none: beside it the
+    next samples are as near as its own rounding makes them, beside a flat one they are far. noise_v: RMS of what may
+    lie on a flat top."""
+    flat = np.zeros(record_v.size, dtype=bool)
+    step = step_of(record_v) or 0.0
+    runs = 0
+    for sign in (1.0, -1.0):
+        wave = sign * record_v
+        top = float(wave.max())
+        if top <= 0:
+            continue
+        for near in (1.01 * step + 1e-9 * top, NEAR_TOP * top + step, 6 * noise_v + step):
+            inside = wave > top - near
+            edges = np.flatnonzero(np.diff(np.concatenate([[0], inside.view(np.int8), [0]])))
+            starts, stops = edges[::2], edges[1::2]
+            long = stops - starts >= FLAT_SAMPLES
+            whole = long & (starts > 0) & (stops < wave.size)
+            first, last = starts[whole], stops[whole]
+            if not first.size:
+                continue
+            half = (last - first) / 2
+            beside = np.minimum(top - wave[first - 1], top - wave[np.minimum(last, wave.size - 1)])
+            rounded = near * ((half + 1.5) / np.maximum(half - 0.5, 0.5)) ** 2
+            abrupt = beside > ABRUPT * rounded
+            if abrupt.sum() >= FEWEST_RUNS and abrupt.mean() > 0.3:
+                runs += int(abrupt.sum())
+                for a, b in zip(first[abrupt], last[abrupt], strict=True):
+                    flat[a:b] = True
+                break
+    if not runs:
+        return None, flat
+    return Notice(Fault.CLIPPED, None, {"share_percent": 100 * float(flat.mean())}), flat
+
+
+def step_of(record_v: FloatArray) -> float | None:
+    """The step between its possible values in volts, None where there is none to be seen (floats)."""
+    some = np.unique(record_v[:: max(record_v.size // 200_000, 1)])
+    if some.size < 2:
+        return None
+    apart = np.diff(some)
+    least = float(apart.min())
+    if least <= 0:
+        return None
+    places = (some - some[some.size // 2]) / least
+    whole = np.abs(places - np.round(places))
+    return least if float(whole.max()) < 0.02 and np.abs(places).max() < 2**25 else None
+
+
+def quantisation(record_v: FloatArray, loud: slice) -> tuple[float, Notice | None]:
+    """(step in volts, 0 where there is none; a notice where what sounds in `loud` is of hardly more than a few)."""
+    step = step_of(record_v)
+    if step is None:
+        return 0.0, None
+    level = float(np.sqrt(np.mean(record_v[loud] ** 2)))
+    if level > COARSE * step:
+        return step, None
+    return step, Notice(Fault.QUANTISED, None, {"steps": level / step})
+
+
+@dataclass(frozen=True, slots=True)
+class Hum:
+    """mains_hz as found; lines: harmonic, cosine and sine in volts, phase from sample 0."""
+
+    mains_hz: float
+    lines: tuple[tuple[int, float, float], ...]
+
+    def wave_v(self, count: int, sample_rate_hz: float) -> FloatArray:
+        turn = 2 * np.pi * self.mains_hz / sample_rate_hz * np.arange(count)
+        return np.asarray(sum(a * np.cos(n * turn) + b * np.sin(n * turn) for n, a, b in self.lines))
+
+    @property
+    def peak_v(self) -> float:
+        return float(np.sqrt(sum(a * a + b * b for _, a, b in self.lines)))
+
+
+def hum_in(record_v: FloatArray, silences: Sequence[slice], sample_rate_hz: float) -> Hum | None:
+    """Mains hum found where nothing else sounds; None where no line stands clear of the noise there."""
+    pieces, times = [], []
+    for part in silences:
+        size = max(part.stop - part.start, 0) // THINNED * THINNED
+        if size:
+            pieces.append(record_v[part.start : part.start + size].reshape(-1, THINNED).mean(axis=1))
+            times.append((part.start + 0.5 * (THINNED - 1) + THINNED * np.arange(size // THINNED)) / sample_rate_hz)
+    if sum(piece.size for piece in pieces) * THINNED < 0.15 * sample_rate_hz:
+        return None
+    quiet, t = np.concatenate(pieces), np.concatenate(times)
+    quiet = quiet - quiet.mean()
+    rms = float(np.sqrt(np.mean(record_v**2)))
+    best: tuple[float, Hum] | None = None
+    for mains in MAINS_HZ:
+        hertz = mains
+        # The silences lie seconds apart, which tells the mains to a few thousandths of a hertz; coarse first.
+        for reach, count in ((0.25, 26), (0.02, 21), (0.002, 21)):
+            tried = hertz + reach * np.linspace(-1, 1, count)
+            hertz = float(tried[int(np.argmin([_left(quiet, t, one) for one in tried]))])
+        basis = _basis(t, hertz)
+        weights, *_ = np.linalg.lstsq(basis, quiet, rcond=None)
+        left = quiet - basis @ weights
+        noise = float(np.sqrt(left @ left / max(quiet.size - weights.size, 1)))
+        # Neighbouring samples of low noise are alike: a line's scatter is that of the noise around it, not of all.
+        spread = noise * np.sqrt(2 / quiet.size) * _low_share(left, sample_rate_hz / THINNED)
+        # The mean over a few samples takes a little of a line.
+        kept = np.sinc(hertz * np.arange(1, HARMONICS + 1) * THINNED / sample_rate_hz)
+        weights = weights / np.repeat(kept, 2)
+        size = np.hypot(weights[0::2], weights[1::2])
+        clear = np.flatnonzero((size > CLEAR_HUM * spread) & (size > LEAST_HUM * rms))
+        if not clear.size:
+            continue
+        found = Hum(hertz, tuple((int(i) + 1, float(weights[2 * i]), float(weights[2 * i + 1])) for i in clear))
+        if best is None or float(left @ left) < best[0]:
+            best = float(left @ left), found
+    return None if best is None else best[1]
+
+
+def _basis(t: FloatArray, mains_hz: float) -> FloatArray:
+    turn = 2 * np.pi * mains_hz * t[:, np.newaxis] * np.arange(1, HARMONICS + 1)
+    return np.stack([np.cos(turn), np.sin(turn)], axis=2).reshape(t.size, -1)
+
+
+def _left(quiet: FloatArray, t: FloatArray, mains_hz: float) -> float:
+    """What the first three harmonics leave."""
+    basis = _basis(t, mains_hz)[:, :6]
+    weights, *_ = np.linalg.lstsq(basis, quiet, rcond=None)
+    left = quiet - basis @ weights
+    return float(left @ left)
+
+
+def _low_share(left: FloatArray, sample_rate_hz: float) -> float:
+    """How much stronger the noise is, per hertz, under a kilohertz than on the whole."""
+    power = np.abs(np.fft.rfft(left)) ** 2
+    low = max(int(1000 / sample_rate_hz * left.size), 8)
+    return max(1.0, float(np.sqrt(np.mean(power[:low]) / np.mean(power))))
