@@ -122,7 +122,9 @@ def finding_json(finding: Finding) -> dict[str, Any]:
 
 
 def _write(folder: Path, identity: Mapping[str, Any], done: Mapping[str, Any]) -> dict[str, Any]:
-    summary = {**identity, "steps": dict(done), "warnings": []}
+    runs = [run for found in done.values() for run in found.get("modes", {}).values()]
+    warnings = [{**entry, "mode": run.get("mode")} for run in runs for entry in run.get("warnings", ())]
+    summary = {**identity, "steps": dict(done), "warnings": warnings}
     write_text(folder / FINDINGS, json.dumps(summary, indent=2, ensure_ascii=False, allow_nan=False) + "\n")
     return summary
 

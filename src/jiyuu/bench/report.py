@@ -47,7 +47,8 @@ def pdf_report(standing: Standing, summary: Mapping[str, Any], tables: Mapping[s
         for title, found in _done(summary):
             lines += ["", title, *([f"    {found['why']}"] if found.get("why") else [])]
             for mode, run in found.get("modes", {}).items():
-                lines += [f"  {mode}", *(f"    {finding['sentence']}" for finding in run["findings"])]
+                lines += [f"  {mode}", *(f"    {warning['sentence']}" for warning in run.get("warnings", ())),
+                          *(f"    {finding['sentence']}" for finding in run["findings"])]
             for figure in _figures(found, tables):
                 figure.suptitle(f"{standing.document.name}: {title}", color=PAPER.ink)
                 pages.savefig(figure)

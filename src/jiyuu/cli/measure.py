@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import numpy as np
 import typer
 
-from jiyuu.cli.options import FullScale, Json, Out, print_json, uncertain
+from jiyuu.cli.options import Channel, FullScale, Json, Out, print_json, say_notices, uncertain
 from jiyuu.cli.tracking import tracking
 from jiyuu.whole_file import apart_from, write_text
+from jiyuu.wording.notices import notices_head, notices_json
 
 if TYPE_CHECKING:
     from jiyuu.arrays import FloatArray
@@ -27,6 +29,9 @@ def response(
     stimulus: Annotated[Path, typer.Argument(metavar="STIMULUS.wav|CURVE.csv")],
     recording: Annotated[Path | None, typer.Argument(metavar="RECORDING.wav")] = None,
     out: Out = None,
+    loopback: Annotated[Path | None, typer.Option("--loopback", metavar="R.wav", help="The interface recorded alone, "
+                                                  "with the same stimulus: divided out.")] = None,
+    channel: Channel = None,
     full_scale_v: FullScale = 10.0,
     json: Json = False,
 ) -> None:
@@ -48,12 +53,22 @@ def response(
 
     if out is not None:
         apart_from(out, (stimulus, recording))  # before anything is measured
-    pair = read_pair(stimulus, recording, full_scale_v=full_scale_v)
+    pair = read_pair(stimulus, recording, full_scale_v=full_scale_v, channel=channel)
     measured = measure_response(pair.stimulus_v, pair.recording_v, pair.sample_rate_hz)
+    if loopback is not None:
+        from jiyuu.measurement.loopback import less_interface
+
+        alone = read_pair(stimulus, loopback, full_scale_v=full_scale_v)
+        measured = less_interface(measured, measure_response(alone.stimulus_v, alone.recording_v, alone.sample_rate_hz))
+    if pair.chosen is not None:
+        measured = replace(measured, notices=(pair.chosen, *measured.notices))
     read = read_response(measured)
     if out is not None:
-        write_text(out, curve_csv(measured), inputs=(stimulus, recording))
+        text = curve_csv(measured)
+        write_text(out, "\n".join([*notices_head(read.notices), text]) if read.notices else text,
+                   inputs=(stimulus, recording))
     if not json:
+        say_notices(read.notices)
         for finding in response_findings(measured, read):
             typer.echo(sentence(finding))
         return
@@ -64,6 +79,7 @@ def response(
         "latency_s": uncertain(measured.latency_s.value, measured.latency_s.uncertainty),
         "clock_offset_ppm": None if offset is None else uncertain(offset.value, offset.uncertainty),
         "noise_floor_db": measured.noise_floor_db,
+        "warnings": notices_json(read.notices),
         "coherence": None if measured.coherence is None else float(np.median(measured.coherence)),
     })
 
@@ -104,7 +120,7 @@ def _response_of_table(path: Path, out: Path | None, json: bool) -> None:
         write_text(out, "\n".join(rows) + "\n", inputs=(path,))
     if json:
         print_json({**_read_values(reading, {}), "polarity": None, "latency_s": None, "clock_offset_ppm": None,
-                    "noise_floor_db": None, "coherence": None})
+                    "noise_floor_db": None, "warnings": [], "coherence": None})
         return
     for name, unit in READ_FROM_CURVE:
         if getattr(reading, name) is not None:
@@ -136,7 +152,7 @@ def levels(
                                         full_scale_v=full_scale_v))
         except MeasurementError as error:
             raise MeasurementError(f"{path}: {error}") from error
-    result: dict[str, Any] = {"limit_v": limit_v, "recordings": [
+    result: dict[str, Any] = {"limit_v": limit_v, "warnings": [], "recordings": [
         {
             "file": str(path), "position_percent": None if at is None else float(at[i]), "peak_v": one.peak_v,
             "rms_v": one.rms_v, "crest_db": one.crest_db, "dc_v": one.dc_v, "loudness_lufs": one.loudness_lufs,
@@ -217,32 +233,38 @@ def tone(
     recording: Annotated[Path, typer.Argument(metavar="RECORDING.wav")],
     full_scale_v: FullScale = 10.0,
     concert_a: Annotated[float, typer.Option("--concert-a", help="Frequency of A4, Hz.")] = 440.0,
+    channel: Channel = None,
     json: Json = False,
 ) -> None:
     """Frequency, note, level, distortion of a steady tone."""
     from jiyuu.errors import MeasurementError
     from jiyuu.measurement.tone import measure_tone
+    from jiyuu.measurement.tone_faults import tone_faults
     from jiyuu.measurement.tuner import beating_in
     from jiyuu.quantities import shown_hz, signed
+    from jiyuu.rig.channels import channel_of
     from jiyuu.signals.recordings import read_recording
 
     if not 200 <= concert_a <= 900:
         raise MeasurementError(f"--concert-a {concert_a:g} is out of range; give 200 to 900 Hz.")
     record = read_recording(recording, full_scale_v=full_scale_v)
-    found = measure_tone(record.loudest_v, record.sample_rate_hz, concert_a_hz=concert_a)
-    beats = beating_in(record.loudest_v, record.sample_rate_hz)
+    record_v, chosen = channel_of(record, None, channel)
+    found = measure_tone(record_v, record.sample_rate_hz, concert_a_hz=concert_a)
+    beats = beating_in(record_v, record.sample_rate_hz)
+    notices = (*(() if chosen is None else (chosen,)), *tone_faults(record_v, record.sample_rate_hz, found))
     if json:
         print_json({
             "frequency_hz": uncertain(found.frequency_hz.value, found.frequency_hz.uncertainty),
             "note": found.note, "cents": found.cents, "amplitude_peak_v": found.amplitude_peak_v,
             "dc_v": found.dc_v, "thd_percent": found.thd_percent, "thd_n_percent": found.thd_n_percent,
-            "harmonics_db": list(found.harmonics_db),
+            "harmonics_db": list(found.harmonics_db), "warnings": notices_json(notices),
             "beating": None if beats is None else {
                 "rate_hz": beats.rate_hz.value, "uncertainty_hz": beats.rate_hz.uncertainty,
                 "first_hz": beats.first_hz, "second_hz": beats.second_hz, "second_level_db": beats.level_db,
             },
         })
         return
+    say_notices(notices)
     typer.echo(
         f"{shown_hz(found.frequency_hz.value)}, {found.note} {signed(found.cents)} cents, "
         f"{found.amplitude_peak_v:.4g} V peak, THD {found.thd_percent:.3g} %."

@@ -24,7 +24,16 @@ DriveDb = Annotated[str, typer.Option("--drive-db", help="Gain ahead of the filt
 Set = Annotated[list[str] | None, typer.Option("--set", help="name=value of a circuit parameter; repeatable.")]
 Json = Annotated[bool, typer.Option("--json", help="One JSON object on standard output.")]
 Out = Annotated[Path | None, typer.Option("--out", help="File to write.")]
+Channel = Annotated[str | None, typer.Option("--channel", help="left or right, where a recording has two.")]
 FullScale = Annotated[float, typer.Option("--full-scale-v", help="Volts of a full-scale sample.")]
+
+
+def say_notices(notices: Iterable[Any]) -> None:
+    """What is wrong with a recording, on standard error."""
+    from jiyuu.wording.notices import notices_json
+
+    for entry in notices_json(tuple(notices)):
+        typer.echo(f"jiyuu: {entry['sentence']}", err=True)
 
 
 @dataclass(frozen=True)

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import numpy as np
 import typer
 
-from jiyuu.cli.options import FullScale, Json, Out, print_json
+from jiyuu.cli.options import Channel, FullScale, Json, Out, print_json, say_notices
 from jiyuu.whole_file import write_text
+from jiyuu.wording.notices import notices_head, notices_json
 
 if TYPE_CHECKING:
     from jiyuu.measurement.staircase import Staircase
@@ -29,6 +31,9 @@ def tracking(
     zero_hz: Annotated[str | None, typer.Option("--zero-hz", help="Pitch meant at 0 V: 261.6, C4, 110. The offset is "
                                                 "against it, and given it the offset trim is advised.")] = None,
     no_hf_trim: Annotated[bool, typer.Option("--no-hf-trim", help="The unit has no high-frequency trim.")] = False,
+    harmonic: Annotated[int | None, typer.Option("--harmonic", help="Which harmonic sounds loudest; found from the "
+                                                 "partials when not given.", min=1, max=16)] = None,
+    channel: Channel = None,
     out: Out = None,
     full_scale_v: FullScale = 10.0,
     json: Json = False,
@@ -39,6 +44,7 @@ def tracking(
     from jiyuu.measurement.tracking import read_tracking, readings_of
     from jiyuu.prediction.trim_advice import advise
     from jiyuu.quantities import C4_HZ, parse_frequency, parse_scale, volts_of
+    from jiyuu.rig.channels import channel_of
     from jiyuu.signals.recordings import read_recording
 
     if (volts is None) == (notes is None):
@@ -50,15 +56,19 @@ def tracking(
         raise MeasurementError(f"--reference-v {reference_v:g} is none of the volts given; choose one of them.")
     zero = C4_HZ if zero_hz is None else parse_frequency(zero_hz)
     record = read_recording(recording, full_scale_v=full_scale_v)
-    found = measure_staircase(record.loudest_v, record.sample_rate_hz, asked)
+    record_v, chosen = channel_of(record, None, channel)
+    found = measure_staircase(record_v, record.sample_rate_hz, asked, harmonic=harmonic)
+    if chosen is not None:
+        found = replace(found, notices=(chosen, *found.notices))
     read = read_tracking(readings_of(found), reference_v=reference_v, tolerance_cents=tolerance_cents, zero_hz=zero)
     target = None if zero_hz is None else zero * 2.0**read.reference_v
     advice = advise(read, target_hz=target, has_hf_trim=not no_hf_trim)
     if out is not None:
-        write_text(out, readings_csv(read), inputs=(recording,))
+        write_text(out, "\n".join([*notices_head(found.notices), readings_csv(read)]), inputs=(recording,))
     if json:
         print_json(as_json(found, read, advice))
     else:
+        say_notices(found.notices)
         _say(found, read, advice)
 
 
@@ -122,6 +132,7 @@ def as_json(found: Staircase, read: Tracking, advice: Advice) -> dict[str, Any]:
         "worst_error_after_cents": advice.after.worst_cents,
         **_span("usable_after_advice", advice.after.usable),
         "remarks": list(found.remarks),
+        "warnings": notices_json(found.notices),
     }
 
 

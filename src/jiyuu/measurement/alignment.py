@@ -94,7 +94,8 @@ def find_place(record: FloatArray, passages: Passages, sample_rate_hz: float) ->
     floor = float(np.median(smooth[: record.size]))
     # Noise deconvolved leaves noise of its own, but hardly ever twice its median over such a window. A ring that lasts
     # as long as the recording has no floor beside it, but explains nearly all that was recorded.
-    if not smooth[place] > (10 if passages.noisy else 100) * floor and explained(record, response, passages, place) < 0.5:
+    stands_out = smooth[place] > (10 if passages.noisy else 100) * floor
+    if not stands_out and explained(record, response, passages, place) < 0.5:
         raise MeasurementError(
             "The stimulus is not to be found in the recording; check that the two files belong together and that the "
             "recording is neither silent nor mostly noise."

@@ -34,8 +34,8 @@ class Cut:
 class Spectrum:
     """bins_hz (m,) rising, their gain (m,) V/V, how much each counts (m,), and variance (m,) |z|² of one bin's gain.
 
-    cut: the gate behind it, None where there was none. sounds_s (m,): when each sounded, where the recorder's clock is to
-    be found by it."""
+    cut: the gate behind it, None where there was none. sounds_s (m,): when each sounded, where the recorder's clock is
+    to be found by it."""
 
     bins_hz: FloatArray
     gain: ComplexArray

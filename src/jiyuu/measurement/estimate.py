@@ -13,6 +13,7 @@ from jiyuu.measurement.network_search import fit_network
 from jiyuu.measurement.smoothing import FineGrid
 from jiyuu.measurement.uncertain import Uncertain
 
+LOUD_DB = 12.0  # under the top of a curve: what a soft stage may have compressed
 LEAVES = 1.5  # of the noise's own deviation: a network that leaves more is not the whole truth
 # What gate, interpolation and clock leave, found on noiseless records: shares of the gain, the first of all of it, the
 # second at LOW_HZ and less above; and of the loudest gain.
@@ -44,6 +45,7 @@ class Estimate:
     network: FittedNetwork | None = None
     clock_ppm: Uncertain | None = None  # found from a single passage
     hurt_hz: tuple[tuple[float, float], ...] = ()
+    unloaded: NetworkFit | None = None  # fitted without the loudest part
 
 
 def fitted_network(
@@ -53,6 +55,28 @@ def fitted_network(
 ) -> FittedNetwork | None:
     """From the bins (m,) of a gated impulse response, of a wire's, and of noise as strong as it has. hurt_hz: bands
     that are left out; sounds_s (m,): when each bin sounded, where the clock is to be found by it."""
+    fit = fit_network(_spectrum(signal, wire, noise, grid, cut, hurt_hz, sounds_s))
+    if fit is None or fit.left > LEAVES:
+        return None
+    return FittedNetwork(fit, fit.drawn(draws, generator))
+
+
+def without_the_loudest(
+    signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
+    hurt_hz: tuple[tuple[float, float], ...], sounds_s: FloatArray | None,
+) -> NetworkFit | None:
+    """The network that the faint parts of a curve tell of, whose loud part a soft stage may have compressed; None where
+    none fits them either. Arguments as in fitted_network."""
+    size = np.abs(signal / wire)
+    loud = grid.bins_hz[size > size.max() * 10 ** (-LOUD_DB / 20)]
+    fit = fit_network(_spectrum(signal, wire, noise, grid, cut, (*hurt_hz, (loud[0] * 0.9, loud[-1] * 1.1)), sounds_s))
+    return None if fit is None or fit.left > 2 * LEAVES else fit
+
+
+def _spectrum(
+    signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
+    hurt_hz: tuple[tuple[float, float], ...], sounds_s: FloatArray | None,
+) -> Spectrum:
     hertz = grid.bins_hz
     gain, left = signal / wire, np.abs(noise / wire) ** 2
     sums = np.concatenate([[0.0], np.cumsum(left)])
@@ -65,10 +89,7 @@ def fitted_network(
     variance = variance + systematic
     for low_hz, high_hz in hurt_hz:
         variance[(hertz > low_hz) & (hertz < high_hz)] += (1e3 * size.max()) ** 2
-    fit = fit_network(Spectrum(hertz, gain, np.ones(hertz.size), variance, cut, sounds_s))
-    if fit is None or fit.left > LEAVES:
-        return None
-    return FittedNetwork(fit, fit.drawn(draws, generator))
+    return Spectrum(hertz, gain, np.ones(hertz.size), variance, cut, sounds_s)
 
 
 def network_of(

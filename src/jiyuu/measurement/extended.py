@@ -85,9 +85,11 @@ def _beyond(response: MeasuredResponse, fit: NetworkFit, drawn: list[DrawnNetwor
     clear = response.snr_db > CLEAR_DB
     slope = local_slope(response.frequency_hz, level)
     per = POINTS_PER_OCTAVE
-    flat = (np.abs(slope) < LEVEL_SLOPE) & clear & (level > level[clear].max(initial=-np.inf) - NEAR_TOP_DB)
-    # An octave that is level near the top is the passband.
-    has_one = bool((np.convolve(flat, np.ones(per), mode="valid") >= per - 0.5).any()) if flat.size >= per else False
+    level_there = (np.abs(slope) < LEVEL_SLOPE) & clear
+    near_top = level_there & (level > level[clear].max(initial=-np.inf) - NEAR_TOP_DB)
+    # An octave that is level is a passband: at the low end any, since interfaces roll off there; else one near the top.
+    has_one = [bool((np.convolve(flat, np.ones(per), mode="valid") >= per - 0.5).any()) if flat.size >= per else False
+               for flat in (level_there, near_top)]
     found = []
     for end, way in ((0, -1), (-1, 1)):
         there = response.frequency_hz[end] * 2.0 ** (way * np.arange(0, BEYOND_OCTAVES + 0.01, 0.25))
@@ -97,7 +99,7 @@ def _beyond(response: MeasuredResponse, fit: NetworkFit, drawn: list[DrawnNetwor
         leans = bool(np.abs(slope[near]).mean() > END_SLOPE)
         ends_level = abs(own[-1] - own[-5]) < LEVEL_ENOUGH
         faint = not clear[near].any()
-        wanted = doubt.max() < CERTAIN_DB and not faint and (ends_level or (leans and not has_one))
+        wanted = doubt.max() < CERTAIN_DB and not faint and (ends_level or (leans and not has_one[0 if way < 0 else 1]))
         found.append(float(BEYOND_OCTAVES) if wanted else 0.0)
     return found[0], found[1]
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from jiyuu.measurement.curve_reading import CurveReading, Kind, SlopeWindow, read_curve
 from jiyuu.measurement.finding import Finding
+from jiyuu.measurement.notice import Notice
 from jiyuu.measurement.uncertain import COVERAGE
 
 if TYPE_CHECKING:  # measuring brings half of SciPy with it; a window that only shows findings starts without
@@ -27,46 +28,55 @@ UNSURE = 1.12  # so many draws tell their 95th percentile only so well, and thei
 
 @dataclass(frozen=True, slots=True, eq=False)
 class ReadResponse:
-    """A measured curve, what was read from it, and the 95 % uncertainty of each value read."""
+    """A measured curve, what was read from it, the 95 % uncertainty of each value read, and what is
+    wrong with it; None where a fault has moved a value too far."""
 
     reading: CurveReading
     uncertainty: Mapping[str, float]
+    notices: tuple[Notice, ...] = ()
 
 
 def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = None) -> ReadResponse:
     """Read the curve and, from the draws of its noise, how far each value might be off."""
-    from jiyuu.measurement.extended import extended
+    from jiyuu.measurement.doubts import doubts_of, withdrawn
+    from jiyuu.measurement.extended import Extended, extended
 
     whole = extended(response)
     band = (float(response.frequency_hz[0]), float(response.frequency_hz[-1]))
     doubt = np.interp(whole.frequency_hz, response.frequency_hz, response.level_uncertainty_db)
     within = None if whole.exact is None else band
+
+    def again(curve: Extended) -> CurveReading:
+        return read_curve(curve.frequency_hz, curve.level_db, usable=curve.usable, window=window, kind=reading.kind,
+                          with_humps=False, exact=curve.exact, slopes_within_hz=within)
+
     reading = read_curve(
         whole.frequency_hz, whole.level_db, usable=whole.usable, level_uncertainty_db=doubt, window=window,
         exact=whole.exact, slopes_within_hz=within,
     )
     values: dict[str, list[float]] = {name: [] for name, _ in READ_FROM_CURVE}
     for level, exact in whole.draws:
-        other = read_curve(whole.frequency_hz, level, usable=whole.usable, window=window, kind=reading.kind,
-                           with_humps=False, exact=exact, slopes_within_hz=within)
+        other = again(replace(whole, level_db=level, exact=exact))
         for name in values:
             value = getattr(other, name)
             if value is not None:
                 values[name].append(value)
+    doubts = doubts_of(response, whole, reading, tuple(values), again)
     uncertainty = {}
     for name, found in values.items():
         centre = getattr(reading, name)
-        if centre is None:
+        if centre is None or name in doubts.withdrawn:
             continue
         if len(found) >= len(response.draws) // 2:
             # About the value read, not the mean of the draws: a maximum of noisy curves is biased, and that counts.
-            uncertainty[name] = UNSURE * float(np.quantile(np.abs(np.array(found) - centre), 0.95))
+            stated = UNSURE * float(np.quantile(np.abs(np.array(found) - centre), 0.95))
             if not name.endswith("_hz"):
-                uncertainty[name] += FLOOR
-            if name.endswith("_hz") and response.clock_offset_ppm is not None:
-                clock = 1e-6 * max(response.clock_offset_ppm.uncertainty, CLOCK_PPM) * centre
-                uncertainty[name] = float(np.hypot(uncertainty[name], clock))
-    return ReadResponse(reading, uncertainty)
+                stated += FLOOR
+            elif response.clock_offset_ppm is not None:
+                stated = float(np.hypot(stated, 1e-6 * max(response.clock_offset_ppm.uncertainty, CLOCK_PPM) * centre))
+            uncertainty[name] = stated + doubts.wider.get(name, 0.0)
+    notices = (*response.notices, *doubts.notices)
+    return ReadResponse(withdrawn(reading, doubts.withdrawn), uncertainty, notices)
 
 
 def response_findings(

@@ -94,7 +94,8 @@ def _by_one_clock(
     record: FloatArray, place: int, whole: tuple[int, ...], passages: Passages, sample_rate_hz: float,
     notices: list[Notice],
 ) -> tuple[FloatArray, int, ClockOffset | None, tuple[int, ...], int]:
-    """(record, place, clock offset, passages that may be used, samples missing before them); what is found wrong goes to the notices."""
+    """(record, place, clock offset, passages that may be used, samples missing before them); what is found
+    wrong goes to the notices."""
     if len(whole) < 2 or whole[:2] != (0, 1):
         return record, _refined(record, passages, place, whole[0]), None, whole, 0
     length, period = passages.passage_v.size, passages.period

@@ -17,7 +17,7 @@ from jiyuu.measurement.bin_groups import Cut, Groups, ring_left_out, scaled
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.stopping import checkpoint
 
-STEPS = 60
+STEPS = 40
 STILL = 1e-3  # of χ²: smaller gains no longer matter
 FOLLOWED = 1e-9  # what is left of a ring at the gate's end from which on the gate need not be laid on it
 
@@ -303,7 +303,8 @@ def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) ->
     s = groups.nodes_s
     total = product(values, order, s)
     below = total / np.polyval(np.real(np.poly(roots_of(np.exp(values[: order.poles])))), s)
-    above = total / np.polyval(np.real(np.atleast_1d(np.poly(roots_of(values[order.poles : order.poles + order.zeros])))), s)
+    zeros = roots_of(values[order.poles : order.poles + order.zeros])
+    above = total / np.polyval(np.real(np.atleast_1d(np.poly(zeros))), s)
     columns = [-below * s**j for j in range(order.poles)] + [above * s**j for j in range(order.zeros)]
     if order.clocked and groups.nodes_sound is not None:
         columns.append(-s * groups.nodes_sound * total)

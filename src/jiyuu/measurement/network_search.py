@@ -16,6 +16,9 @@ from jiyuu.measurement.rational_fit import PolesAndZeros, fit_poles
 from jiyuu.stopping import checkpoint
 
 USUAL_FIRST = (2, 4, 1, 3, 5, 6, 7, 8)  # numbers of poles, as they are tried
+HANDMADE_UP_TO = 4  # poles of filters of the usual shape
+NO_BETTER = 0.7  # share of the misfit that more poles must leave to be worth a search
+MOST_RESTS = 3
 MORE_IN_VAIN = 2  # poles added without telling more
 FEWEST_BINS = 30
 OUTSIDE = 4.0  # a zero so far beyond the band may as well be none, or lie at 0
@@ -37,10 +40,16 @@ def fit_network(spectrum: Spectrum) -> NetworkFit | None:
     unit = 2 * np.pi * float(np.sqrt(spectrum.bins_hz[0] * spectrum.bins_hz[-1]))
     groups = Groups.of(spectrum, unit)
     best: tuple[float, NetworkFit] | None = None
+    least = np.inf
     for count in USUAL_FIRST:
         if best is not None and count > max(best[1].order.poles, 4) + MORE_IN_VAIN:
             break
-        fits = _fits(spectrum, groups, _guesses(groups, count))
+        guesses = _guesses(groups, count)
+        found_left = min((guess.left for guess in guesses if guess.left), default=np.inf)
+        if count > HANDMADE_UP_TO and found_left > NO_BETTER * least:
+            continue  # more poles do not explain it either
+        least = min(least, found_left)
+        fits = _fits(spectrum, groups, guesses)
         for mine, fit in fits:
             found, score = _simplest(mine, fit) if fit.left < WORTH else (fit, _score(mine, fit))
             if best is None or score < best[0]:
@@ -90,6 +99,8 @@ def _guesses(groups: Groups, count: int) -> list[PolesAndZeros]:
         guess = fit_poles(groups.s.imag, groups.gain, deviation, count)
         if guess is not None:
             found.append(guess)
+    if count > HANDMADE_UP_TO:
+        return found
     omega, none = groups.s.imag, np.zeros(0, dtype=complex)
     top = int(np.argmax(size))
     wide = np.flatnonzero(size > size[top] / np.sqrt(2))
@@ -134,7 +145,7 @@ def _candidates(start: PolesAndZeros, groups: Groups) -> list[tuple[Order, Float
         first = clear[:size]
         rise = float(np.polyfit(np.log(np.abs(groups.s[first])), np.log(np.abs(groups.gain[first])), 1)[0])
     none = np.zeros(0, dtype=complex)
-    rests = sorted(range(start.poles.size + 1), key=lambda rest: abs(rest - rise))
+    rests = sorted(range(start.poles.size + 1), key=lambda rest: abs(rest - rise))[:MOST_RESTS]
     found = [(none, rest) for rest in rests]
     for reach in (1.0, OUTSIDE):
         inside = (np.abs(start.zeros) > low / reach) & (np.abs(start.zeros) < high * reach)

@@ -11,8 +11,11 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.steady_pieces import NO_TONE, Piece, find_pieces
+from jiyuu.measurement.step_pitch import divided, on_one_harmonic, swaying_steps, without_vibrato
 from jiyuu.measurement.step_tone import StepTone, step_tone
+from jiyuu.measurement.waveform_faults import clipping
 from jiyuu.quantities import shown_hz
 
 STRAY_SHARE = 0.25  # of the usual duration: what is shorter is a pause for breath in a glide, not a step
@@ -21,6 +24,7 @@ SAME_CENTS = 5.0
 MOST_PLACES = 20_000
 PLACED_OCTAVES = 0.2  # how far a unit's steps may lie from a straight line, re the smallest step between them
 CLEARLY = 3.0  # how much worse the next best place must be
+ROOM_EDGE = 0.15
 EDGE_S = 0.1  # how far the first and last tone may reach past their pieces
 
 
@@ -33,6 +37,7 @@ class Staircase:
     volts: tuple[float, ...]
     missing_volts: tuple[float, ...] = ()
     remarks: tuple[str, ...] = ()
+    notices: tuple[Notice, ...] = ()
 
 
 def checked_volts(volts: Sequence[float]) -> FloatArray:
@@ -47,21 +52,83 @@ def checked_volts(volts: Sequence[float]) -> FloatArray:
     return found
 
 
-def measure_staircase(recording_v: FloatArray, sample_rate_hz: float, volts: Sequence[float]) -> Staircase:
+def measure_staircase(
+    recording_v: FloatArray, sample_rate_hz: float, volts: Sequence[float], *, harmonic: int | None = None
+) -> Staircase:
     """recording_v (n,) with one steady tone for each of volts (m,), in that order -> the steps at their volts.
+    harmonic: which one sounds loudest, found from the partials when not given.
 
     Raises MeasurementError when the numbers differ and it is not certain which step is missing, or when there are more
     steps than volts."""
     wanted = checked_volts(volts)
-    tones, remarks = _as_steps(_tones(recording_v, sample_rate_hz, find_pieces(recording_v, sample_rate_hz)))
-    places = _places(_octaves(tones), wanted)
-    if places is None:
-        raise MeasurementError(_differs(tones, wanted))
+    notices = []
+    clipped, _ = clipping(recording_v)
+    if clipped is not None:
+        notices.append(clipped)
+    tones, remarks, places = _steps(recording_v, sample_rate_hz, wanted, notices)
+    reaches = _reaches(tones)
+    settled = [without_vibrato(recording_v, sample_rate_hz, tone, reach)
+               for tone, reach in zip(tones, reaches, strict=True)]
+    tones = [tone for tone, _ in settled]
+    notices += [notice for _, notice in settled if notice is not None]
+    found = [divided(recording_v, sample_rate_hz, tone) for tone in tones]
+    divisors = on_one_harmonic(tones, found, wanted[list(places)])
+    if harmonic is not None:
+        divisors = [harmonic] * len(tones)
+    elif any(divisor > 1 for divisor in divisors):
+        first = next(i for i, divisor in enumerate(divisors) if divisor > 1)
+        notices.append(Notice(Fault.OCTAVE_UNCERTAIN, tones[first].start_s))
+    tones = [_divided_by(tone, divisor) for tone, divisor in zip(tones, divisors, strict=True)]
     missing = tuple(float(v) for i, v in enumerate(wanted) if i not in places)
     if missing:
         said = ", ".join(f"{v:g} V" for v in missing)
         remarks = [*remarks, f"No step was found at {said}; the jump there leaves no doubt which ones are missing."]
-    return Staircase(tuple(tones), tuple(float(wanted[i]) for i in places), missing, tuple(remarks))
+    volts_there = tuple(float(wanted[i]) for i in places)
+    return Staircase(tuple(tones), volts_there, missing, tuple(remarks), tuple(notices))
+
+
+def _steps(
+    recording_v: FloatArray, sample_rate_hz: float, wanted: FloatArray, notices: list[Notice]
+) -> tuple[list[StepTone], list[str], tuple[int, ...]]:
+    """(steps, remarks, their volts); where steady ones are not so many, those whose pitch sways or jumps by octaves."""
+    tones: list[StepTone] = []
+    remarks: list[str] = []
+    problem: MeasurementError | None = None
+    try:
+        tones, remarks = _as_steps(_tones(recording_v, sample_rate_hz, find_pieces(recording_v, sample_rate_hz)))
+        places = _places(_octaves(tones), wanted)
+        if places is not None and len(places) == wanted.size:
+            return tones, remarks, places
+    except MeasurementError as error:
+        problem, places = error, None
+    other = swaying_steps(recording_v, sample_rate_hz, wanted.size)
+    if other is not None and _follows(_octaves(other[0]), wanted):
+        notices += other[1]
+        return other[0], [], tuple(range(wanted.size))
+    if problem is not None:
+        raise problem
+    if places is None:
+        raise MeasurementError(_differs(tones, wanted))
+    return tones, remarks, places
+
+
+def _reaches(tones: Sequence[StepTone]) -> list[tuple[float, float] | None]:
+    """How far the sound of each step may reach: of those whose steady part is much shorter than the others' room, all
+    of that room but its edges; a pitch that sways has no long steady part."""
+    found: list[tuple[float, float] | None] = []
+    for i, tone in enumerate(tones):
+        low = tones[i - 1].stop_s if i else tone.start_s
+        high = tones[i + 1].start_s if i + 1 < len(tones) else tone.stop_s
+        room = (low + ROOM_EDGE * (high - low), high - ROOM_EDGE * (high - low))
+        short = tone.stop_s - tone.start_s < 0.7 * (room[1] - room[0])
+        found.append((min(room[0], tone.start_s), max(room[1], tone.stop_s)) if short else None)
+    return found
+
+
+def _divided_by(tone: StepTone, divisor: int) -> StepTone:
+    hertz = tone.frequency_hz
+    return tone if divisor == 1 else replace(
+        tone, frequency_hz=replace(hertz, value=hertz.value / divisor, uncertainty=hertz.uncertainty / divisor))
 
 
 def _tones(recording_v: FloatArray, sample_rate_hz: float, pieces: list[Piece]) -> list[StepTone]:

@@ -59,7 +59,7 @@ def find_pieces(recording_v: FloatArray, sample_rate_hz: float) -> list[Piece]:
         raise MeasurementError("The recording is under a tenth of a second long; record every step for half a second.")
     if not np.ptp(record):
         raise MeasurementError("The recording is silent; check cable and level.")
-    cents, level_db = _pitch_track(record, sample_rate_hz)
+    cents, level_db = pitch_track(record, sample_rate_hz)
     still = _still(cents, level_db)
     pieces = _joined(_runs(still), cents, level_db)
     pieces = [piece for piece in pieces if _long_enough(piece)]
@@ -95,7 +95,7 @@ def _begun(pieces: list[Piece], cents: FloatArray, level_db: FloatArray) -> list
     return found
 
 
-def _pitch_track(record: FloatArray, sample_rate_hz: float) -> tuple[FloatArray, FloatArray]:
+def pitch_track(record: FloatArray, sample_rate_hz: float) -> tuple[FloatArray, FloatArray]:
     """Pitch in cents re 1 Hz and level in dB at every hop, block by block so that long recordings fit into memory."""
     hop = round(HOP_S * sample_rate_hz)
     count = record.size // hop

@@ -20,7 +20,7 @@ HARMONICS = 12
 THINNED = 16  # samples put together before mains is looked for
 CLEAR_HUM = 8.0  # standard deviations of a line's amplitude
 LEAST_HUM = 3e-5  # re the recording's RMS: what is weaker moves nothing
-COARSE = 300.0  # the recording's RMS over its step: finer ones leave an error under that of usual noise
+COARSE = 100.0  # the recording's RMS over its step: finer ones leave an error under that of usual noise
 
 
 def clipping(record_v: FloatArray, noise_v: float = 0.0) -> tuple[Notice | None, NDArray[np.bool_]]:

@@ -9,6 +9,8 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
+from jiyuu.measurement.notice import Notice
+from jiyuu.rig.channels import channel_of
 from jiyuu.signals.recordings import FULL_SCALE_V, read_recording
 
 
@@ -19,10 +21,14 @@ class RecordedPair:
     stimulus_v: FloatArray
     recording_v: FloatArray
     sample_rate_hz: float
+    chosen: Notice | None = None  # which channel was taken, where there was a choice
 
 
-def read_pair(stimulus: Path, recording: Path, *, full_scale_v: float = FULL_SCALE_V) -> RecordedPair:
-    """Both files of a measurement. Raises SignalError when they do not belong together."""
+def read_pair(
+    stimulus: Path, recording: Path, *, full_scale_v: float = FULL_SCALE_V, channel: str | None = None
+) -> RecordedPair:
+    """Both files of a measurement. channel: left or right, told by the stimulus when not given. Raises SignalError when
+    they do not belong together."""
     played = read_recording(stimulus, full_scale_v=full_scale_v)
     recorded = read_recording(recording, full_scale_v=full_scale_v)
     if played.sample_rate_hz != recorded.sample_rate_hz:
@@ -30,7 +36,21 @@ def read_pair(stimulus: Path, recording: Path, *, full_scale_v: float = FULL_SCA
             f"{recording} has a rate of {recorded.sample_rate_hz} Hz and the stimulus {played.sample_rate_hz} Hz; "
             "record at the rate of the stimulus."
         )
-    return RecordedPair(played.loudest_v, recorded.loudest_v, float(played.sample_rate_hz))
+    if _swapped(played.loudest_v, recorded.loudest_v):
+        raise SignalError(
+            f"{stimulus} and {recording} look swapped: the second begins with silence that has no noise in it, as only "
+            "a stimulus does; give the file that was played first."
+        )
+    recorded_v, chosen = channel_of(recorded, played.loudest_v, channel)
+    return RecordedPair(played.loudest_v, recorded_v, float(played.sample_rate_hz), chosen)
+
+
+def _swapped(stimulus_v: FloatArray, recording_v: FloatArray) -> bool:
+    """A stimulus is quiet at its beginning but for its own rounding; a recording through cables never is."""
+    def quiet(record: FloatArray) -> float:
+        return float(np.mean(np.abs(record) < 1e-6 * np.abs(record).max()))
+
+    return quiet(recording_v) > 0.03 and quiet(stimulus_v) < 0.1 * quiet(recording_v)
 
 
 def tell_apart(first: Path, second: Path, *, full_scale_v: float = FULL_SCALE_V) -> tuple[Path, Path]:

@@ -76,7 +76,8 @@ def run_resonance(request: ResonanceRequest, rig: Rig) -> Iterator[Progress | Re
             heard.append(recording)
             percents.append(percent)
         recordings += heard
-        responses += side_by_side(lambda record: measure_response(stimulus_v, record, rig.sample_rate_hz), heard)
+        responses += side_by_side(
+            lambda record: measure_response(stimulus_v, record, rig.sample_rate_hz, quickly=True), heard)
         if onset is not None:
             break
     if len(responses) < 2:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
 from jiyuu.arrays import FloatArray
+from jiyuu.circuits.linear import complex_gain
 from jiyuu.circuits.network import Network
 from jiyuu.measurement.findings import ReadResponse, read_response
 from jiyuu.measurement.response import MeasuredResponse, measure_response
@@ -17,6 +18,7 @@ from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from jiyuu.stopping import side_by_side
 
+LEAST_V = 0.002  # softer ones drown in a unit's own noise
 SMALL_SIGNAL_V = 0.05  # a twentieth of the usual stage headroom: at a peak of +8 dB it compresses by under 0.1 dB
 
 
@@ -28,7 +30,7 @@ class ResponseRequest:
     network: Network
     gain: float
     modes: tuple[str, ...]
-    plan: SweepPlan = field(default_factory=lambda: SweepPlan(level_v=SMALL_SIGNAL_V))
+    plan: SweepPlan | None = None  # so soft that the resonance does not compress, when not given
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -46,10 +48,24 @@ class ResponseRun:
     fit: CircuitFit | None
 
 
+def soft_level_v(request: ResponseRequest) -> float:
+    """Inside a loop a signal is as much louder as the peak stands over the rest of the curve, and what a soft stage
+    takes off it grows again by the loop: so much softer is played."""
+    hertz = request.panel.cutoff_hz * 2.0 ** np.linspace(-4, 2, 193)
+    first = request.network.outputs[:1]
+    now, none = (np.abs(complex_gain(request.network, hertz, cutoff_hz=request.panel.cutoff_hz, gain=gain, modes=first))
+                 for gain in (request.gain, 0.0))
+    # Re three octaves and more under the cutoff where the first output passes them.
+    passes = none[0, 0] > 1e-3 and now[0, 0] > 0
+    share = (now / now[0, 0]) / np.maximum(none / none[0, 0], 1e-9) if passes else now / np.maximum(none, 1e-9)
+    return float(max(SMALL_SIGNAL_V / max(float(share.max()), 1.0), LEAST_V))
+
+
 def run_response(request: ResponseRequest, rig: Rig) -> Iterator[Progress | ResponseRun]:
     """Yields progress and, for every mode asked for, a ResponseRun."""
     yield Progress("Playing the sweep", 0.02)
-    stimulus_v = sweep_stimulus(request.plan, sample_rate_hz=rig.sample_rate_hz)
+    plan = request.plan or SweepPlan(level_v=soft_level_v(request))
+    stimulus_v = sweep_stimulus(plan, sample_rate_hz=rig.sample_rate_hz)
     recordings_v = rig.play(stimulus_v, request.panel, request.modes)
     rate = rig.sample_rate_hz
 

@@ -16,6 +16,7 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.findings import read_response
+from jiyuu.measurement.notice import Notice
 from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.staircase import checked_volts, measure_staircase
 from jiyuu.measurement.steady_pieces import Piece, find_pieces
@@ -52,6 +53,7 @@ class TrackingRun:
     cv_v: FloatArray
     recording_v: FloatArray
     sample_rate_hz: float
+    notices: tuple[Notice, ...] = ()
 
 
 def run_tracking(request: TrackingRequest, rig: Rig) -> Iterator[Progress | TrackingRun]:
@@ -189,8 +191,9 @@ def evaluate_recording(request: TrackingRequest, recording_v: FloatArray, sample
     do not fit."""
     found = measure_staircase(recording_v, sample_rate_hz, request.volts)
     missing = [f"{v:g} V" for v in found.missing_volts]
-    return _run(replace(request, by_sweeps=False), sample_rate_hz, readings_of(found), np.array(request.volts),
-                recording_v, missing, None, knob_known=False)
+    run = _run(replace(request, by_sweeps=False), sample_rate_hz, readings_of(found), np.array(request.volts),
+               recording_v, missing, None, knob_known=False)
+    return replace(run, notices=found.notices)
 
 
 def _run(

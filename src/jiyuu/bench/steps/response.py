@@ -18,6 +18,7 @@ from jiyuu.book.table import Table
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
+from jiyuu.wording.notices import notices_json
 
 if TYPE_CHECKING:
     from jiyuu.rig.response_run import ResponseRequest, ResponseRun
@@ -91,7 +92,7 @@ def made(standing: Standing, setting: Setting, run: ResponseRun) -> Run:
         ("uncertainty_db", "dB", response.level_uncertainty_db[every]), ("snr_db", "dB", response.snr_db[every]),
     )
     records = {"stimulus": (run.stimulus_v, run.sample_rate_hz), "recording": (run.recording_v, run.sample_rate_hz)}
-    facts = {"kind": run.read.reading.kind.value, "level_v": run.level_v}
+    facts = {"kind": run.read.reading.kind.value, "level_v": run.level_v, "warnings": notices_json(run.read.notices)}
     return Run("response", replace(standing, mode=run.mode), setting, tuple(found), (table,), records, facts)
 
 

@@ -143,6 +143,7 @@ class TrackingStep(Step):
 def made(standing: Standing, setting: TrackingSetting, run: TrackingRun) -> Run:
     """The table judged, with its findings, what is advised, and what it takes to judge it again."""
     from jiyuu.measurement.tracking_findings import tracking_findings
+    from jiyuu.wording.notices import notices_json
     from jiyuu.wording.tracking import advice_lines
 
     request, tracking, advice = run.request, run.tracking, run.advice
@@ -161,6 +162,7 @@ def made(standing: Standing, setting: TrackingSetting, run: TrackingRun) -> Run:
         "tolerance_cents": request.tolerance_cents, "reference_v": tracking.reference_v, "unread": list(run.unread),
         "temperature_c": request.temperature_c, "pitch_ratio": run.pitch_ratio,
         "key_follow_percent": request.key_follow_percent, "note": setting.note, "advice": list(advice_lines(advice)),
+        "warnings": notices_json(run.notices),
     }
     rate = run.sample_rate_hz
     return Run("tracking", standing, setting, tuple(findings), (table,),

@@ -200,7 +200,8 @@ class StepPresenter(QObject):
         """What is measured, and under it what the drawing says of the rest."""
         known = {logged.finding.quantity for logged in self.logged}
         rest = tuple(finding for finding in self.predicted_findings() if finding.quantity not in known)
-        self.findings.emit(Said(self.heading(), self.logged, rest))
+        wrong = [entry["sentence"] for entry in (self.run.facts.get("warnings", ()) if self.run is not None else ())]
+        self.findings.emit(Said("\n".join([self.heading(), *wrong]), self.logged, rest))
 
     # What the person does
 

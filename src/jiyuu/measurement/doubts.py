@@ -1,0 +1,192 @@
+"""Which readings of a response a fault has moved, and by how much: intervals are widened, numbers withdrawn."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from jiyuu.arrays import FloatArray
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.curve_reading import CurveReading, Kind
+from jiyuu.measurement.extended import Extended
+from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.measurement.response import MeasuredResponse
+
+BREAKING = (Fault.SAMPLES_LOST, Fault.GAIN_CHANGED, Fault.DROPOUT, Fault.STARTED_LATE, Fault.ENDED_EARLY, Fault.CLIPPED)
+WIDER = 2.0  # an estimate of what is missing is itself only so good
+SAID_DB = 0.05  # compression that is worth a sentence
+TOO_MUCH_DB = 0.7  # and from where on an estimate of it no longer mends a number
+AT_PEAK = ("peak_hz", "peak_db", "q")
+BY_PASSBAND = ("passband_db", "cutoff_3db_hz", "peak_db", "slope_db_per_octave", "first_octave_drop_db",
+               "low_3db_hz", "high_3db_hz", "notch_depth_db")
+LEANS_DB = 0.3  # how much a curve may still rise or fall over the last half octave before its plateau
+
+
+@dataclass
+class Doubts:
+    """withdrawn: names of readings; wider: what is added to the interval of each."""
+
+    notices: list[Notice] = field(default_factory=list)
+    withdrawn: set[str] = field(default_factory=set)
+    wider: dict[str, float] = field(default_factory=dict)
+
+
+Reader = Callable[[Extended], CurveReading]
+
+
+def doubts_of(
+    response: MeasuredResponse, whole: Extended, reading: CurveReading, names: tuple[str, ...], read: Reader
+) -> Doubts:
+    """names: of the readings; read: how another curve on the same grid would be read."""
+    found = Doubts()
+    faults = {notice.fault for notice in response.notices}
+    if response.network is None and faults & set(BREAKING):
+        found.withdrawn |= set(names)  # no network explains what is left, so it is not whole
+        return found
+    for band in response.hurt_hz:
+        _hurt(found, band, reading, names)
+    if Fault.CLIPPED not in faults:  # its harmonics are those of the clipping
+        _compressed(found, response, whole, reading, names, read)
+    _interface(found, response, whole, reading, names, read)
+    _passband_outside(found, response, whole, reading)
+    return found
+
+
+def withdrawn(reading: CurveReading, names: set[str]) -> CurveReading:
+    gone: dict[str, Any] = dict.fromkeys(names)
+    return replace(reading, **gone, humps=() if names >= set(AT_PEAK) else reading.humps)
+
+
+def _hurt(found: Doubts, band_hz: tuple[float, float], reading: CurveReading, names: tuple[str, ...]) -> None:
+    low, high = band_hz
+
+    def touches(a: float | None, b: float | None) -> bool:
+        if a is None or b is None:
+            return True
+        return min(a, b) < high and max(a, b) > low
+
+    cutoff, peak, q = reading.cutoff_3db_hz, reading.peak_hz, reading.q or 1.0
+    for name in names:
+        at: tuple[float | None, float | None]
+        if name in AT_PEAK or (reading.kind is Kind.BANDPASS and name in BY_PASSBAND):
+            at = (None, None) if peak is None else (peak * (1 - 1 / q), peak * (1 + 1 / q))
+        elif name in ("cutoff_3db_hz", "high_3db_hz", "low_3db_hz"):
+            at = (cutoff, cutoff) if cutoff else (getattr(reading, name), getattr(reading, name))
+        elif name in ("slope_db_per_octave", "first_octave_drop_db") and cutoff:
+            way = 3 if reading.kind is Kind.LOWPASS else -3
+            at = (cutoff, cutoff * 2.0**way)
+        elif name == "passband_db" and cutoff:
+            at = (0.0, cutoff / 8) if reading.kind is Kind.LOWPASS else (cutoff * 8, 1e6)
+        else:
+            at = (None, None)
+        if touches(*at):
+            found.withdrawn.add(name)
+
+
+def _compressed(
+    found: Doubts, response: MeasuredResponse, whole: Extended, reading: CurveReading, names: tuple[str, ...],
+    read: Reader,
+) -> None:
+    """By the harmonics, and by what a network says of the loud part that fits the faint ones."""
+    alternatives = []
+    most_db = 0.0
+    if response.compression is not None and response.compression.share.any():
+        more = response.compression.restored_db(response.level_db) - response.level_db
+        more_db = np.interp(np.log(whole.frequency_hz), np.log(response.frequency_hz), more)
+        loud = whole.level_db > whole.level_db[whole.usable].max() - 6
+        most_db = float(more_db[loud & whole.usable].max(initial=0.0))
+        alternatives.append(more_db)
+    if response.unloaded is not None:
+        expected_db = response.unloaded.level_db(whole.frequency_hz)
+        missing = np.where(whole.usable, expected_db - whole.level_db, 0.0)
+        top = int(np.argmax(np.where(whole.usable, expected_db, -np.inf)))
+        most_db = max(most_db, float(missing[max(top - 2, 0) : top + 3].max()))
+        alternatives.append(missing)
+    for more_db in alternatives:
+        _widen_by(found, more_db, whole, reading, names, read)
+    if most_db > SAID_DB:
+        level_v = response.level_v or 0.0
+        softer = level_v * 10 ** (-max(10 * np.log10(most_db / 0.02), 6.0) / 20)
+        found.notices.append(Notice(Fault.COMPRESSED, None, {"db": most_db, "measure_at_v": float(softer)}))
+    suspect = response.network is None and response.unloaded is None and not response.network_unasked
+    if most_db > TOO_MUCH_DB:
+        found.withdrawn |= set(names)
+    elif suspect:
+        found.withdrawn |= set(AT_PEAK) | (set(names) if reading.kind is Kind.BANDPASS else set())
+        if most_db <= SAID_DB:
+            found.notices.append(Notice(Fault.COMPRESSED, None, {"db": float("nan"), "measure_at_v": 0.0}))
+
+
+def _interface(
+    found: Doubts, response: MeasuredResponse, whole: Extended, reading: CurveReading, names: tuple[str, ...],
+    read: Reader,
+) -> None:
+    """A lowpass that falls in the lowest octave: as behind a coupling capacitor, the unit's or the interface's."""
+    if response.network is None or not response.network.fit.order.at_rest or reading.kind is not Kind.LOWPASS:
+        return
+    poles = response.network.fit.poles
+    real = np.abs(poles[np.abs(poles.imag) < 1e-9 * np.abs(poles)].real) / (2 * np.pi)
+    if not real.size:
+        return
+    hertz = float(real.min())
+    found.notices.append(Notice(Fault.INTERFACE_HIGHPASS, None, {"hz": hertz}))
+    _widen_by(found, 10 * np.log10(1 + (hertz / whole.frequency_hz) ** 2), whole, reading, names, read)
+
+
+def _widen_by(
+    found: Doubts, more_db: FloatArray, whole: Extended, reading: CurveReading, names: tuple[str, ...], read: Reader
+) -> None:
+    """By what a curve so much higher would read instead."""
+    exact = None
+    if whole.exact is not None:
+        exact = _raised(whole.exact, np.log2(whole.frequency_hz), more_db)
+    try:
+        other = read(replace(whole, level_db=whole.level_db + more_db, exact=exact))
+    except MeasurementError:  # raised so far it leaves nothing to read
+        return
+    for name in names:
+        one, two = getattr(reading, name), getattr(other, name)
+        if one is not None and two is not None:
+            found.wider[name] = max(found.wider.get(name, 0.0), WIDER * abs(two - one))
+
+
+def _raised(
+    exact: Callable[[FloatArray], FloatArray], octave: FloatArray, more_db: FloatArray
+) -> Callable[[FloatArray], FloatArray]:
+    return lambda octaves: np.asarray(exact(octaves) + np.interp(octaves, octave, more_db))
+
+
+def _passband_outside(found: Doubts, response: MeasuredResponse, whole: Extended, reading: CurveReading) -> None:
+    """A plateau that has not been reached at its end of the band, and that no network tells of."""
+    level, size = response.level_db, response.level_db.size
+    half = min(96, size // 4)
+    ends = {Kind.LOWPASS: ("low",), Kind.HIGHPASS: ("high",), Kind.BANDPASS: ("low", "high"),
+            Kind.FLAT: ("low", "high"), Kind.NOTCH: ("low", "high")}[reading.kind]
+    edges = []
+    for end in ends:
+        added = whole.low_added if end == "low" else whole.high_added
+        piece = level[:half] if end == "low" else level[-half:]
+        near_top = float(np.abs(piece.mean() - level.max())) < 6.0
+        leans = abs(float(piece[-1] - piece[0])) > LEANS_DB
+        if reading.kind is Kind.BANDPASS:
+            # A peak so near to an end may be that of another kind, whose plateau lies beyond.
+            at = int(np.argmax(level))
+            leans = (at if end == "low" else size - 1 - at) < 2 * half
+        if not added and leans and (near_top or reading.kind in (Kind.LOWPASS, Kind.HIGHPASS)):
+            edges.append(end)
+    if edges and not _has_plateau(response):
+        found.withdrawn |= set(BY_PASSBAND)
+        found.notices.append(Notice(Fault.PASSBAND_OUTSIDE, None, {"end": edges[0]}))
+
+
+def _has_plateau(response: MeasuredResponse) -> bool:
+    """Whether an octave of it is level."""
+    level = response.level_db
+    per = 192
+    if level.size < per + 2:
+        return False
+    windows = np.lib.stride_tricks.sliding_window_view(level, per)[::16]
+    return bool((np.ptp(windows, axis=1) < LEANS_DB).any())

@@ -1,0 +1,72 @@
+"""What of a curve's phase its level does not account for: delay and sign."""
+
+from __future__ import annotations
+
+from itertools import product
+
+import numpy as np
+
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.minimum_phase import Continuation, minimum_phase_rad
+from jiyuu.measurement.smoothing import (
+    POINTS_PER_OCTAVE,
+)
+from jiyuu.measurement.uncertain import COVERAGE
+
+
+def excess_delay(
+    frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray, sample_rate_hz: float
+) -> tuple[float, int, float]:
+    """Delay and sign that the minimum phase of the level does not account for: (s, ±1, 95 % uncertainty in s).
+
+    frequency_hz, gain (V/V) and deviation (its standard uncertainty), each (n,). Raises MeasurementError where fewer
+    than 24 points stand above the noise."""
+    level = 20 * np.log10(np.maximum(np.abs(gain), 1e-20))
+    snr = np.abs(gain) / np.maximum(deviation, 1e-20)
+    good = np.flatnonzero((snr > 10) & (level > level.max() - 70))
+    if good.size < 24:
+        raise MeasurementError("The recording is too noisy to find the filter in it; raise the level of the stimulus.")
+    low, high = int(good[0]), int(good[-1]) + 1
+    f, h, shown = frequency_hz[low:high], gain[low:high], level[low:high]
+    edge = min(POINTS_PER_OCTAVE // 2, f.size // 3)
+    octave = np.arange(edge) / POINTS_PER_OCTAVE
+    # A straight line through half an octave gives the slope a quarter of an octave inside the end.
+    slope_low = float(np.polyfit(octave, shown[:edge], 1)[0])
+    slope_high = float(np.polyfit(octave, shown[-edge:], 1)[0])
+    weight = np.minimum(snr[low:high], 300.0) ** 2
+    weight = weight / f  # equal weight per hertz would let the top octave decide alone
+    # Near the ends the minimum phase leans on how the level is continued beyond them.
+    place = np.arange(f.size) / POINTS_PER_OCTAVE
+    weight = weight * np.minimum(1.0, np.minimum(place, place[::-1]) + 1e-3) ** 2
+    best: tuple[float, float, int] | None = None
+    for asymptote_low, asymptote_high in product(_asymptotes(slope_low), _asymptotes(slope_high)):
+        expected = minimum_phase_rad(
+            shown, points_per_octave=POINTS_PER_OCTAVE,
+            low=_continued(slope_low, asymptote_low), high=_continued(slope_high, asymptote_high),
+        )
+        excess = np.unwrap(np.angle(h * np.exp(-1j * expected)))
+        # Where the phase hardly tells two asymptotes apart, the one nearer to the slope seen.
+        far = (abs(asymptote_low - slope_low) + abs(asymptote_high - slope_high)) / 6.0206
+        for polarity, turns in product((1, -1), range(-3, 4)):
+            target = excess - (0.0 if polarity == 1 else np.pi) - 2 * np.pi * turns
+            delay = -float(np.sum(weight * f * target) / np.sum(weight * f * f)) / (2 * np.pi)
+            misfit = float(np.sum(weight * (target + 2 * np.pi * f * delay) ** 2) / np.sum(weight))
+            if best is None or misfit * (1 + far) < best[0]:
+                best = (misfit * (1 + far), delay, polarity)
+    assert best is not None
+    misfit, delay, polarity = best
+    leverage = np.sqrt(np.sum(weight * f * f) / np.sum(weight))
+    # The misfit is smooth along the grid, so it does not average out: take all of it as the error of the slope.
+    return delay, polarity, float(COVERAGE * np.sqrt(misfit) / (2 * np.pi * leverage)) + 0.02 / sample_rate_hz
+
+
+def _asymptotes(slope: float) -> tuple[float, float]:
+    """Whole multiples of 6.02 dB per octave around a slope: networks of this kind end on one of them, and the phase
+    tells which."""
+    below = 6.0206 * np.floor(slope / 6.0206)
+    return float(below), float(below + 6.0206)
+
+
+def _continued(slope_inside: float, asymptote: float) -> Continuation:
+    return Continuation(asymptote + (slope_inside - asymptote) * 4**-0.25, asymptote)

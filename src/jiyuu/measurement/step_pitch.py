@@ -1,0 +1,202 @@
+"""Which pitch a step has, when it is not the plain one: a harmonic louder than its fundamental, vibrato, an octave that
+comes and goes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.ndimage import median_filter
+
+from jiyuu.arrays import FloatArray
+from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.measurement.steady_pieces import HOP_S, Piece, pitch_track
+from jiyuu.measurement.step_tone import StepTone, step_tone, turned_down
+from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+
+MOST_DIVISOR = 6
+PARTIALS_DB = 46.0  # under the loudest: fainter lines are no partials
+OVER_FLOOR = 12.0
+TOLERANCE = 0.012  # how far a partial may lie from a whole multiple
+VIBRATO_HZ = (1.5, 14.0)
+LEAST_DEPTH_CENTS = 1.5
+CLEAR = 8.0
+CALM_S = 0.3
+SAME_CENTS = 70.0
+SHORTEST = 0.3  # of the usual length: shorter ones are no steps
+GAP_DB = 36.0
+OCTAVE_CENTS = 40.0
+FEWEST_HOPS = 8
+
+
+@dataclass(frozen=True, slots=True)
+class Divided:
+    """By what the loudest partial is to be divided, and whether that leaves any doubt of the octave."""
+
+    divisor: int
+    uncertain: bool
+
+
+def divided(recording_v: FloatArray, sample_rate_hz: float, tone: StepTone) -> Divided:
+    """From the partials of a step: the fundamental is what all of them are multiples of."""
+    first, last = round(tone.start_s * sample_rate_hz), round(tone.stop_s * sample_rate_hz)
+    piece = recording_v[first:last][: 1 << 16]
+    loud_hz = tone.frequency_hz.value
+    if piece.size < 256 or piece.size * loud_hz / sample_rate_hz < 12:
+        return Divided(1, False)
+    size = 1 << int(np.ceil(np.log2(piece.size)) + 2)
+    spectrum = np.abs(np.fft.rfft((piece - piece.mean()) * np.blackman(piece.size), size))
+    per_bin = sample_rate_hz / size
+    lobe = int(3 * size / piece.size)
+    top = float(spectrum[max(int(loud_hz / per_bin) - lobe, 0) : int(loud_hz / per_bin) + lobe + 1].max())
+    floor = float(np.median(spectrum))
+
+    def there(hertz: float) -> float:
+        at = int(hertz / per_bin)
+        near = spectrum[max(at - lobe // 2, 0) : at + lobe // 2 + 2]
+        if not near.size or hertz > 0.48 * sample_rate_hz:
+            return 0.0
+        size_there = float(near.max())
+        beside = spectrum[max(at - 4 * lobe, 0) : max(at - 2 * lobe, 1)]
+        local = max(floor, float(np.median(beside)) if beside.size else floor)
+        return size_there if size_there > max(OVER_FLOOR * local, top * 10 ** (-PARTIALS_DB / 20)) else 0.0
+
+    for divisor in range(2, MOST_DIVISOR + 1):
+        base = loud_hz / divisor
+        if base < 12.0 or base < 8 * sample_rate_hz / piece.size:
+            break
+        between = [there(base * n) for n in range(1, 3 * divisor) if n % divisor]
+        # One line between may be hum or a spurious tone; two that fit the same series are its partials.
+        strong = sorted(between, reverse=True)
+        if (len(strong) > 1 and strong[1] > 0) or (divisor == 2 and strong[0] > 0.03 * top):
+            return Divided(divisor, True)
+    return Divided(1, False)
+
+
+def on_one_harmonic(tones: Sequence[StepTone], found: Sequence[Divided], volts: FloatArray) -> list[int]:
+    """The divisor of every step: its own, unless that of the others puts it nearer to where its volts say it is."""
+    divisors = np.array([one.divisor for one in found])
+    octaves = np.log2([tone.frequency_hz.value for tone in tones])
+    usual = int(np.bincount(divisors).argmax())
+    if volts.size != divisors.size:
+        return list(divisors)
+    away = octaves - np.log2(divisors) - volts
+    middle = float(np.median(away))
+    kept = []
+    for i, own in enumerate(divisors):
+        other = octaves[i] - np.log2(usual) - volts[i]
+        kept.append(usual if abs(other - middle) < abs(away[i] - middle) - 0.2 else int(own))
+    return kept
+
+
+def without_vibrato(
+    recording_v: FloatArray, sample_rate_hz: float, tone: StepTone, reach_s: tuple[float, float] | None = None
+) -> tuple[StepTone, Notice | None]:
+    """The step about the centre of its vibrato, and what there is of it; as it was where there is none. reach_s: how
+    far the step's sound reaches, which a steady part of it does not."""
+    start_s, stop_s = reach_s or (tone.start_s, tone.stop_s)
+    vector = turned_down(recording_v, sample_rate_hz, Piece(start_s, stop_s, tone.frequency_hz.value, 0.0))
+    if vector is None:
+        return tone, None
+    inside = vector.sound & (vector.time_s > start_s) & (vector.time_s < stop_s)
+    if inside.sum() < 24:
+        return tone, None
+    t, phase = vector.time_s[inside], vector.phase[inside]
+    t = t - t.mean()
+    span = float(np.ptp(t))
+    rates = np.arange(max(VIBRATO_HZ[0], 1.6 / span), VIBRATO_HZ[1], 0.1 / max(span, 0.2))
+    if not rates.size:
+        return tone, None
+    plain = np.stack([np.ones_like(t), t, t * t], axis=1)
+    best: tuple[float, float, FloatArray] | None = None
+    for rate in rates:
+        design = np.column_stack([plain, np.cos(2 * np.pi * rate * t), np.sin(2 * np.pi * rate * t)])
+        answer, *_ = np.linalg.lstsq(design, phase, rcond=None)
+        left = float(np.sum((phase - design @ answer) ** 2))
+        if best is None or left < best[0]:
+            best = left, float(rate), answer
+    assert best is not None
+    left, rate, answer = best
+    before, *_ = np.linalg.lstsq(plain, phase, rcond=None)
+    without = float(np.sum((phase - plain @ before) ** 2))
+    swing = float(np.hypot(answer[3], answer[4]))
+    depth = 1200 / np.log(2) * swing * rate / vector.rough_hz
+    if depth < LEAST_DEPTH_CENTS or without < 6 * left + 1e-12:
+        return tone, None
+    noise = float(np.sqrt(left / max(t.size - 5, 1)))
+    hertz = vector.rough_hz + float(answer[1]) / (2 * np.pi)
+    # The sway is no pure sine, and a span of no whole number of them leans by its own share.
+    doubt = COVERAGE * noise / (2 * np.pi * float(np.sqrt(np.sum(t * t)))) * 2
+    doubt += 0.05 * depth * np.log(2) / 1200 * hertz / max(rate * span, 1.0)
+    notice = Notice(Fault.VIBRATO, tone.start_s, {"rate_hz": rate, "depth_cents": depth})
+    return replace(tone, frequency_hz=Uncertain(hertz, max(doubt, 1e-6 * hertz))), notice
+
+
+def swaying_steps(
+    recording_v: FloatArray, sample_rate_hz: float, count: int
+) -> tuple[list[StepTone], list[Notice]] | None:
+    """As many steps as asked for where the pitch within them sways or jumps by octaves: by its median over a third of a
+    second. None where there are not so many."""
+    cents, level_db = pitch_track(recording_v, sample_rate_hz)
+    calm = median_filter(cents, round(CALM_S / HOP_S) | 1, mode="nearest")
+    loud = level_db > float(np.quantile(level_db, 0.9)) - GAP_DB
+    runs: list[list[int]] = []
+    for i in np.flatnonzero(loud):
+        if runs and i - runs[-1][1] <= 2 and abs(calm[i] - np.median(calm[runs[-1][0] : runs[-1][1]])) < SAME_CENTS:
+            runs[-1][1] = int(i) + 1
+        else:
+            runs.append([int(i), int(i) + 1])
+    if not runs:
+        return None
+    usual = float(np.quantile([b - a for a, b in runs], 0.8))
+    runs = [run for run in runs if run[1] - run[0] > 0.08 * usual]
+    notices: list[Notice] = []
+    runs = _octaves_joined(runs, calm, usual, count, notices)
+    runs = [run for run in runs if run[1] - run[0] > SHORTEST * usual]
+    if len(runs) != count:
+        return None
+    tones = []
+    for start, stop in runs:
+        own = calm[start:stop]
+        hertz = float(2 ** (np.median(own) / 1200))
+        inside = np.flatnonzero(np.abs(own - np.median(own)) < SAME_CENTS)
+        a, b = (start + int(inside[0]) + 6) * HOP_S, (start + int(inside[-1]) - 4) * HOP_S
+        if b - a < 0.08:
+            return None
+        spread = float(np.std(cents[start:stop][inside])) / np.sqrt(max((b - a) * 2, 1.0))
+        size = float(np.sqrt(2) * 10 ** (np.median(level_db[start:stop]) / 20))
+        doubt = hertz * np.log(2) / 1200 * max(spread, 0.05)
+        steady = step_tone(recording_v, sample_rate_hz, Piece(a, b, hertz, float(np.median(level_db[start:stop]))))
+        rough = StepTone(a, b, Uncertain(hertz, doubt), size, 0.0)
+        alike = steady is not None and abs(1200 * np.log2(steady.frequency_hz.value / hertz)) < SAME_CENTS
+        long = steady is not None and steady.stop_s - steady.start_s > 0.5 * (b - a)
+        tones.append(steady if steady is not None and alike and long else rough)
+        jumped = np.flatnonzero(np.abs(np.abs(cents[start:stop] - calm[start:stop]) - 1200) < OCTAVE_CENTS)
+        if jumped.size >= FEWEST_HOPS and not any(start * HOP_S <= (n.at_s or 0.0) <= stop * HOP_S for n in notices):
+            notices.append(Notice(Fault.OCTAVE_JUMP, (start + int(jumped[0])) * HOP_S))
+    return tones, notices
+
+
+def _octaves_joined(
+    runs: list[list[int]], calm: FloatArray, usual: float, count: int, notices: list[Notice]
+) -> list[list[int]]:
+    """Neighbours without a gap that are an octave apart and together one step, the longer's pitch kept."""
+    joined = list(runs)
+    i = 0
+    while len(joined) > count and i + 1 < len(joined):
+        one, other = joined[i], joined[i + 1]
+        pitch = [float(np.median(calm[a:b])) for a, b in (one, other)]
+        apart = abs(abs(pitch[0] - pitch[1]) - 1200)
+        together = other[0] - one[1] < 0.04 / HOP_S and other[1] - one[0] < 1.35 * usual
+        if together and notices and abs(pitch[0] - pitch[1]) < SAME_CENTS:
+            joined[i : i + 2] = [[one[0], other[1]]]
+            continue
+        if together and apart < OCTAVE_CENTS:
+            notices.append(Notice(Fault.OCTAVE_JUMP, other[0] * HOP_S))
+            longer = one if one[1] - one[0] >= other[1] - other[0] else other
+            calm[one[0] : other[1]] = np.median(calm[longer[0] : longer[1]])
+            joined[i : i + 2] = [[one[0], other[1]]]
+            continue
+        i += 1
+    return joined

@@ -1,0 +1,179 @@
+"""Frequency response from an exponential sweep: the impulse response cut out of its surroundings, the network behind
+it, and what that leaves smoothed as far as the data allow."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jiyuu.arrays import FloatArray
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.alignment import Passages, impulse_response
+from jiyuu.measurement.chirp import at_clock, hurt_bands_hz, sounding_s
+from jiyuu.measurement.estimate import Estimate, fitted_network, without_the_loudest
+from jiyuu.measurement.excess_delay import excess_delay
+from jiyuu.measurement.made_ready import Ready
+from jiyuu.measurement.smoothing import (
+    POINTS_PER_OCTAVE,
+    WINDOWS,
+    FineGrid,
+    Gate,
+    NoiseLike,
+    bias_of,
+    chosen_windows,
+    pick,
+    smoothed,
+)
+from jiyuu.stopping import checkpoint
+
+DRAWS = 96
+SYSTEMATIC = 3e-7  # share of the gain by which gate, interpolation and clock may be off; found on noiseless records
+GATE_BEFORE_S, GATE_AFTER_S = 0.25, 1.5
+FAR_FROM_PLACE = 4  # samples
+COARSE_ERROR = 3.0  # re that of rounding noise: of few steps the error is no noise
+
+
+def estimate_by_sweep(
+    ready: Ready, stimulus_v: FloatArray, passages: Passages, sample_rate_hz: float, quickly: bool = False
+) -> Estimate:
+    record, place = ready.record_v, ready.place
+    impulses, gate = _gated(record, passages, place, sample_rate_hz, ready.sound)
+    grid = _grid(passages, sample_rate_hz, gate)
+    # A wire measured in the same way: what gate and regularisation do to it they do to the filter, so it divides out.
+    wire = _gated(stimulus_v, passages, passages.start, sample_rate_hz, (0,))[0][0][0]
+    flat = grid.sampled(wire)
+    for rounds in range(2):
+        signal = np.mean([impulse for impulse, _ in impulses], axis=0)
+        raw = grid.sampled(signal) / flat
+        if len(impulses) > 1:
+            apart = (impulses[0][0] - impulses[1][0]) / np.sqrt(2 * len(impulses))
+        elif ready.silence_v.size > 0.1 * sample_rate_hz:
+            apart = _gated(_like(ready.silence_v, record.size), passages, place, sample_rate_hz, ready.sound)[0][0][0]
+        else:
+            apart = impulses[0][1]
+        if ready.step_v:
+            # Two passages may be rounded alike, and then do not tell how much was lost by it.
+            rounding = _rounding(record.size, ready) / np.sqrt(len(impulses))
+            apart = apart + _gated(rounding, passages, place, sample_rate_hz, ready.sound)[0][0][0]
+        noise = grid.sampled(apart)
+        like = NoiseLike.of(noise, grid)
+        # A ring is loudest long after it begins; from its beginning on it is a network with hardly any delay.
+        delay_s = excess_delay(grid.frequency_hz, smoothed(raw, WINDOWS[1]), like.deviations[1], sample_rate_hz)[0]
+        shift = round(delay_s * sample_rate_hz)
+        if rounds or abs(shift) <= FAR_FROM_PLACE or place + ready.sound[0] * passages.period + shift <= 0:
+            break
+        place += shift
+        impulses, gate = _gated(record, passages, place, sample_rate_hz, ready.sound)
+    generator = np.random.default_rng(int(np.abs(noise).sum() / np.abs(raw).sum() * 1e12) % 2**32)
+    cut = gate.cut(passages.period, len(impulses), sample_rate_hz)
+    bins = grid.bins(signal)
+    hurt = hurt_bands_hz(ready.flat, passages, place, ready.sound, sample_rate_hz)
+    # One passage alone tells its clock by this: what comes late in the sweep comes later still.
+    alone = len(ready.sound) == 1 and ready.offset is None
+    sounds_s = sounding_s(grid.bins_hz, passages, sample_rate_hz) if alone else None
+    network = None if quickly else fitted_network(
+        bins, grid.bins(wire), grid.bins(apart), grid, cut, generator, DRAWS, hurt, sounds_s
+    )
+    ppm = None if network is None else network.fit.clock_ppm
+    if ppm is not None:
+        raw = raw * at_clock(grid.frequency_hz, ppm.value, passages, sample_rate_hz)
+    unloaded = None if quickly or network is not None else without_the_loudest(
+        bins, grid.bins(wire), grid.bins(apart), grid, cut, hurt, sounds_s)
+    expected = 0.0 if network is None else grid.seen(network.fit, cut)
+    # Less what the network explains hardly anything is left that a wide window could flatten.
+    estimates = [smoothed(raw - expected, window) for window in WINDOWS]
+    chosen = chosen_windows(estimates, like.deviations)
+    gain = pick(estimates, chosen) + (0.0 if network is None else network.fit.at(grid.frequency_hz))
+    spread = np.sqrt(
+        np.choose(chosen, like.deviations) ** 2 + bias_of(estimates, chosen, like.deviations) ** 2
+        + (SYSTEMATIC * np.abs(gain)) ** 2
+    )
+    # As if the curve found were the true one and had been measured again, smoothed by the same windows. What is
+    # systematic leans the same way along the whole curve.
+    lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
+    again = gain + like.drawn(chosen, DRAWS, generator)
+    if network is not None:
+        moved = np.stack([one.at(grid.frequency_hz) for one in network.drawn]) - network.fit.at(grid.frequency_hz)
+        lost = moved - pick([smoothed(moved, window) for window in WINDOWS], np.broadcast_to(chosen, moved.shape))
+        again = again + lost
+        spread = np.hypot(spread, np.sqrt(np.mean(np.abs(lost) ** 2, axis=0)))
+    return Estimate(
+        grid.frequency_hz, gain, spread, again * lean, len(impulses), None, place, network, ppm, hurt, unloaded
+    )
+
+
+def _like(silence_v: FloatArray, count: int) -> FloatArray:
+    """Noise of the spectrum that a silence has, (count,)."""
+    from scipy.signal import welch
+
+    places, power = welch(silence_v, nperseg=min(silence_v.size, 4096))
+    white = np.fft.rfft(np.random.default_rng(24).standard_normal(count))
+    shape = np.sqrt(np.interp(np.fft.rfftfreq(count), places, power) / 2)
+    return np.asarray(np.fft.irfft(white * shape, count))
+
+
+def _rounding(count: int, ready: Ready) -> FloatArray:
+    """What rounding to steps may have left: noise of its own, more of it where the steps are felt."""
+    share = COARSE_ERROR if ready.coarse else 1.0
+    return np.asarray(share * ready.step_v * (np.random.default_rng(23).random(count) - 0.5))
+
+
+def _gated(
+    record: FloatArray, passages: Passages, place: int, sample_rate_hz: float, sound: tuple[int, ...]
+) -> tuple[list[tuple[FloatArray, FloatArray]], Gate]:
+    """Of every sound passage the impulse response from gate.before samples before its peak, tapered, and an
+    equally long piece of what lies after it (noise only)."""
+    period = passages.period or (record.size - place)
+    room = passages.period - passages.passage_v.size if passages.period else record.size - place
+    before = int(min(GATE_BEFORE_S * sample_rate_hz, passages.passage_v.size / 25))
+    longest = min(GATE_AFTER_S * sample_rate_hz, 0.4 * passages.passage_v.size)
+    after = int(max(min(longest, period), 64, min(room, longest)))
+    gate = Gate(before, after)
+    window = gate.window
+    impulses = []
+    for i in sound:
+        checkpoint()
+        begin = place + i * passages.period - before
+        end = begin + before + period
+        piece = np.zeros(before + period)
+        low, high = max(begin, 0), min(end, record.size)
+        if high - low < passages.passage_v.size * 0.98:
+            continue  # this passage is not wholly in the recording
+        piece[low - begin : high - begin] = record[low:high]
+        response = impulse_response(piece, passages)
+        quiet = response[before + after : 2 * (before + after)]
+        if quiet.size < window.size:
+            quiet = np.resize(quiet, window.size) if quiet.size else np.zeros(window.size)
+        impulses.append((response[: before + after] * window, quiet * window))
+    if not impulses:
+        raise MeasurementError(
+            "The recording ends before the stimulus does; record until a second after the stimulus has ended."
+        )
+    return impulses, gate
+
+
+def band_of(passages: Passages, sample_rate_hz: float) -> tuple[float, float]:
+    """The band in which the stimulus has its level: within 10 dB of its middle, energy per octave or per hertz."""
+    size = 1 << int(np.ceil(np.log2(passages.passage_v.size)))
+    power = np.abs(np.fft.rfft(passages.passage_v, size)) ** 2
+    frequency = np.fft.rfftfreq(size, 1 / sample_rate_hz)
+    candidates = 8.0 * 2 ** np.arange(0, 13.5, 1 / 24)
+    candidates = candidates[candidates < 0.49 * sample_rate_hz]
+    index = np.searchsorted(frequency, candidates)
+    sums = np.concatenate([[0.0], np.cumsum(power)])
+    width = np.maximum((candidates * 0.03 * size / sample_rate_hz).astype(int), 2)
+    low, high = np.maximum(index - width, 0), np.minimum(index + width, power.size)
+    density = (sums[high] - sums[low]) / (high - low)
+    for shape in (density * candidates, density):  # exponential sweep; white
+        middle = np.median(shape[(candidates > 100) & (candidates < 0.3 * sample_rate_hz)])
+        inside = np.flatnonzero(shape > 0.1 * middle)
+        if inside.size and np.ptp(10 * np.log10(shape[inside])) < 14:
+            break
+    if inside.size < 24:
+        raise MeasurementError("The stimulus covers less than an octave; use a sweep, such as 'jiyuu stimulus sweep'.")
+    return float(candidates[inside[0]] * 1.03), float(candidates[inside[-1]] * 0.99)
+
+
+def _grid(passages: Passages, sample_rate_hz: float, gate: Gate) -> FineGrid:
+    first, last = band_of(passages, sample_rate_hz)
+    count = int(np.floor(np.log2(last / first) * POINTS_PER_OCTAVE)) + 1
+    return FineGrid(first, count, 1 << int(np.ceil(np.log2(gate.before + gate.after))) + 2, sample_rate_hz, gate)

@@ -1,0 +1,89 @@
+"""What is wrong with a recording, in a sentence that says what to do."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from jiyuu.measurement.notice import Fault, Notice
+
+
+def notice_sentence(notice: Notice) -> str:
+    """One sentence or two, whole."""
+    facts = notice.facts
+    where = "" if notice.at_s is None else f" at {notice.at_s:.2f} s"
+
+    def number(name: str) -> float:
+        return float(facts.get(name, 0.0))
+
+    match notice.fault:
+        case Fault.CLIPPED:
+            return (f"The recording is clipped ({number('share_percent'):.2g} % of its samples are flat); turn the "
+                    "input down and record again.")
+        case Fault.GAIN_CHANGED:
+            return (f"The gain changes by {number('db'):+.2f} dB{where}; what follows or comes before it was left out. "
+                    "Leave level and cables alone and record again.")
+        case Fault.DROPOUT:
+            return (f"The sound drops out{where} for about {number('ms'):.0f} ms; check cable and buffer and record "
+                    "again.")
+        case Fault.SAMPLES_LOST:
+            many = f"about {number('samples'):.0f} samples" if "samples" in facts else "samples"
+            return f"The recording has lost {many}{where}; use a larger buffer and record again."
+        case Fault.STARTED_LATE:
+            late = f" {number('late_s'):.2f} s" if "late_s" in facts else ""
+            return (f"The recording began{late} after the stimulus; its first passage is cut and was left out. Start "
+                    "recording first.")
+        case Fault.ENDED_EARLY:
+            return "The recording ends before the stimulus does; what is cut was left out. Record until a second after."
+        case Fault.RATE_MISMATCH:
+            return "The sample rate in the header is not the one it was recorded at; set both alike and record again."
+        case Fault.CHANNEL_CHOSEN:
+            return (f"Of two channels the {facts.get('taken', 'left')} one was taken: {facts.get('why', '')}. Choose "
+                    "the other if that is wrong.")
+        case Fault.HUM:
+            level = f", {number('db'):.0f} dB re the loudest" if "db" in facts else ""
+            return (f"Mains hum at {number('mains_hz'):.2f} Hz{level} is in the recording; look for a ground "
+                    "loop.")
+        case Fault.INTERFACE_HIGHPASS:
+            return (f"The lowest octave falls as behind a highpass at {number('hz'):.1f} Hz; if that is the "
+                    "interface's own, record it alone and give that as loopback.")
+        case Fault.COMPRESSED:
+            amount = number("db")
+            if amount != amount:
+                return ("No linear filter has this curve near its peak: the unit may compress it. Measure again at a "
+                        "tenth of the level.")
+            return (f"Compressed by about {amount:.2g} dB at the peak; measure at {number('measure_at_v'):.2g} V.")
+        case Fault.QUANTISED:
+            return (f"The recording is hardly more than {number('steps'):.0f} steps of its word length; turn the input "
+                    "up, or record with 24 bits.")
+        case Fault.PASSBAND_OUTSIDE:
+            return (f"The passband lies beyond the {facts.get('end', '')} end of the stimulus' band, so what is re the "
+                    "passband cannot be told; use a wider stimulus or another cutoff.")
+        case Fault.SWAPPED_FILES:
+            return "Stimulus and recording look swapped; give the file that was played first."
+        case Fault.OCTAVE_UNCERTAIN:
+            return (f"A harmonic is louder than the fundamental, or the fundamental is missing{where}; the octave is "
+                    "uncertain. Choose the harmonic if you know it.")
+        case Fault.VIBRATO:
+            return (f"The pitch{where} has vibrato: {number('rate_hz'):.2f} Hz, ±{number('depth_cents'):.1f} cents; "
+                    "its centre is given.")
+        case Fault.OCTAVE_JUMP:
+            return f"The pitch jumps by an octave{where}; the longer part was taken. Look at the unit before trimming."
+        case Fault.FEWER_PASSAGES:
+            return (f"{number('used'):.0f} of {number('played'):.0f} passages could be used; intervals are wider for "
+                    "it.")
+
+
+def notices_json(notices: tuple[Notice, ...]) -> list[dict[str, Any]]:
+    """As scripts read them; one entry for each code and place."""
+    found: list[dict[str, Any]] = []
+    for notice in notices:
+        entry = {"code": notice.fault.value, "sentence": notice_sentence(notice),
+                 "at_s": None if notice.at_s is None else float(notice.at_s)}
+        if entry not in found:
+            found.append(entry)
+    return found
+
+
+def notices_head(notices: tuple[Notice, ...]) -> list[str]:
+    """Lines for the head of a CSV file."""
+    return [f"# {notice_sentence(notice)}" for notice in notices]
