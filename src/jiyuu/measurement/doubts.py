@@ -114,10 +114,9 @@ def _compressed(
     suspect = response.network is None and response.unloaded is None and not response.network_unasked
     if most_db > TOO_MUCH_DB:
         found.withdrawn |= set(names)
-    elif suspect:
+    elif suspect and most_db <= SAID_DB:
         found.withdrawn |= set(AT_PEAK) | (set(names) if reading.kind is Kind.BANDPASS else set())
-        if most_db <= SAID_DB:
-            found.notices.append(Notice(Fault.COMPRESSED, None, {"db": float("nan"), "measure_at_v": 0.0}))
+        found.notices.append(Notice(Fault.COMPRESSED, None, {"db": float("nan"), "measure_at_v": 0.0}))
 
 
 def _interface(

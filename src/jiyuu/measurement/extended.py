@@ -90,6 +90,7 @@ def _beyond(response: MeasuredResponse, fit: NetworkFit, drawn: list[DrawnNetwor
     # An octave that is level is a passband: at the low end any, since interfaces roll off there; else one near the top.
     has_one = [bool((np.convolve(flat, np.ones(per), mode="valid") >= per - 0.5).any()) if flat.size >= per else False
                for flat in (level_there, near_top)]
+    by_sweep = response.coherence is None  # noise tells little of the lowest octave, and leans there when compressed
     found = []
     for end, way in ((0, -1), (-1, 1)):
         there = response.frequency_hz[end] * 2.0 ** (way * np.arange(0, BEYOND_OCTAVES + 0.01, 0.25))
@@ -99,7 +100,7 @@ def _beyond(response: MeasuredResponse, fit: NetworkFit, drawn: list[DrawnNetwor
         leans = bool(np.abs(slope[near]).mean() > END_SLOPE)
         ends_level = abs(own[-1] - own[-5]) < LEVEL_ENOUGH
         faint = not clear[near].any()
-        wanted = doubt.max() < CERTAIN_DB and not faint and (ends_level or (leans and not has_one[0 if way < 0 else 1]))
+        wanted = doubt.max() < CERTAIN_DB and not faint and ((ends_level and (leans or by_sweep)) or (leans and not has_one[0 if way < 0 else 1]))
         found.append(float(BEYOND_OCTAVES) if wanted else 0.0)
     return found[0], found[1]
 

@@ -23,6 +23,7 @@ READ_FROM_CURVE = (
 )
 FLOOR = 1e-5  # dB, or what else it is: no record was ever read more nearly
 CLOCK_PPM = 0.03  # what a clock offset may be off by, whatever its own scatter
+ALONE = 1.6  # the same where one passage tells neither its own noise nor the clock
 UNSURE = 1.12  # so many draws tell their 95th percentile only so well, and their noise is itself an estimate
 
 
@@ -69,7 +70,7 @@ def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = No
             continue
         if len(found) >= len(response.draws) // 2:
             # About the value read, not the mean of the draws: a maximum of noisy curves is biased, and that counts.
-            stated = UNSURE * float(np.quantile(np.abs(np.array(found) - centre), 0.95))
+            stated = (UNSURE if response.passages > 1 else ALONE) * float(np.quantile(np.abs(np.array(found) - centre), 0.95))
             if not name.endswith("_hz"):
                 stated += FLOOR
             elif response.clock_offset_ppm is not None:

@@ -15,13 +15,13 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.notice import Fault, Notice
 
 HOP_S = 0.0025
-GAIN_DB = 0.02  # a lasting change of the gain under that is that of a warm amplifier
-SIGMAS = 7.0
+GAIN_DB = 0.08  # a lasting change of the gain under that is that of a warm amplifier, or of slow noise
+SIGMAS = 9.0
 DROPPED = 0.5  # of what the other passage has: less is a dropout
 FEWEST_HOPS = 2
 STRETCH = 16  # hops
 WINDOWS = 16
-FEWEST_LOST = 4.0
+FEWEST_LOST = 12.0  # fewer are told by the phase
 SHARP = 48  # samples beside a peak where its correlation must have fallen
 TURNED = 0.06  # rad: what noise and clocks leave between two passages
 
@@ -77,7 +77,7 @@ def lost_samples(
     at = 1 + int(np.argmax(jumps[1:-1])) if jumps.size > 3 else int(np.argmax(jumps))  # two on either side
     before, after = float(np.median(kept[: at + 1])), float(np.median(kept[at + 1 :]))
     steady = max(np.abs(kept[: at + 1] - before).max(), np.abs(kept[at + 1 :] - after).max())
-    if abs(after - before) < max(FEWEST_LOST, 2 * float(np.median(jumps))) or steady > 0.5 * abs(after - before):
+    if abs(after - before) < max(FEWEST_LOST, 2 * float(np.median(jumps))) or steady > 0.25 * abs(after - before):
         return None
     which = 0 if abs(before) > abs(after) else 1
     at_s = (starts[which] + (places[at] + 1) * window) / sample_rate_hz

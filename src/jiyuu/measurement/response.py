@@ -60,8 +60,8 @@ class MeasuredResponse:
 
     @property
     def network_unasked(self) -> bool:
-        """Whether the curve is too short or too poor for a network to be looked for."""
-        return self.quickly or self.frequency_hz.size < 3 * POINTS_PER_OCTAVE or float(np.median(self.snr_db)) < 20
+        """Whether the curve is too short, too poor or of too few tones for a network that must fit."""
+        return self.quickly or self.level_v is None or self.frequency_hz.size < 3 * POINTS_PER_OCTAVE or float(np.median(self.snr_db)) < 20
 
     @property
     def level_db(self) -> FloatArray:

@@ -139,6 +139,8 @@ def swaying_steps(
     """As many steps as asked for where the pitch within them sways or jumps by octaves: by its median over a third of a
     second. None where there are not so many."""
     cents, level_db = pitch_track(recording_v, sample_rate_hz)
+    if cents.size < count:
+        return None
     calm = median_filter(cents, round(CALM_S / HOP_S) | 1, mode="nearest")
     loud = level_db > float(np.quantile(level_db, 0.9)) - GAP_DB
     runs: list[list[int]] = []

@@ -152,7 +152,8 @@ def _gated(
 
 
 def band_of(passages: Passages, sample_rate_hz: float) -> tuple[float, float]:
-    """The band in which the stimulus has its level: within 10 dB of its middle, energy per octave or per hertz."""
+    """The band in which the stimulus has its level: within 10 dB of its middle, energy per octave or per
+    hertz. Raises MeasurementError where that is less than an octave."""
     size = 1 << int(np.ceil(np.log2(passages.passage_v.size)))
     power = np.abs(np.fft.rfft(passages.passage_v, size)) ** 2
     frequency = np.fft.rfftfreq(size, 1 / sample_rate_hz)

@@ -155,4 +155,4 @@ def _low_share(left: FloatArray, sample_rate_hz: float) -> float:
     """How much stronger the noise is, per hertz, under a kilohertz than on the whole."""
     power = np.abs(np.fft.rfft(left)) ** 2
     low = max(int(1000 / sample_rate_hz * left.size), 8)
-    return max(1.0, float(np.sqrt(np.mean(power[:low]) / np.mean(power))))
+    return max(1.0, float(np.sqrt(np.mean(power[:low]) / max(float(np.mean(power)), 1e-300))))

@@ -1,0 +1,165 @@
+"""Recordings that are not what they should be: named, and no number off by more than it states; clean ones unnamed."""
+
+import numpy as np
+import pytest
+from scipy.signal import butter, resample_poly, sosfilt
+
+from benchmarks.trust import noise_of
+from jiyuu.circuits.catalogue import circuit
+from jiyuu.errors import MeasurementError, SignalError
+from jiyuu.measurement.findings import READ_FROM_CURVE, read_response
+from jiyuu.measurement.loopback import less_interface
+from jiyuu.measurement.notice import Fault
+from jiyuu.measurement.response import measure_response
+from jiyuu.measurement.staircase import measure_staircase
+from jiyuu.rig.channels import channel_of
+from jiyuu.signals.recordings import Recording
+from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from jiyuu.simulation.render import render
+from jiyuu.wording.notices import notice_sentence
+from tests.truths import Made, exact, recorded
+
+RATE = 48_000
+STIMULUS = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=2.0), sample_rate_hz=RATE)
+LADDER = Made("transistor-ladder", "lowpass-24", 820.0, 2.0)
+CLEAN = recorded(LADDER, STIMULUS, RATE, ppm=20.0)
+RMS = float(np.std(CLEAN))
+T = np.arange(CLEAN.size) / RATE
+PEAK = float(np.abs(CLEAN).max())
+
+
+def noisy(record, seed=5):
+    return record + noise_of("white", record.size, 1e-3 * RMS, np.random.default_rng(seed))
+
+
+def silent(from_s, for_s):
+    return np.where((from_s <= T) & (from_s + for_s > T), 0.0, CLEAN)
+
+
+def louder(from_s, by_db):
+    return np.where(from_s <= T, CLEAN * 10 ** (by_db / 20), CLEAN)
+
+
+def shorter(from_s, samples):
+    return np.delete(CLEAN, np.arange(round(from_s * RATE), round(from_s * RATE) + samples))
+
+
+HUM = 0.01 * RMS * (np.sin(2 * np.pi * 50.02 * T + 1) + 0.4 * np.sin(2 * np.pi * 150.06 * T))
+CASES = [
+    (Fault.CLIPPED, np.clip(noisy(CLEAN), -0.97 * PEAK, 0.97 * PEAK)),
+    (Fault.CLIPPED, noisy(np.clip(CLEAN, -0.9 * PEAK, 0.9 * PEAK))),
+    (Fault.GAIN_CHANGED, noisy(louder(1.5, -1.0))), (Fault.GAIN_CHANGED, noisy(louder(4.0, -0.3))),
+    (Fault.GAIN_CHANGED, noisy(louder(2.7, 0.5))),
+    (Fault.DROPOUT, noisy(silent(1.4, 0.01))), (Fault.DROPOUT, noisy(silent(4.0, 0.01))),
+    (Fault.SAMPLES_LOST, noisy(shorter(1.5, 480))), (Fault.SAMPLES_LOST, noisy(shorter(2.75, 100))),
+    (Fault.STARTED_LATE, noisy(CLEAN)[round(1.2 * RATE) :]), (Fault.ENDED_EARLY, noisy(CLEAN)[: round(4.2 * RATE)]),
+    (Fault.HUM, noisy(CLEAN + HUM)),
+]
+
+
+@pytest.mark.parametrize(("fault", "record"), CASES)
+def test_a_fault_is_named_and_what_it_moved_is_not_stated(fault, record):
+    response = measure_response(STIMULUS, record, RATE)
+    read = read_response(response)
+    assert fault in {notice.fault for notice in read.notices}
+    assert all(notice_sentence(notice).endswith(".") for notice in read.notices)
+    truth = exact(LADDER, (response.frequency_hz[0], response.frequency_hz[-1]))
+    other = read.notices[0].facts.get("db", 0.0) if fault is Fault.GAIN_CHANGED else 0.0
+    for name, _ in READ_FROM_CURVE:
+        value = getattr(read.reading, name)
+        if value is None or name not in truth or name not in read.uncertainty:
+            continue
+        wrong = abs(value - truth[name])
+        if name == "passband_db":
+            wrong = min(wrong, abs(value - truth[name] - other))  # either gain is true
+        assert wrong < 2.5 * read.uncertainty[name], name
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_clean_recording_is_not_complained_of(seed):
+    assert not read_response(measure_response(STIMULUS, noisy(CLEAN, seed), RATE)).notices
+
+
+def test_another_rate_than_the_header_says_is_named():
+    with pytest.raises(MeasurementError, match="sample rate was 44100 Hz and its header says 48000 Hz"):
+        measure_response(STIMULUS, resample_poly(noisy(CLEAN), 147, 160), RATE)
+
+
+@pytest.mark.parametrize(("level_v", "gain", "withdrawn"), [(1.0, 2.0, True), (0.05, 2.0, False), (0.02, 0.0, False)])
+def test_compression_is_named_and_the_interval_holds_the_small_signal(level_v, gain, withdrawn):
+    made = Made("transistor-ladder", "lowpass-24", 1000.0, gain)
+    stimulus = sweep_stimulus(SweepPlan(level_v=level_v, sweep_s=2.0), sample_rate_hz=RATE)
+    output = render(circuit(made.circuit).network(), np.concatenate([stimulus, np.zeros(24_000)]),
+                    sample_rate_hz=float(RATE), cutoff_hz=1000.0, gain=gain, modes=[made.mode]).output_v[0]
+    response = measure_response(stimulus, output + noise_of("white", output.size, 1e-3 * output.std(),
+                                                            np.random.default_rng(1)), RATE)
+    read = read_response(response)
+    assert (Fault.COMPRESSED in {notice.fault for notice in read.notices}) == (level_v > 0.02)
+    assert (read.reading.cutoff_3db_hz is None) == withdrawn
+    truth = exact(made, (response.frequency_hz[0], response.frequency_hz[-1]))
+    for name in ("cutoff_3db_hz", "peak_db", "q", "passband_db"):
+        value = getattr(read.reading, name)
+        if value is not None and name in truth:
+            assert abs(value - truth[name]) < 2.5 * read.uncertainty[name], name
+
+
+def test_an_interface_recorded_alone_is_divided_out():
+    rolls_off = butter(1, 12.0, "highpass", fs=RATE, output="sos")
+    wire = noisy(sosfilt(rolls_off, np.concatenate([STIMULUS, np.zeros(RATE)])), 8)
+    through = measure_response(STIMULUS, noisy(sosfilt(rolls_off, CLEAN)), RATE)
+    assert Fault.INTERFACE_HIGHPASS in {notice.fault for notice in read_response(through).notices}
+    response = less_interface(through, measure_response(STIMULUS, wire, RATE))
+    read = read_response(response)
+    truth = exact(LADDER, (response.frequency_hz[0], response.frequency_hz[-1]))
+    for name in ("passband_db", "cutoff_3db_hz", "peak_db", "q"):
+        assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
+    assert response.latency_s.value == pytest.approx(0.0123, abs=1e-6)
+
+
+def test_the_channel_is_chosen_by_the_stimulus_and_not_by_loudness():
+    wire, hum = np.concatenate([STIMULUS, np.zeros(RATE)]), np.sin(2 * np.pi * 50 * T)
+    taken, why = channel_of(Recording(np.stack([noisy(wire), noisy(CLEAN)]), RATE), STIMULUS)
+    assert why.facts["taken"] == "right" and np.std(taken) < np.std(wire)
+    taken, why = channel_of(Recording(np.stack([noisy(CLEAN), 3 * hum + noisy(0 * CLEAN)]), RATE), STIMULUS)
+    assert why.facts["taken"] == "left"
+    assert channel_of(Recording(np.stack([wire, wire]), RATE), STIMULUS)[1] is None
+    assert channel_of(Recording(np.stack([wire, hum]), RATE), STIMULUS, "right")[1] is None
+    with pytest.raises(SignalError, match="mono"):
+        channel_of(Recording(wire[np.newaxis], RATE), STIMULUS, "right")
+
+
+def stairs(partials=((1, 1.0),), sway=None, jump=None):
+    pieces = []
+    for step in range(5):
+        t = np.arange(round(0.8 * RATE)) / RATE
+        hertz = np.full(t.size, 130.8 * 2.0**step)
+        if sway:
+            hertz = hertz * 2 ** (sway[1] / 1200 * np.sin(2 * np.pi * sway[0] * t))
+        if jump == step:
+            hertz[t.size // 3 : t.size // 2 + t.size // 8] *= 2
+        turn = 2 * np.pi * np.cumsum(hertz) / RATE
+        pieces += [sum(size * np.sin(n * turn + n) for n, size in partials), np.zeros(round(0.05 * RATE))]
+    wave = np.concatenate(pieces)
+    return wave + np.random.default_rng(1).normal(0, 1e-3, wave.size)
+
+
+@pytest.mark.parametrize(("fault", "wave"), [
+    (None, stairs()), (Fault.OCTAVE_UNCERTAIN, stairs(((1, 0.3), (2, 1.0), (3, 0.4)))),
+    (Fault.OCTAVE_UNCERTAIN, stairs(((1, 0.2), (2, 0.3), (3, 1.0)))),
+    (Fault.OCTAVE_UNCERTAIN, stairs(((2, 1.0), (3, 0.7), (4, 0.3)))),
+    (Fault.VIBRATO, stairs(sway=(5.5, 15.0))), (Fault.VIBRATO, stairs(sway=(6.0, 30.0))),
+    (Fault.OCTAVE_JUMP, stairs(jump=2)), (Fault.CLIPPED, np.clip(stairs(), -0.9, 0.9)),
+])
+def test_a_staircase_is_read_at_its_fundamental_whatever_sounds(fault, wave):
+    found = measure_staircase(wave, RATE, [0, 1, 2, 3, 4])
+    assert {notice.fault for notice in found.notices} == ({fault} if fault else set())
+    for volts, tone in zip(found.volts, found.tones, strict=True):
+        cents = 1200 * np.log2(tone.frequency_hz.value / (130.8 * 2.0**volts))
+        assert abs(cents) < 1731.3 * 1.5 * tone.frequency_hz.uncertainty / tone.frequency_hz.value + 0.02
+    if fault is Fault.VIBRATO:
+        assert found.notices[0].facts["rate_hz"] == pytest.approx(5.75, abs=0.4)
+
+
+def test_the_harmonic_may_be_told():
+    found = measure_staircase(stairs(((3, 1.0),)), RATE, [0, 1, 2, 3, 4], harmonic=3)
+    assert found.tones[0].frequency_hz.value == pytest.approx(130.8, rel=1e-5)
