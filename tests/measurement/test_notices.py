@@ -12,8 +12,11 @@ from jiyuu.measurement.loopback import less_interface
 from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.staircase import measure_staircase
+from jiyuu.measurement.tone import measure_tone
+from jiyuu.prediction.circuit_fit import fit_circuit
 from jiyuu.rig.channels import channel_of
 from jiyuu.signals.recordings import Recording
+from jiyuu.signals.stimuli import noise_stimulus, tones_stimulus
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from jiyuu.simulation.render import render
 from jiyuu.wording.notices import notice_sentence
@@ -119,7 +122,8 @@ def test_an_interface_recorded_alone_is_divided_out():
 def test_the_channel_is_chosen_by_the_stimulus_and_not_by_loudness():
     wire, hum = np.concatenate([STIMULUS, np.zeros(RATE)]), np.sin(2 * np.pi * 50 * T)
     taken, why = channel_of(Recording(np.stack([noisy(wire), noisy(CLEAN)]), RATE), STIMULUS)
-    assert why.facts["taken"] == "right" and np.std(taken) < np.std(wire)
+    assert why.facts["taken"] == "right"
+    assert np.std(taken) < np.std(wire)
     taken, why = channel_of(Recording(np.stack([noisy(CLEAN), 3 * hum + noisy(0 * CLEAN)]), RATE), STIMULUS)
     assert why.facts["taken"] == "left"
     assert channel_of(Recording(np.stack([wire, wire]), RATE), STIMULUS)[1] is None
@@ -163,3 +167,34 @@ def test_a_staircase_is_read_at_its_fundamental_whatever_sounds(fault, wave):
 def test_the_harmonic_may_be_told():
     found = measure_staircase(stairs(((3, 1.0),)), RATE, [0, 1, 2, 3, 4], harmonic=3)
     assert found.tones[0].frequency_hz.value == pytest.approx(130.8, rel=1e-5)
+
+
+def test_a_tone_in_pink_noise_states_what_the_noise_beside_it_does():
+    t = np.arange(2 * RATE) / RATE
+    held = []
+    for seed in range(20):
+        noise = noise_of("pink", t.size, 0.02, np.random.default_rng(seed))
+        found = measure_tone(np.sin(2 * np.pi * 220.3 * t) + noise, RATE).frequency_hz
+        held.append(abs(found.value - 220.3) <= found.uncertainty)
+    assert sum(held) >= 17
+
+
+@pytest.mark.parametrize("knob_hz", [930.0, 870.0, 700.0, 1200.0])
+def test_the_pole_of_a_notch_is_found_and_not_the_knob_read_back(knob_hz):
+    made = Made("state-variable", "notch", 900.0, 0.0)
+    clean = recorded(made, STIMULUS, RATE)
+    response = measure_response(STIMULUS, noisy(clean), RATE)
+    fit = fit_circuit(response, circuit("state-variable").network(), "notch", cutoff_hz=knob_hz, gain=0.0)
+    assert abs(fit.pole_hz.value - 900.0) < 2 * fit.pole_hz.uncertainty
+
+
+@pytest.mark.parametrize("stimulus", [
+    noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=True),
+    tones_stimulus(level_v=1.0, sample_rate_hz=RATE, per_octave=6),
+])
+def test_clipped_noise_and_tones_state_no_number(stimulus):
+    clean = recorded(LADDER, stimulus, RATE)
+    level = 0.8 * float(np.abs(clean).max())
+    read = read_response(measure_response(stimulus, np.clip(clean, -level, level), RATE))
+    assert Fault.CLIPPED in {notice.fault for notice in read.notices}
+    assert all(getattr(read.reading, name) is None for name, _ in READ_FROM_CURVE)

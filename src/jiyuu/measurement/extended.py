@@ -100,7 +100,9 @@ def _beyond(response: MeasuredResponse, fit: NetworkFit, drawn: list[DrawnNetwor
         leans = bool(np.abs(slope[near]).mean() > END_SLOPE)
         ends_level = abs(own[-1] - own[-5]) < LEVEL_ENOUGH
         faint = not clear[near].any()
-        wanted = doubt.max() < CERTAIN_DB and not faint and ((ends_level and (leans or by_sweep)) or (leans and not has_one[0 if way < 0 else 1]))
+        plateau = ends_level and (leans or by_sweep)
+        certain = doubt.max() < CERTAIN_DB and not faint
+        wanted = certain and (plateau or (leans and not has_one[0 if way < 0 else 1]))
         found.append(float(BEYOND_OCTAVES) if wanted else 0.0)
     return found[0], found[1]
 

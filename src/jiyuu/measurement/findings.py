@@ -64,13 +64,14 @@ def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = No
                 values[name].append(value)
     doubts = doubts_of(response, whole, reading, tuple(values), again)
     uncertainty = {}
+    unsure = UNSURE if response.passages > 1 else ALONE
     for name, found in values.items():
         centre = getattr(reading, name)
         if centre is None or name in doubts.withdrawn:
             continue
         if len(found) >= len(response.draws) // 2:
             # About the value read, not the mean of the draws: a maximum of noisy curves is biased, and that counts.
-            stated = (UNSURE if response.passages > 1 else ALONE) * float(np.quantile(np.abs(np.array(found) - centre), 0.95))
+            stated = unsure * float(np.quantile(np.abs(np.array(found) - centre), 0.95))
             if not name.endswith("_hz"):
                 stated += FLOOR
             elif response.clock_offset_ppm is not None:

@@ -8,7 +8,7 @@ the difference between two equal passages, or from the silence after a single on
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -22,12 +22,11 @@ from jiyuu.measurement.made_ready import Ready, first_alone, made_ready
 from jiyuu.measurement.network_fit import NetworkFit
 from jiyuu.measurement.noise_response import estimate_by_noise
 from jiyuu.measurement.notice import Notice
-from jiyuu.measurement.smoothing import (
-    POINTS_PER_OCTAVE,
-)
+from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.sweep_response import DRAWS, band_of, estimate_by_sweep
 from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.measurement.waveform_faults import clipping, quantisation
 
 SURE_PPM = 25.0  # clocks of usual interfaces differ by less
 ROUNDED_S = 2e-8  # what arithmetic may move a latency by
@@ -61,7 +60,8 @@ class MeasuredResponse:
     @property
     def network_unasked(self) -> bool:
         """Whether the curve is too short, too poor or of too few tones for a network that must fit."""
-        return self.quickly or self.level_v is None or self.frequency_hz.size < 3 * POINTS_PER_OCTAVE or float(np.median(self.snr_db)) < 20
+        short = self.frequency_hz.size < 3 * POINTS_PER_OCTAVE
+        return self.quickly or self.level_v is None or short or float(np.median(self.snr_db)) < 20
 
     @property
     def level_db(self) -> FloatArray:
@@ -104,6 +104,8 @@ def measure_response(
     ready = made_ready(recording_v, passages, sample_rate_hz)
     if passages.noisy:
         found = _by_noise(ready, stimulus_v, passages, sample_rate_hz)
+        if ready.flat.any():  # every frequency sounds all the time
+            found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
     else:
         found = estimate_by_sweep(ready, stimulus_v, passages, sample_rate_hz, quickly)
     apart_ppm = 0.0 if ready.offset is None else abs(ready.offset.ppm)
@@ -134,7 +136,12 @@ def _by_tones(
     place, ppm, found, noise_db = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=DRAWS)
     offset = Uncertain(ppm.value, max(ppm.uncertainty, 0.01))
     middle_s = 0.5 * (tones[0].start + tones[-1].stop) / sample_rate_hz
-    return _stated_response(found, place / sample_rate_hz, offset, noise_db, sample_rate_hz, middle_s)
+    clipped, _ = clipping(recording_v)
+    if clipped is not None:
+        found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
+    _, coarse = quantisation(recording_v, slice(0, recording_v.size))
+    notices = tuple(notice for notice in (clipped, coarse) if notice is not None)
+    return _stated_response(found, place / sample_rate_hz, offset, noise_db, sample_rate_hz, middle_s, notices)
 
 
 def _stated_response(

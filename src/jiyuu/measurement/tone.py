@@ -67,6 +67,7 @@ def measure_tone(recording_v: FloatArray, sample_rate_hz: float, *, concert_a_hz
         raise MeasurementError("No steady tone stands out of the noise; raise the level or record longer.")
     frequency_hz = turn * sample_rate_hz / (2 * np.pi)
     deviation_hz = float(np.sqrt(variance / curvature)) * sample_rate_hz / (2 * np.pi)
+    deviation_hz *= _louder_nearby(residual, turn)
     # Rounding of samples and of this sum keeps a noiseless record from claiming more than the format holds.
     deviation_hz = max(deviation_hz, 1e-12 * frequency_hz)
     note, cents = note_and_cents(frequency_hz, concert_a_hz=concert_a_hz)
@@ -81,6 +82,18 @@ def measure_tone(recording_v: FloatArray, sample_rate_hz: float, *, concert_a_hz
         thd_n_percent=100 * float(np.sqrt(beside) / amplitudes[0]),
         harmonics_db=tuple(float(v) for v in 20 * np.log10(np.maximum(amplitudes / amplitudes[0], 1e-15))),
     )
+
+
+def _louder_nearby(residual: FloatArray, turn: float) -> float:
+    """How much louder the noise is beside the tone than on the whole, 1 where it is not: only what is near the tone can
+    pull its pitch, and pink noise is loud there."""
+    power = np.abs(np.fft.rfft(residual * np.hanning(residual.size))) ** 2
+    at = round(turn / (2 * np.pi) * residual.size)
+    reach = max(at // 10, 24)
+    near = np.concatenate([power[max(at - reach, 1) : max(at - 3, 1)], power[at + 4 : at + reach]])
+    if near.size < 16:
+        return 1.0
+    return float(np.sqrt(max(np.mean(near) / max(float(np.mean(power[1:])), 1e-300), 1.0)))
 
 
 def _strongest_turn(record: FloatArray, sample_rate_hz: float) -> float:

@@ -5,13 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import least_squares
+from scipy.optimize import OptimizeResult, least_squares
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.linear import complex_gain, onset
 from jiyuu.circuits.network import Network
 from jiyuu.measurement.response import MeasuredResponse
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+
+NOTCH_DB = 12.0
+BESIDE_OCTAVES = (-0.003, 0.0, 0.003)  # about a notch's lowest point
+MOST_MISFIT_DB = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,15 +46,26 @@ def fit_circuit(
         predicted = complex_gain(network, f, cutoff_hz=float(np.exp(x[0])), gain=float(x[1]), modes=[mode])[0]
         return np.asarray((20 * np.log10(np.maximum(np.abs(predicted), 1e-20)) + x[2] - measured) * weight)
 
-    start = np.array([np.log(cutoff_hz), min(max(gain, 0.0), 0.95 * highest), 0.0])
-    start[2] = float(np.median(-residual(start) / weight))
-    result = least_squares(
-        residual, start, x_scale=[0.1, 0.1, 1.0],
-        bounds=([np.log(cutoff_hz) - 3, -0.2, -80.0], [np.log(cutoff_hz) + 3, highest, 80.0]),
-    )
+    def fitted_from(octaves: float) -> OptimizeResult:
+        start = np.array([np.log(cutoff_hz) + octaves * np.log(2), min(max(gain, 0.0), 0.95 * highest), 0.0])
+        start[2] = float(np.median(-residual(start) / weight))
+        return least_squares(
+            residual, start, x_scale=[0.1, 0.1, 1.0],
+            bounds=([np.log(cutoff_hz) - 3, -0.2, -80.0], [np.log(cutoff_hz) + 3, highest, 80.0]),
+        )
+
+    # A notch is too narrow to be felt from beside it: from one start alone the knob would be read back.
+    found = [fitted_from(0.0)]
+    inside = slice(int(usable[0]), int(usable[-1]) + 1)
+    level, hertz = response.level_db[inside], response.frequency_hz[inside]
+    lowest = int(np.argmin(level))
+    deep = min(level[:lowest].max(initial=-np.inf), level[lowest:].max()) - level[lowest]
+    if deep > NOTCH_DB and abs(np.log2(hertz[lowest] / cutoff_hz)) < 3:
+        found += [fitted_from(float(np.log2(hertz[lowest] / cutoff_hz)) + beside) for beside in BESIDE_OCTAVES]
+    result = min(found, key=lambda one: float(one.cost))
     misfit = residual(result.x)
     misfit_db = float(np.sqrt(np.mean((misfit / weight) ** 2)))
-    if misfit_db > 2.0:
+    if misfit_db > MOST_MISFIT_DB:
         return None
     # What the circuit cannot explain is smooth, so it counts in full and not as so many independent points.
     scale = max(float(misfit @ misfit) / max(misfit.size - 3, 1), 1.0)
