@@ -17,6 +17,7 @@ from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 BEYOND_OCTAVES = 4
 CERTAIN_DB = 0.5  # standard deviation up to which what lies beyond may be told
 TAKEN_OVER_OCTAVES = 0.5
+FAITHFUL = 1.1
 LEVEL_ENOUGH = 0.05  # dB per octave: a plateau, told by the network
 NEAR_TOP_DB = 1.5
 CLEAR_DB, NOISY_DB = 30.0, 10.0  # SNR above which the curve is as measured; below which it is the network's
@@ -90,7 +91,8 @@ def _beyond(response: MeasuredResponse, fit: NetworkFit, drawn: list[DrawnNetwor
     # An octave that is level is a passband: at the low end any, since interfaces roll off there; else one near the top.
     has_one = [bool((np.convolve(flat, np.ones(per), mode="valid") >= per - 0.5).any()) if flat.size >= per else False
                for flat in (level_there, near_top)]
-    by_sweep = response.coherence is None  # noise tells little of the lowest octave, and leans there when compressed
+    # Of noise a network must leave next to nothing: what a soft stage adds to it is spread over all of the band.
+    by_sweep = response.coherence is None or fit.left < FAITHFUL
     found = []
     for end, way in ((0, -1), (-1, 1)):
         there = response.frequency_hz[end] * 2.0 ** (way * np.arange(0, BEYOND_OCTAVES + 0.01, 0.25))

@@ -18,7 +18,7 @@ from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from jiyuu.stopping import side_by_side
 
-LEAST_V = 0.002  # softer ones drown in a unit's own noise
+LEAST_V = 0.01  # softer ones drown in a unit's own noise
 SMALL_SIGNAL_V = 0.05  # a twentieth of the usual stage headroom: at a peak of +8 dB it compresses by under 0.1 dB
 
 
