@@ -112,6 +112,8 @@ def from_files(standing: Standing, setting: Setting, first: Path, second: Path) 
     yield Progress("Measuring", 0.3)
     request = ResponseRequest(standing.panel, standing.network, standing.gain, (standing.mode,))
     found = evaluate(request, standing.mode, pair.stimulus_v, pair.recording_v, pair.sample_rate_hz)
+    if pair.chosen is not None:
+        found = replace(found, read=replace(found.read, notices=(pair.chosen, *found.read.notices)))
     yield made(standing, setting, found).taken_from(f"{first.name}, {second.name}")
 
 

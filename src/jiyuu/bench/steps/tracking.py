@@ -182,13 +182,17 @@ def readings_of(table: Table) -> Readings:
 
 def from_recording(standing: Standing, setting: TrackingSetting, path: Path) -> Iterator[Progress | Run]:
     """A staircase recorded by hand: its steps in the order of the volts set. Raises JiyuuError where that cannot be."""
+    from jiyuu.rig.channels import channel_of
     from jiyuu.rig.tracking_run import evaluate_recording
     from jiyuu.signals.recordings import read_recording
 
     yield Progress("Finding the steps", 0.2)
     record = read_recording(path)
     request = STEP.request(standing, setting)
-    run = evaluate_recording(replace(request, by_sweeps=False), record.loudest_v, float(record.sample_rate_hz))
+    record_v, chosen = channel_of(record, None)
+    run = evaluate_recording(replace(request, by_sweeps=False), record_v, float(record.sample_rate_hz))
+    if chosen is not None:
+        run = replace(run, notices=(chosen, *run.notices))
     yield made(standing, setting, run).taken_from(path.name)
 
 
