@@ -21,7 +21,7 @@ from jiyuu.measurement.excess_delay import excess_delay
 from jiyuu.measurement.made_ready import Ready, first_alone, made_ready
 from jiyuu.measurement.network_fit import NetworkFit
 from jiyuu.measurement.noise_response import estimate_by_noise
-from jiyuu.measurement.notice import Notice
+from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.sweep_response import DRAWS, band_of, estimate_by_sweep
 from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
@@ -29,6 +29,7 @@ from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import clipping, quantisation
 
 SURE_PPM = 25.0  # clocks of usual interfaces differ by less
+UNKNOWN_LOSS_S = 0.06
 ROUNDED_S = 2e-8  # what arithmetic may move a latency by
 
 
@@ -155,6 +156,8 @@ def _stated_response(
     if found.network is not None:
         delay_s = found.network.fit.delay_s
         doubt_s = COVERAGE * found.network.fit.delay_deviation_s + ROUNDED_S
+    if any(notice.fault is Fault.SAMPLES_LOST and "samples" not in notice.facts for notice in notices):
+        doubt_s += UNKNOWN_LOSS_S  # how many are missing ahead of what was used is not known
     if offset is not None:
         doubt_s = float(np.hypot(doubt_s, 1e-6 * offset.uncertainty * middle_s))
     turn = np.exp(2j * np.pi * found.frequency_hz * delay_s)
