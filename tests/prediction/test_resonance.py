@@ -13,8 +13,10 @@ from jiyuu.prediction.resonance import (
     resonance_map,
     study_resonance,
 )
+from jiyuu.prediction.response import read_prediction
 from jiyuu.signals.source import Source, SourceKind
 from jiyuu.simulation.source_levels import source_levels
+from tests.truths import Made, exact
 
 
 @pytest.mark.parametrize("circuit_id", list(circuits()))
@@ -91,3 +93,30 @@ def test_a_small_source_comes_out_as_the_linear_curve_says_and_a_large_one_does_
                                              rail_v=3.0)]
     assert large[2] <= 3.0
     assert large[2] < 5.0 / 0.2
+
+
+def test_a_peak_hardly_wider_than_the_points_stand_apart_is_read_as_the_closed_form_says():
+    document = neutral_filter("transistor-ladder")
+    found = study_resonance(document, document.network(), "lowpass-24", cutoff_hz=500.0)
+    full = document.gain_at(100.0)
+    assert found.onset_percent == pytest.approx(100 * 4 / full, abs=1e-6)
+    for i in (20, 35, 39, 40):
+        gain = float(document.gain_at(float(found.curves.position_percent[i])))
+        truth = exact(Made("transistor-ladder", "lowpass-24", 500.0, gain), (8.0, 21_000.0))
+        assert found.curves.peak_hz[i] == pytest.approx(truth["peak_hz"], rel=1e-6)
+        assert found.curves.peak_db[i] == pytest.approx(truth["peak_db"], abs=1e-3)
+        assert found.curves.q[i] == pytest.approx(truth.get("q", np.nan), rel=1e-4, nan_ok=True)
+    high, low = (exact(Made("transistor-ladder", "lowpass-24", 500.0, document.gain_at(found.onset_percent - away)),
+                       (8.0, 21_000.0))["peak_db"] for away in (0.5, 5.5))
+    assert found.taper.suddenness_db_per_percent == pytest.approx((high - low) / 5, rel=1e-3)
+
+
+@pytest.mark.parametrize(("circuit_id", "mode", "gain"), [
+    ("transistor-ladder", "lowpass-24", 3.98), ("state-variable", "bandpass", 1.99),
+])
+def test_the_drawing_is_read_between_the_points_too(circuit_id, mode, gain):
+    network = neutral_filter(circuit_id).network()
+    findings = {f.quantity: f.value for f in read_prediction(network, mode, cutoff_hz=820.0, gain=gain)}
+    truth = exact(Made(circuit_id, mode, 820.0, gain), (10.0, 20_480.0))
+    assert findings["q"] == pytest.approx(truth["q"], rel=1e-6)
+    assert findings["peak_hz"] == pytest.approx(truth["peak_hz"], rel=1e-6)

@@ -43,6 +43,25 @@ def test_a_run_finds_body_peak_and_the_hidden_onset(circuit_id, mode, seed):
     assert "at most 5 %" in run.why_no_taper
 
 
+def test_a_peak_that_a_sweep_would_compress_is_measured_softly():
+    """Two positions before the onset; a sweep of the usual 20 mV finds 37.8 dB of the last peak's 44.1."""
+    positions = (0.0, 85.0, 90.0, 95.0)
+    *_, run = run_resonance(ResonanceRequest(PanelSettings(700.0, 60.0), "lowpass-24", positions),
+                            SimulatedRig(VOICE, seed=2))
+    unit = draw_unit(VOICE, 2)
+    cutoff_hz = unit.drawn.cutoff_hz(700.0)
+    octave = np.log2(600.0) + np.arange(0, 0.5, 1e-5)
+    for i in (1, 2):
+        gain = VOICE.gain_at(positions[i]) * unit.drawn.gain_factor
+        exact = level_db(complex_gain(unit.network, 2.0**octave, cutoff_hz=cutoff_hz, gain=gain,
+                                      modes=["lowpass-24"]) * unit.drawn.level)[0]
+        assert run.curves.highest_db[i] == pytest.approx(exact.max(), abs=0.35)
+        assert run.curves.peak_hz[i] == pytest.approx(2 ** octave[exact.argmax()], rel=1e-3)
+        wide = octave[exact > exact.max() - 10 * np.log10(2)]
+        q = 2 ** octave[exact.argmax()] / (2 ** wide[-1] - 2 ** wide[0])
+        assert run.curves.q[i] == pytest.approx(q, rel=0.02)
+
+
 def test_a_unit_that_never_whistles_has_no_onset():
     tame = VOICE.model_copy(update={"full_gain": 3.0})
     *_, run = run_resonance(ResonanceRequest(PanelSettings(700.0, 50.0), "lowpass-24", (0.0, 50.0, 100.0)),

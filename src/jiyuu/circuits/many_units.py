@@ -6,7 +6,7 @@ unit (Faddeev and LeVerrier, in the form of Gantmacher 1959, The Theory of Matri
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -45,6 +45,25 @@ def levels_over_resonance(
 
     over, under = power(np.swapaxes(numerator, 0, 1)), power(denominator)
     return np.asarray(10 * np.log10(np.maximum(over, 1e-40 * under) / np.maximum(under, 1e-300)))
+
+
+def exact_levels(
+    network: Network, mode: str, *, cutoff_hz: float, gains: FloatArray
+) -> list[Callable[[FloatArray], FloatArray]]:
+    """Of every loop gain the level in dB of one mode at any octaves (n,), octave = log2 of Hz: what a reading asks
+    between the points of a grid, however sharp the resonance is."""
+    rates = np.broadcast_to(network.rates(cutoff_hz) / (2 * np.pi * cutoff_hz), (len(gains), len(network.capacitors)))
+    numerators, denominators = _transfer(network, rates, gains, (mode,))
+
+    def level_of(over: FloatArray, under: FloatArray) -> Callable[[FloatArray], FloatArray]:
+        def level(octave: FloatArray) -> FloatArray:
+            s = 1j * 2.0 ** np.asarray(octave, dtype=float) / cutoff_hz
+            gain = np.abs(np.polyval(over, s)) / np.maximum(np.abs(np.polyval(under, s)), 1e-150)
+            return np.asarray(20 * np.log10(np.maximum(gain, 1e-20)))
+
+        return level
+
+    return [level_of(over, under) for over, under in zip(numerators[:, 0], denominators, strict=True)]
 
 
 def _transfer(

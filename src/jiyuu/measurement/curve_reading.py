@@ -228,9 +228,11 @@ def _humps(
     return tuple(humps)
 
 
-def _bandwidth(curve: SampledCurve, index: int, peak_level: float) -> tuple[float | None, float | None]:
+def _bandwidth(
+    curve: SampledCurve, index: int, octave: float, peak_level: float
+) -> tuple[float | None, float | None]:
     threshold = peak_level - HALF_POWER_DB
-    return curve.falls_through(threshold, index, -1), curve.falls_through(threshold, index, +1)
+    return curve.falls_through(threshold, index, -1, octave), curve.falls_through(threshold, index, +1, octave)
 
 
 def _peak(curve: SampledCurve, passband_db: float, doubt: FloatArray | float) -> tuple[float, float, int] | None:
@@ -254,7 +256,7 @@ def _read_edge(
     peak = _peak(curve, passband, doubt)
     q = None
     if peak is not None:
-        low, high = _bandwidth(curve, peak[2], passband + peak[1])
+        low, high = _bandwidth(curve, peak[2], peak[0], passband + peak[1])
         if low is not None and high is not None:
             q = curve.hz(peak[0]) / (curve.hz(high) - curve.hz(low))
     slope = drop = None
@@ -279,7 +281,7 @@ def _read_edge(
 def _read_bandpass(curve: SampledCurve, window: SlopeWindow) -> tuple[CurveReading, float | None]:
     index = int(np.argmax(curve.level))
     octave, level = curve.extremum(index)
-    low, high = _bandwidth(curve, index, level)
+    low, high = _bandwidth(curve, index, octave, level)
     q = None if low is None or high is None else curve.hz(octave) / (curve.hz(high) - curve.hz(low))
     upper = lower = drop = None
     if high is not None:

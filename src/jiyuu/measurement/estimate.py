@@ -51,11 +51,12 @@ class Estimate:
 def fitted_network(
     signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
     generator: np.random.Generator, draws: int, hurt_hz: tuple[tuple[float, float], ...] = (),
-    sounds_s: FloatArray | None = None,
+    sounds_s: FloatArray | None = None, like: NetworkFit | None = None,
 ) -> FittedNetwork | None:
     """From the bins (m,) of a gated impulse response, of a wire's, and of noise as strong as it has. hurt_hz: bands
-    that are left out; sounds_s (m,): when each bin sounded, where the clock is to be found by it."""
-    fit = fit_network(_spectrum(signal, wire, noise, grid, cut, hurt_hz, sounds_s))
+    that are left out; sounds_s (m,): when each bin sounded, where the clock is to be found by it; like: as in
+    fit_network."""
+    fit = fit_network(_spectrum(signal, wire, noise, grid, cut, hurt_hz, sounds_s), like)
     if fit is None or fit.left > LEAVES:
         return None
     return FittedNetwork(fit, fit.drawn(draws, generator))

@@ -183,11 +183,12 @@ def _refuse_other_rate(
     clock every frequency comes at another time, and no short filter makes one out of the other."""
     if passages.noisy or sample_rate_hz not in RATES_HZ:
         return
-    own = 0.0
-    if place is not None:
-        own = explained(record, impulse_response(record, passages), passages, place, share=SHORT)
-        if own > 0.5:
-            return
+    response = impulse_response(record, passages)
+    if place is None:
+        place = int(np.argmax(response[: record.size] ** 2))
+    own = explained(record, response, passages, place, share=SHORT)
+    if own > 0.5:
+        return
     for rate in RATES_HZ:
         ratio = rate / sample_rate_hz
         if rate == sample_rate_hz or not 0.4 < ratio < 2.6:
@@ -200,12 +201,25 @@ def _refuse_other_rate(
             other = at_positions(interpolated(record, 2, 0, record.size), np.arange(count) * (2 * turned))
             response = impulse_response(other, passages)
             found = int(np.argmax(response[: other.size] ** 2))
+            if not _comes_again(response, passages, found, sample_rate_hz):
+                continue  # a ring that outlasts everything else looks like a filter at any rate
             if explained(other, response, passages, found, share=SHORT) > max(0.6, own + 0.3):
                 raise MeasurementError(
                     f"The recording runs {turned:.4g} times as fast as the stimulus: its sample rate was "
                     f"{true_hz:.0f} Hz and its header says {sample_rate_hz:.0f} Hz. Set recorder and file to one rate "
                     "and record again."
                 )
+
+
+def _comes_again(response: FloatArray, passages: Passages, place: int, sample_rate_hz: float) -> bool:
+    """Whether the next passage, or the one before, stands where it should, about as strong."""
+    near = round(0.004 * sample_rate_hz)
+
+    def energy(at: int) -> float:
+        return float(np.sum(response[np.arange(at - near, at + near) % response.size] ** 2))
+
+    beside = max(energy(place + passages.period), energy(place - passages.period))
+    return passages.count < 2 or beside > 0.1 * energy(place)
 
 
 def first_alone(recording_v: FloatArray, passages: Passages, ready: Ready, sample_rate_hz: float) -> Ready:

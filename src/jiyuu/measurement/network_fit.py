@@ -40,7 +40,7 @@ class Order:
 class NetworkFit:
     """exp(−s·delay)·gain·s^at_rest·Π zeros/Π poles, s in units of `unit` rad/s. values (v,): logarithms of what the
     factors of the poles are made of, those of the zeros, gain, delay; spread (v, v): a root of the covariance of
-    `coefficients`.
+    `coefficients`, empty until it is asked for by `with_spread`.
 
     left: RMS of what it leaves over, in standard deviations of the noise."""
 
@@ -157,13 +157,17 @@ def settled(
         if gained < STILL * max(1.0, 1e-3 * error):
             break
     remains = float(np.sqrt(error / groups.freedom(values.size)))
-    slopes = _slopes_by_coefficients(groups, order, values)
+    return NetworkFit(order, values, np.zeros((values.size, 0)), groups.unit, remains)
+
+
+def with_spread(groups: Groups, fit: NetworkFit) -> NetworkFit:
+    """The same, with how well it is known."""
+    slopes = _slopes_by_coefficients(groups, fit.order, fit.values)
     scale = np.linalg.norm(slopes, axis=0)
     scale[scale == 0] = 1.0
     _, singular, rows = np.linalg.svd(slopes / scale, full_matrices=False)
     inverse = 1 / np.maximum(singular, 1e-10 * singular[0])
-    spread = (rows.T * inverse) / scale[:, np.newaxis] * max(remains, 1.0)
-    return NetworkFit(order, values, spread, groups.unit, remains)
+    return replace(fit, spread=(rows.T * inverse) / scale[:, np.newaxis] * max(fit.left, 1.0))
 
 
 def factors_of(roots: ComplexArray) -> FloatArray:

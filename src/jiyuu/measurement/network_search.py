@@ -7,11 +7,13 @@ Statistics) is taken, the simplest that leaves no more than the noise first.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Groups, Spectrum
-from jiyuu.measurement.network_fit import NetworkFit, Order, factors_of, product, roots_of, settled
+from jiyuu.measurement.network_fit import NetworkFit, Order, factors_of, product, roots_of, settled, with_spread
 from jiyuu.measurement.rational_fit import PolesAndZeros, fit_poles
 from jiyuu.stopping import checkpoint
 
@@ -24,7 +26,8 @@ FEWEST_BINS = 30
 OUTSIDE = 4.0  # a zero so far beyond the band may as well be none, or lie at 0
 ROUGHLY = 1e-3  # a first guess need not be nearer than this share
 EASED = (3e-2, 1e-3)  # shares of the loudest that count as noise at first
-EASED_STEPS = 12
+FIRST_STEPS, EASED_STEPS = 4, 12
+LEFT_BEHIND = 4.0
 TOO_FEW = 3.0  # what a network may leave at first and still come to something
 LIKELY = 0.5  # and by then what is likely enough
 MOST_TRIED = 5
@@ -32,42 +35,56 @@ WORTH = 2.0  # a network that leaves more is not made better by leaving parts of
 DELAYS = 100  # tried on either side
 
 
-def fit_network(spectrum: Spectrum) -> NetworkFit | None:
+def fit_network(spectrum: Spectrum, like: NetworkFit | None = None) -> NetworkFit | None:
     """The simplest network that leaves no more than the noise, else the one that tells most with least; None where
-    there are too few bins, or no network comes near."""
+    there are too few bins, or no network comes near. like: of the same circuit set otherwise, for one with as many
+    poles and zeros only, which is found much sooner."""
     if spectrum.bins_hz.size < FEWEST_BINS:
         return None
     unit = 2 * np.pi * float(np.sqrt(spectrum.bins_hz[0] * spectrum.bins_hz[-1]))
     groups = Groups.of(spectrum, unit)
-    best: tuple[float, NetworkFit] | None = None
+    if like is not None:
+        fits = _fits(spectrum, groups, _alike(groups, like), like.order)
+        return with_spread(*fits[0]) if fits else None
+    best: tuple[float, Groups, NetworkFit] | None = None
     least = np.inf
     for count in USUAL_FIRST:
-        if best is not None and count > max(best[1].order.poles, 4) + MORE_IN_VAIN:
+        if best is not None and count > max(best[2].order.poles, 4) + MORE_IN_VAIN:
             break
         guesses = _guesses(groups, count)
         found_left = min((guess.left for guess in guesses if guess.left), default=np.inf)
         if count > HANDMADE_UP_TO and found_left > NO_BETTER * least:
             continue  # more poles do not explain it either
         least = min(least, found_left)
-        fits = _fits(spectrum, groups, guesses)
-        for mine, fit in fits:
+        for mine, fit in _fits(spectrum, groups, guesses):
             found, score = _simplest(mine, fit) if fit.left < WORTH else (fit, _score(mine, fit))
             if best is None or score < best[0]:
-                best = score, found
-            if _as_noise(mine, best[1]):
-                return best[1]
-    return None if best is None else best[1]
+                best = score, mine, found
+            if _as_noise(*best[1:]):
+                return with_spread(*best[1:])
+    return None if best is None else with_spread(*best[1:])
 
 
 def _fits(
-    spectrum: Spectrum, groups: Groups, guesses: list[PolesAndZeros]
+    spectrum: Spectrum, groups: Groups, guesses: list[PolesAndZeros], alike: Order | None = None
 ) -> list[tuple[Groups, NetworkFit]]:
-    """What the likeliest candidates of all guesses lead to, best first, each with the groups it was found by."""
-    tries: list[tuple[Groups, NetworkFit]] = []
+    """What the likeliest candidates of all guesses lead to, best first, each with the groups it was found by. alike:
+    the only numbers of zeros that come into question."""
+    begun: list[tuple[Groups, NetworkFit]] = []
     for guess in guesses:
         mine = Groups.of(spectrum, groups.unit, groups.unit * guess.poles)
-        for order, values in _candidates(guess, mine):
-            fit = settled(mine, order, values, ease=EASED[0], steps=EASED_STEPS)
+        candidates = _candidates(guess, mine) if alike is None else [
+            _with_gain_and_delay(guess.poles, guess.zeros, alike.at_rest, mine)]
+        for order, values in candidates:
+            fit = settled(mine, order, values, ease=EASED[0], steps=FIRST_STEPS)
+            if fit is not None:
+                begun.append((mine, fit))
+    # Those that come to nothing are far behind by now.
+    ahead = max(LEFT_BEHIND * min((fit.left for _, fit in begun), default=0.0), TOO_FEW)
+    tries: list[tuple[Groups, NetworkFit]] = []
+    for mine, early in begun:
+        if early.left < ahead:
+            fit = settled(mine, early.order, early.values, ease=EASED[0], steps=EASED_STEPS - FIRST_STEPS)
             if fit is not None and fit.left < TOO_FEW:
                 tries.append((mine, fit))
     least = min((fit.left for _, fit in tries), default=0.0)
@@ -88,9 +105,18 @@ def _fits(
     return sorted(found, key=lambda one: _score(*one))
 
 
+def _alike(groups: Groups, like: NetworkFit) -> list[PolesAndZeros]:
+    """The same poles, and those of the usual shape, all with the same zeros."""
+    poles, scale = like.poles / groups.unit, like.unit / groups.unit
+    zeros = scale * roots_of(like.values[like.order.poles : like.order.poles + like.order.zeros])
+    found = [PolesAndZeros(poles, zeros, 1.0, 0.0, 0.0)]
+    if poles.size <= HANDMADE_UP_TO:
+        found += [replace(guess, zeros=zeros) for guess in _usual(groups, poles.size)]
+    return found
+
+
 def _guesses(groups: Groups, count: int) -> list[PolesAndZeros]:
-    """By what is loud, by every part of the curve alike, and the usual filter: a pair as sharp as the peak is, the
-    other poles beside it, or all of them where the curve has left its highest level."""
+    """By what is loud, by every part of the curve alike, and the usual filter."""
     size = np.abs(groups.gain)
     found = []
     for deviation in (np.hypot(groups.deviation, ROUGHLY * size.max()),
@@ -99,9 +125,14 @@ def _guesses(groups: Groups, count: int) -> list[PolesAndZeros]:
         guess = fit_poles(groups.s.imag, groups.gain, deviation, count)
         if guess is not None:
             found.append(guess)
-    if count > HANDMADE_UP_TO:
-        return found
-    omega, none = groups.s.imag, np.zeros(0, dtype=complex)
+    return found + _usual(groups, count) if count <= HANDMADE_UP_TO else found
+
+
+def _usual(groups: Groups, count: int) -> list[PolesAndZeros]:
+    """A pair as sharp as the peak is, the other poles beside it; or all of them where the curve has left its highest
+    level."""
+    size, omega, none = np.abs(groups.gain), groups.s.imag, np.zeros(0, dtype=complex)
+    found = []
     top = int(np.argmax(size))
     wide = np.flatnonzero(size > size[top] / np.sqrt(2))
     edges = [int(edge) for edge in (wide[0], wide[-1]) if 0 < edge < size.size - 1]

@@ -5,6 +5,7 @@ Reads curves at many positions, predicted or measured; the first position is the
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +13,9 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.curve_reading import CurveReading, Hump, Kind, read_curve
+from jiyuu.measurement.sampled_curve import SampledCurve
 
+SHARP_DB = 0.02
 BODY_OCTAVES = 3.0  # body is read this far into the passband from the cutoff
 
 
@@ -61,15 +64,20 @@ def body_place_hz(kind: Kind, cutoff_hz: float) -> float:
 def read_resonance(
     position_percent: FloatArray, frequency_hz: FloatArray, level_db: FloatArray, *, cutoff_hz: float,
     kind: Kind | None = None, level_uncertainty_db: FloatArray | None = None,
+    exact: Sequence[Callable[[FloatArray], FloatArray] | None] | None = None,
 ) -> ResonanceCurves:
     """frequency_hz (n,) on a uniform logarithmic grid, level_db (p, n) one row a position, positions rising, with its
-    95 % uncertainty where it was measured. kind: of the first position's curve, where it is known already.
+    95 % uncertainty where it was measured. kind: of the first position's curve, where it is known already. exact: of
+    every position the level at any octaves, None where it is known at the points only; asked where they stand too far
+    apart for a peak.
 
     Raises MeasurementError for fewer than two positions or when body would lie outside the band."""
     if position_percent.size < 2 or (np.diff(position_percent) <= 0).any():
         raise MeasurementError("Resonance is compared over at least two rising positions of its control.")
     doubts = [None] * len(level_db) if level_uncertainty_db is None else list(level_uncertainty_db)
-    first = read_curve(frequency_hz, level_db[0], kind=kind, level_uncertainty_db=doubts[0])
+    known = [None] * len(level_db) if exact is None else [
+        one if _sharp(row) else None for one, row in zip(exact, level_db, strict=True)]
+    first = read_curve(frequency_hz, level_db[0], kind=kind, level_uncertainty_db=doubts[0], exact=known[0])
     body_hz = body_place_hz(first.kind, cutoff_hz)
     if not frequency_hz[0] <= body_hz <= frequency_hz[-1]:
         raise MeasurementError(
@@ -78,16 +86,27 @@ def read_resonance(
         )
     octave = np.log2(frequency_hz)
     body = np.array([np.interp(np.log2(body_hz), octave, row) for row in level_db])
-    readings = [first, *(read_curve(frequency_hz, row, kind=first.kind, level_uncertainty_db=doubt)
-                         for row, doubt in zip(level_db[1:], doubts[1:], strict=True))]
+    readings = [first, *(read_curve(frequency_hz, row, kind=first.kind, level_uncertainty_db=doubt, exact=one)
+                         for row, doubt, one in zip(level_db[1:], doubts[1:], known[1:], strict=True))]
     widths = [_bandwidth_hz(reading) for reading in readings]
     return ResonanceCurves(
         position_percent=position_percent, kind=first.kind, body_hz=body_hz, body_db=body - body[0],
         passband_db=_array([r.passband_db for r in readings]),
         peak_hz=_array([r.peak_hz for r in readings]), peak_db=_array([r.peak_db for r in readings]),
-        highest_db=np.max(level_db, axis=1), bandwidth_hz=_array(widths), q=_array([r.q for r in readings]),
+        highest_db=np.array([_highest(octave, row, one) for row, one in zip(level_db, known, strict=True)]),
+        bandwidth_hz=_array(widths), q=_array([r.q for r in readings]),
         humps=tuple(_others(reading) for reading in readings),
     )
+
+
+def _sharp(level_db: FloatArray) -> bool:
+    """Whether some peak bends more from point to point than five of them tell well."""
+    return bool(np.abs(np.diff(level_db, 2)).max() > SHARP_DB)
+
+
+def _highest(octave: FloatArray, level_db: FloatArray, exact: Callable[[FloatArray], FloatArray] | None) -> float:
+    place = int(np.argmax(level_db))
+    return float(level_db[place]) if exact is None else SampledCurve(octave, level_db, exact).extremum(place)[1]
 
 
 def _array(values: list[float | None]) -> FloatArray:

@@ -85,10 +85,12 @@ class MeasuredResponse:
 
 
 def measure_response(
-    stimulus_v: FloatArray, recording_v: FloatArray, sample_rate_hz: float, *, quickly: bool = False
+    stimulus_v: FloatArray, recording_v: FloatArray, sample_rate_hz: float, *, quickly: bool = False,
+    like: NetworkFit | None = None,
 ) -> MeasuredResponse:
     """Both (n,) volts at the same nominal rate. quickly: without looking for the network behind the curve, for one of
-    many curves whose sharpest peaks do not matter. Raises MeasurementError saying what to do."""
+    many curves; like: the network of another of them, then one with as many poles and zeros is tried all the same.
+    Raises MeasurementError saying what to do."""
     for name, record in (("stimulus", stimulus_v), ("recording", recording_v)):
         if record.size < 0.1 * sample_rate_hz:
             raise MeasurementError(f"The {name} is only {record.size} samples long; give at least 0.1 s.")
@@ -108,7 +110,7 @@ def measure_response(
         if ready.flat.any():  # every frequency sounds all the time
             found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
     else:
-        found = estimate_by_sweep(ready, stimulus_v, passages, sample_rate_hz, quickly)
+        found = estimate_by_sweep(ready, stimulus_v, passages, sample_rate_hz, quickly, like)
     apart_ppm = 0.0 if ready.offset is None else abs(ready.offset.ppm)
     if not (quickly or passages.noisy or found.network) and apart_ppm > SURE_PPM:
         # Clocks hardly differ so much: samples may be missing between the passages. Then each alone keeps its time.

@@ -52,8 +52,20 @@ class SampledCurve:
             return float(self.exact(np.array([octave]))[0])
         return float(np.interp(octave, self.octave, self.level))
 
-    def falls_through(self, level_db: float, start: int, direction: int) -> float | None:
-        """Octave at which the level first passes below level_db, walking from index start."""
+    def falls_through(
+        self, level_db: float, start: int, direction: int, top: float | None = None
+    ) -> float | None:
+        """Octave at which the level first passes below level_db, walking from index start; top: octave of the peak
+        beside it, which may be all of it that stands above."""
+        if top is not None and self.exact is not None:
+            beyond = np.flatnonzero((direction * (self.octave - top) > 0) & (self.level < level_db))
+            if not beyond.size:
+                return None
+            outside = int(beyond[0] if direction > 0 else beyond[-1])
+            inside = outside - direction
+            if direction * (float(self.octave[inside]) - top) <= 0:
+                return self._exact_crossing(top, float(self.octave[outside]), level_db)
+            return self._crossing(inside, outside, level_db)
         index = np.arange(start, self.level.size) if direction > 0 else np.arange(start, -1, -1)
         below = np.flatnonzero(self.level[index] < level_db)
         if below.size == 0 or below[0] == 0:
@@ -73,7 +85,7 @@ class SampledCurve:
         share = (self.level[above] - level_db) / (self.level[above] - self.level[below])
         step = below - above
         if self.exact is not None and abs(self.level[above] - self.level[below]) > STEEP_DB:
-            return self._exact_crossing(above, below, level_db)
+            return self._exact_crossing(float(self.octave[above]), float(self.octave[below]), level_db)
         if min(above - step, below + step) >= 0 and max(above - step, below + step) < self.level.size:
             # The flank of a sharp peak is no straight line between two points: cubic through four, by Newton.
             a, b, c, d = (float(self.level[i]) for i in (above - step, above, below, below + step))
@@ -86,10 +98,9 @@ class SampledCurve:
             share = min(max(share, 0.0), 1.0)
         return float(self.octave[above] + share * (self.octave[below] - self.octave[above]))
 
-    def _exact_crossing(self, above: int, below: int, level_db: float) -> float:
+    def _exact_crossing(self, a: float, b: float, level_db: float) -> float:
         """By halving and by the secant in turns (Dowell and Jarratt 1971, BIT: the Illinois rule)."""
         assert self.exact is not None
-        a, b = float(self.octave[above]), float(self.octave[below])
         at_a, at_b = (float(v) - level_db for v in self.exact(np.array([a, b])))
         if at_a * at_b > 0:  # the points lie on the other side of the level by a hair
             return a if abs(at_a) < abs(at_b) else b
@@ -120,7 +131,7 @@ class SampledCurve:
             place, level, step = float(around[best]), float(b), step / 4
             if abs(bend) < 1e-4:
                 shift = float(np.clip(0.5 * (a - c) / bend, -1, 1)) if bend else 0.0
-                return place + shift * step, level + 0.25 * (c - a) * shift
+                return place + shift * step, float(level + 0.25 * (c - a) * shift)
         return place, level
 
     def slope(self, low: float, high: float) -> float | None:

@@ -12,6 +12,7 @@ from jiyuu.measurement.chirp import at_clock, hurt_bands_hz, sounding_s
 from jiyuu.measurement.estimate import Estimate, fitted_network, without_the_loudest
 from jiyuu.measurement.excess_delay import excess_delay
 from jiyuu.measurement.made_ready import Ready
+from jiyuu.measurement.network_fit import NetworkFit
 from jiyuu.measurement.smoothing import (
     POINTS_PER_OCTAVE,
     WINDOWS,
@@ -33,8 +34,10 @@ COARSE_ERROR = 3.0  # re that of rounding noise: of few steps the error is no no
 
 
 def estimate_by_sweep(
-    ready: Ready, stimulus_v: FloatArray, passages: Passages, sample_rate_hz: float, quickly: bool = False
+    ready: Ready, stimulus_v: FloatArray, passages: Passages, sample_rate_hz: float, quickly: bool = False,
+    like: NetworkFit | None = None,
 ) -> Estimate:
+    """quickly, like: as measure_response has them. Raises MeasurementError where no passage is whole."""
     record, place = ready.record_v, ready.place
     impulses, gate = _gated(record, passages, place, sample_rate_hz, ready.sound)
     grid = _grid(passages, sample_rate_hz, gate)
@@ -55,9 +58,9 @@ def estimate_by_sweep(
             rounding = _rounding(record.size, ready) / np.sqrt(len(impulses))
             apart = apart + _gated(rounding, passages, place, sample_rate_hz, ready.sound)[0][0][0]
         noise = grid.sampled(apart)
-        like = NoiseLike.of(noise, grid)
+        likely = NoiseLike.of(noise, grid)
         # A ring is loudest long after it begins; from its beginning on it is a network with hardly any delay.
-        delay_s = excess_delay(grid.frequency_hz, smoothed(raw, WINDOWS[1]), like.deviations[1], sample_rate_hz)[0]
+        delay_s = excess_delay(grid.frequency_hz, smoothed(raw, WINDOWS[1]), likely.deviations[1], sample_rate_hz)[0]
         shift = round(delay_s * sample_rate_hz)
         if rounds or abs(shift) <= FAR_FROM_PLACE or place + ready.sound[0] * passages.period + shift <= 0:
             break
@@ -70,8 +73,8 @@ def estimate_by_sweep(
     # One passage alone tells its clock by this: what comes late in the sweep comes later still.
     alone = len(ready.sound) == 1 and ready.offset is None
     sounds_s = sounding_s(grid.bins_hz, passages, sample_rate_hz) if alone else None
-    network = None if quickly else fitted_network(
-        bins, grid.bins(wire), grid.bins(apart), grid, cut, generator, DRAWS, hurt, sounds_s
+    network = None if quickly and like is None else fitted_network(
+        bins, grid.bins(wire), grid.bins(apart), grid, cut, generator, DRAWS, hurt, sounds_s, like
     )
     ppm = None if network is None else network.fit.clock_ppm
     if ppm is not None:
@@ -81,16 +84,16 @@ def estimate_by_sweep(
     expected = 0.0 if network is None else grid.seen(network.fit, cut)
     # Less what the network explains hardly anything is left that a wide window could flatten.
     estimates = [smoothed(raw - expected, window) for window in WINDOWS]
-    chosen = chosen_windows(estimates, like.deviations)
+    chosen = chosen_windows(estimates, likely.deviations)
     gain = pick(estimates, chosen) + (0.0 if network is None else network.fit.at(grid.frequency_hz))
     spread = np.sqrt(
-        np.choose(chosen, like.deviations) ** 2 + bias_of(estimates, chosen, like.deviations) ** 2
+        np.choose(chosen, likely.deviations) ** 2 + bias_of(estimates, chosen, likely.deviations) ** 2
         + (SYSTEMATIC * np.abs(gain)) ** 2
     )
     # As if the curve found were the true one and had been measured again, smoothed by the same windows. What is
     # systematic leans the same way along the whole curve.
     lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
-    again = gain + like.drawn(chosen, DRAWS, generator)
+    again = gain + likely.drawn(chosen, DRAWS, generator)
     if network is not None:
         moved = np.stack([one.at(grid.frequency_hz) for one in network.drawn]) - network.fit.at(grid.frequency_hz)
         lost = moved - pick([smoothed(moved, window) for window in WINDOWS], np.broadcast_to(chosen, moved.shape))

@@ -15,6 +15,7 @@ from jiyuu.errors import MeasurementError
 WIDEST_PERCENT = 5.0
 PEAK_CEILING_DB = 30.0  # a peak this high is a hair's breadth from self-oscillation; what follows is not travel
 DEAD_SHARE = 0.05  # dead: changes by less than this share of the control's average
+LAWFUL_DB = 6.0  # from a peak of which on one pair of poles makes it
 SHORTEST_DEAD_PERCENT = 3.0
 _FINE = np.linspace(0.0, 100.0, 1001)
 
@@ -61,8 +62,11 @@ def read_taper(
     x, y = position_percent[inside], values_db[inside]
     if x.size < 3:
         raise MeasurementError("Self-oscillation begins before the third position; measure finer.")
-    fine = _FINE[(x[0] <= _FINE) & (x[-1] >= _FINE)]
-    run = np.interp(fine, x, y)
+    # Nobody measures up to the very onset; how a peak grows on its way there is known.
+    lawful = onset_percent is not None and onset_percent <= 100 and y[-1] > LAWFUL_DB and ceiling_db is not None
+    furthest = min(last, x[-1] + WIDEST_PERCENT) - 1e-3 if lawful else x[-1]
+    fine = _FINE[(x[0] <= _FINE) & (max(furthest, x[-1]) >= _FINE)]
+    run = _between(fine, x, y, onset_percent)
     if ceiling_db is not None and (run >= ceiling_db).any():
         kept = int(np.argmax(run >= ceiling_db)) + 1
         fine, run = fine[:kept], run[:kept]
@@ -77,15 +81,34 @@ def read_taper(
     rise = stretch = None
     if onset_percent is not None and onset_percent <= 100:
         high, low = onset_percent - 0.5, onset_percent - 5.5
-        top = float(np.interp(min(high, x[-1]), x, y))
-        if low >= x[0] and min(high, x[-1]) > low:
-            rise = (top - float(np.interp(low, x, y))) / (min(high, x[-1]) - low)
+        high = high if lawful else min(high, x[-1])
+        if low >= x[0] and high > low:
+            top, foot = _between(np.array([high, low]), x, y, onset_percent)
+            rise = float(top - foot) / (high - low)
         loud = np.flatnonzero(run >= 12.0)
         stretch = onset_percent - float(fine[loud[0]]) if loud.size else None
     return TaperReading(
         evenness=float(shares[steepest]), steepest_percent=float(min(fine[steepest] + 10.0, last)),
         dead=_dead(fine, walked, last), suddenness_db_per_percent=rise, last_stretch_percent=stretch,
     )
+
+
+def _between(
+    places: FloatArray, x: FloatArray, y: FloatArray, onset_percent: float | None
+) -> FloatArray:
+    """Values between the positions. Where a peak stands before its onset it grows as one over what is left to go, and
+    a straight line from one position to the next would lie above it: there that law is taken out first."""
+    straight = np.interp(places, x, y)
+    if onset_percent is None:
+        return np.asarray(straight)
+
+    def law(at: FloatArray) -> FloatArray:
+        return np.asarray(-20 * np.log10(np.maximum(onset_percent - at, 1e-6)))
+
+    place = np.clip(np.searchsorted(x, places, side="right") - 1, 0, x.size - 2)
+    lawful = (np.minimum(y[place], y[place + 1]) > LAWFUL_DB) & (places < onset_percent)
+    bent = np.interp(places, x, y - law(x)) + law(places)
+    return np.asarray(np.where(lawful, bent, straight))
 
 
 def _dead(fine: FloatArray, walked: FloatArray, last: float) -> tuple[DeadTravel, ...]:

@@ -138,17 +138,18 @@ def hum_in(record_v: FloatArray, silences: Sequence[slice], sample_rate_hz: floa
     return None if best is None else best[1]
 
 
-def _basis(t: FloatArray, mains_hz: float) -> FloatArray:
-    turn = 2 * np.pi * mains_hz * t[:, np.newaxis] * np.arange(1, HARMONICS + 1)
-    return np.stack([np.cos(turn), np.sin(turn)], axis=2).reshape(t.size, -1)
+def _basis(t: FloatArray, mains_hz: float, harmonics: int = HARMONICS) -> FloatArray:
+    """(t.size, 2·harmonics) cosine and sine of each."""
+    once = np.exp(2j * np.pi * mains_hz * t)
+    turns = np.cumprod(np.broadcast_to(once[:, np.newaxis], (t.size, harmonics)), axis=1)
+    return turns.view(float)
 
 
 def _left(quiet: FloatArray, t: FloatArray, mains_hz: float) -> float:
     """What the first three harmonics leave."""
-    basis = _basis(t, mains_hz)[:, :6]
-    weights, *_ = np.linalg.lstsq(basis, quiet, rcond=None)
-    left = quiet - basis @ weights
-    return float(left @ left)
+    basis = _basis(t, mains_hz, 3)
+    pull = basis.T @ quiet
+    return float(quiet @ quiet - pull @ np.linalg.solve(basis.T @ basis, pull))
 
 
 def _low_share(left: FloatArray, sample_rate_hz: float) -> float:

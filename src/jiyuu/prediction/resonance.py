@@ -11,7 +11,7 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.linear import onset
-from jiyuu.circuits.many_units import levels_over_resonance
+from jiyuu.circuits.many_units import exact_levels, levels_over_resonance
 from jiyuu.circuits.network import Network
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.resonance_curves import ResonanceCurves, read_resonance
@@ -120,7 +120,9 @@ def study_resonance(
         return levels_over_resonance(network, frequency_hz, [mode], cutoff_hz=cutoff_hz, gains=gains)[0]
 
     level_db = levels(document.gains_at(percent))
-    curves = read_resonance(percent, frequency_hz, level_db, cutoff_hz=cutoff_hz)
+    curves = read_resonance(
+        percent, frequency_hz, level_db, cutoff_hz=cutoff_hz,
+        exact=exact_levels(network, mode, cutoff_hz=cutoff_hz, gains=document.gains_at(percent)))
     amount = curves.amount_db
     if amount is None:
         why = "This mode has no peak to judge the control by; look at a lowpass or bandpass of the same circuit."

@@ -8,6 +8,7 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.linear import complex_gain, growth_rate, level_db, phase_deg, poles, zeros
+from jiyuu.circuits.many_units import exact_levels
 from jiyuu.circuits.network import Network
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.curve_reading import CurveReading, read_curve
@@ -77,7 +78,8 @@ def read_prediction(
         return ()
     gains = complex_gain(network, READING_HZ, cutoff_hz=cutoff_hz, gain=gain, modes=[mode])[0]
     try:
-        return tuple(predicted_findings(read_curve(READING_HZ, level_db(gains)), cutoff_hz))
+        exact = exact_levels(network, mode, cutoff_hz=cutoff_hz, gains=np.array([gain]))[0]
+        return tuple(predicted_findings(read_curve(READING_HZ, level_db(gains), exact=exact), cutoff_hz))
     except MeasurementError:
         return ()
 

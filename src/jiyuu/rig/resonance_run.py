@@ -8,12 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.extended import extended
 from jiyuu.measurement.findings import read_response
 from jiyuu.measurement.resonance_curves import ResonanceCurves, body_place_hz, read_resonance
 from jiyuu.measurement.response import MeasuredResponse, measure_response
@@ -24,9 +26,14 @@ from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from jiyuu.stopping import side_by_side
 
-SMALL_V = 0.02  # near the onset a peak of 30 dB must still be small beside the stages' headroom
+SMALL_V = 0.02
+LEAST_V = 5e-4  # softer sweeps drown in a unit's noise
+SOFTER, SOFT_ROUNDS = 3.0, 3
+PROMINENT_DB = 8.0
+COMPRESSED_DB = 0.03  # what may be missing of a peak
 POSITIONS = 21
 SIDE_BY_SIDE = 8
+PEAK_DB = 12.0  # under its top a peak is played softer for; further down nothing is compressed
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,18 +77,28 @@ def run_resonance(request: ResonanceRequest, rig: Rig) -> Iterator[Progress | Re
         panels = [replace(request.panel, resonance_percent=percent) for percent in batch]
         heard = []
         for percent, recording in zip(batch, rig.play_each(stimulus_v, panels, [request.mode])[:, 0], strict=True):
-            if _whistles(recording, stimulus_v, rig.sample_rate_hz):
+            if _whistles(recording, recordings[0] if recordings else recording, rig.sample_rate_hz):
                 onset = (percents[-1] if percents else 0.0, percent)
                 break
             heard.append(recording)
             percents.append(percent)
         recordings += heard
-        responses += side_by_side(
-            lambda record: measure_response(stimulus_v, record, rig.sample_rate_hz, quickly=True), heard)
+        if heard and not responses:
+            responses.append(measure_response(stimulus_v, heard.pop(0), rig.sample_rate_hz))
+        network = responses[-1].network if responses else None
+        measure = partial(measure_response, stimulus_v, sample_rate_hz=rig.sample_rate_hz, quickly=True,
+                          like=None if network is None else network.fit)
+        responses += side_by_side(measure, heard)
         if onset is not None:
             break
     if len(responses) < 2:
         raise MeasurementError("The filter whistles from the first positions on; turn its resonance trim down first.")
+    softer: dict[int, MeasuredResponse] = {}
+    for found in _softer(request, rig, percents, responses):
+        if isinstance(found, Progress):
+            yield found
+        else:
+            softer = found
     onset_percent = onset_doubt = None
     if onset is not None:
         panel = replace(request.panel, resonance_percent=0.0)
@@ -90,14 +107,60 @@ def run_resonance(request: ResonanceRequest, rig: Rig) -> Iterator[Progress | Re
                 yield Progress(step.text, 0.9 + 0.1 * step.share)
             else:
                 onset_percent, onset_doubt = step.value, step.uncertainty
-    yield _run(request, rig, stimulus_v, recordings, percents, responses, onset_percent, onset_doubt)
+    yield _run(request, rig, stimulus_v, recordings, percents, responses, softer, onset_percent, onset_doubt)
 
 
-def _whistles(recording_v: FloatArray, stimulus_v: FloatArray, sample_rate_hz: float) -> bool:
-    """Whether the end of the recording, long after the last sweep, is as loud as a tenth of what came before."""
-    tail = recording_v[-round(0.1 * sample_rate_hz) :]
-    before = recording_v[: stimulus_v.size]
-    return float(np.std(tail)) > 0.1 * float(np.std(before))
+def _whistles(recording_v: FloatArray, first_v: FloatArray, sample_rate_hz: float) -> bool:
+    """Whether the end of the recording, long after the last sweep, is as loud as a tenth of what came before, and far
+    louder than that of the first position. At that one nothing is known of the noise yet."""
+    last = round(0.1 * sample_rate_hz)
+    tail, before = float(np.std(recording_v[-last:])), float(np.std(recording_v[:-last]))
+    return tail > 0.5 * before or (tail > 0.1 * before and tail > 5 * float(np.std(first_v[-last:])))
+
+
+def _softer(
+    request: ResonanceRequest, rig: Rig, percents: list[float], responses: list[MeasuredResponse]
+) -> Iterator[Progress | dict[int, MeasuredResponse]]:
+    """Once more, with softer and softer sweeps, the positions with a peak, until it grows no more by that: what a soft
+    stage takes off it is as the square of the level. By their places, with those that noise did not drown."""
+    like = next((response.network.fit for response in responses if response.network is not None), None)
+    found: dict[int, MeasuredResponse] = {}
+    first_db = float(responses[0].level_db.max())
+    asked = {i: request.plan.level_v / SOFTER for i, response in enumerate(responses)
+             if _prominence_db(response, first_db) > PROMINENT_DB}
+    for _ in range(SOFT_ROUNDS):
+        if not asked:
+            break
+        yield Progress(f"Softer, from {percents[min(asked)]:.0f} %", 0.8 + 0.1 * len(found) / len(responses))
+        level_v = max(min(asked.values()), LEAST_V)
+        stimulus_v = sweep_stimulus(replace(request.plan, level_v=level_v), sample_rate_hz=rig.sample_rate_hz)
+        panels = [replace(request.panel, resonance_percent=percents[i]) for i in asked]
+        again: dict[int, float] = {}
+        for i, recording in zip(asked, rig.play_each(stimulus_v, panels, [request.mode])[:, 0], strict=True):
+            before = found.get(i, responses[i])
+            try:
+                soft = measure_response(stimulus_v, recording, rig.sample_rate_hz, quickly=True, like=like)
+            except MeasurementError:
+                continue
+            found[i] = soft
+            ratio = (before.level_v or request.plan.level_v) / level_v
+            remains_db = (_highest_db(soft) - _highest_db(before)) / (ratio**2 - 1)
+            if remains_db > COMPRESSED_DB and level_v > LEAST_V:
+                again[i] = level_v * max(float(np.sqrt(0.5 * COMPRESSED_DB / remains_db)), 1 / SOFTER**2)
+        asked = again
+    yield found
+
+
+def _highest_db(response: MeasuredResponse) -> float:
+    return float(response.level_db.max()) if response.network is None else float(
+        response.network.fit.level_db(response.frequency_hz).max())
+
+
+def _prominence_db(response: MeasuredResponse, first_db: float) -> float:
+    """Of the peak, over what lies half of the band aside, or over what the first position passes at its best."""
+    level = response.level_db
+    top = float(level.max())
+    return max(top - float(np.median(level)), top - first_db) if 0 < int(level.argmax()) < level.size - 1 else 0.0
 
 
 def _stretch_with(clear: NDArray[np.bool_], frequency_hz: FloatArray, place_hz: float) -> slice:
@@ -112,14 +175,22 @@ def _stretch_with(clear: NDArray[np.bool_], frequency_hz: FloatArray, place_hz: 
 
 def _run(
     request: ResonanceRequest, rig: Rig, stimulus_v: FloatArray, recordings: list[FloatArray], percent: list[float],
-    responses: list[MeasuredResponse], onset_percent: float | None, onset_doubt: float | None,
+    responses: list[MeasuredResponse], softer: dict[int, MeasuredResponse], onset_percent: float | None,
+    onset_doubt: float | None,
 ) -> ResonanceRun:
     frequency_hz = responses[0].frequency_hz
     octave = np.log2(frequency_hz)
-    level_db, doubt_db, snr_db = (
-        np.stack([np.interp(octave, np.log2(r.frequency_hz), getattr(r, name)) for r in responses])
-        for name in ("level_db", "level_uncertainty_db", "snr_db")
-    )
+
+    def over_octaves(response: MeasuredResponse) -> FloatArray:
+        """(3, n) level, its uncertainty, SNR."""
+        return np.stack([np.interp(octave, np.log2(response.frequency_hz), values) for values in (
+            response.level_db, response.level_uncertainty_db, response.snr_db)])
+
+    rows = [over_octaves(response) for response in responses]
+    for i, response in softer.items():
+        soft = over_octaves(response)
+        rows[i] = np.where(soft[0] > soft[0].max() - PEAK_DB, soft, rows[i])
+    level_db, doubt_db, snr_db = np.stack(rows, axis=1)
     clear = np.all(snr_db > 10, axis=0)
     kind = read_response(responses[0]).reading.kind
     cutoff_hz = request.panel.cutoff_hz
@@ -128,6 +199,7 @@ def _run(
     curves = read_resonance(
         positions, frequency_hz[keep], level_db[:, keep], cutoff_hz=cutoff_hz, kind=kind,
         level_uncertainty_db=doubt_db[:, keep],
+        exact=[extended(softer.get(i, response)).exact for i, response in enumerate(responses)],
     )
     taper, why, amount = None, "", curves.amount_db
     if amount is None:
