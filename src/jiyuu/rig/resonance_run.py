@@ -17,6 +17,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.extended import extended
 from jiyuu.measurement.findings import read_response
+from jiyuu.measurement.network_fit import NetworkFit
 from jiyuu.measurement.resonance_curves import ResonanceCurves, body_place_hz, read_resonance
 from jiyuu.measurement.response import MeasuredResponse, measure_response
 from jiyuu.measurement.taper import PEAK_CEILING_DB, TaperReading, read_taper
@@ -28,8 +29,8 @@ from jiyuu.stopping import side_by_side
 
 SMALL_V = 0.02
 LEAST_V = 5e-4  # softer sweeps drown in a unit's noise
-SOFTER, SOFT_ROUNDS = 3.0, 3
-PROMINENT_DB = 8.0
+SOFTER, SOFT_ROUNDS = 3.0, 4
+PROMINENT_DB = 12.0
 COMPRESSED_DB = 0.03  # what may be missing of a peak
 POSITIONS = 21
 SIDE_BY_SIDE = 8
@@ -136,19 +137,29 @@ def _softer(
         stimulus_v = sweep_stimulus(replace(request.plan, level_v=level_v), sample_rate_hz=rig.sample_rate_hz)
         panels = [replace(request.panel, resonance_percent=percents[i]) for i in asked]
         again: dict[int, float] = {}
-        for i, recording in zip(asked, rig.play_each(stimulus_v, panels, [request.mode])[:, 0], strict=True):
+        measure = partial(_unless_drowned, stimulus_v, sample_rate_hz=rig.sample_rate_hz, like=like)
+        heard = rig.play_each(stimulus_v, panels, [request.mode])[:, 0]
+        for i, soft in zip(asked, side_by_side(measure, heard), strict=True):
             before = found.get(i, responses[i])
-            try:
-                soft = measure_response(stimulus_v, recording, rig.sample_rate_hz, quickly=True, like=like)
-            except MeasurementError:
+            ratio = (before.level_v or request.plan.level_v) / level_v
+            if soft is None:
+                again[i] = level_v * float(np.sqrt(ratio))
                 continue
             found[i] = soft
-            ratio = (before.level_v or request.plan.level_v) / level_v
             remains_db = (_highest_db(soft) - _highest_db(before)) / (ratio**2 - 1)
             if remains_db > COMPRESSED_DB and level_v > LEAST_V:
                 again[i] = level_v * max(float(np.sqrt(0.5 * COMPRESSED_DB / remains_db)), 1 / SOFTER**2)
         asked = again
     yield found
+
+
+def _unless_drowned(
+    stimulus_v: FloatArray, recording_v: FloatArray, *, sample_rate_hz: float, like: NetworkFit | None
+) -> MeasuredResponse | None:
+    try:
+        return measure_response(stimulus_v, recording_v, sample_rate_hz, quickly=True, like=like)
+    except MeasurementError:
+        return None
 
 
 def _highest_db(response: MeasuredResponse) -> float:
