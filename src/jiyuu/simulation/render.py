@@ -14,11 +14,10 @@ import numpy as np
 from scipy.fft import irfft, rfft, rfftfreq
 
 from jiyuu.arrays import FloatArray
-from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ, checked_cutoff, checked_gain
+from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, checked_cutoff, checked_gain
 from jiyuu.circuits.network import Network
 from jiyuu.errors import SignalError
-from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, decimated, interpolated
-from jiyuu.simulation.kernels import integrate
+from jiyuu.simulation.renderer import Renderer
 
 SEGMENT = 16_384  # samples at a time, so that a long record needs little memory
 HIGHEST_OVERSAMPLING = 128
@@ -54,11 +53,12 @@ def render(
     gain_cv: FloatArray | None = None,
     oversampling: int | None = None,
     start_v: FloatArray | None = None,
+    block: int = SEGMENT,
 ) -> Rendered:
     """Run the network on input_v (n,) volts, from rest or from start_v (one voltage a capacitor).
 
     cutoff_cv_v (any length) adds volts at 1 V/octave to the cutoff, gain_cv adds to the loop gain; a shorter one
-    holds its last value. The cutoff in force stays inside the circuits' stated range and the gain at 0 or above.
+    holds its last value. block: samples pushed through at a time. The cutoff in force stays inside the circuits' stated range and the gain at 0 or above.
     Raises SignalError for records that are not finite, CircuitError for settings out of range."""
     checked_cutoff(cutoff_hz)
     checked_gain(gain)
@@ -67,7 +67,7 @@ def render(
             raise SignalError(f"The {name} holds values that are not finite; render it again without them.")
     start = None if start_v is None else start_v[np.newaxis, :]
     job = _Job(network, input_v, sample_rate_hz, np.array([cutoff_hz]), np.array([gain]), cutoff_cv_v, gain_cv,
-               tuple(modes), start)
+               tuple(modes), start, block)
     if oversampling is not None:
         return Rendered(_run(job, oversampling)[0], oversampling, None)
     factor = _first_guess(job)
@@ -108,6 +108,7 @@ class _Job:
     gain_cv: FloatArray | None
     modes: tuple[str, ...]
     start_v: FloatArray | None
+    block: int = SEGMENT
 
 
 def _first_guess(job: _Job) -> int:
@@ -121,50 +122,29 @@ def _first_guess(job: _Job) -> int:
 
 def _run(job: _Job, factor: int) -> FloatArray:
     """(p, r, n) outputs."""
-    rows = [job.network.output_index(mode) for mode in job.modes]
-    total, half, count_of_settings = job.input_v.size, DECIMATION_HALF_LENGTH, job.cutoff_hz.size
-    channels = count_of_settings * len(rows)
-    output = np.empty((channels, total))
-    # Decimation looks `half` samples to both sides: before the record the filter is at rest, after it the input is 0.
-    window = np.zeros((channels, 2 * half * factor))
-    states = job.start_v
-    done, position = 0, 0
-    while done < total:
-        stop = min(position + SEGMENT, total + half)
-        fine, states = integrate(
-            [job.network] * count_of_settings,
-            u_v=interpolated(job.input_v, 2 * factor, position, stop)[:, np.newaxis],
-            omega=_omega(job, factor, position, stop),
-            gain=_gain(job, factor, position, stop),
-            half_step_s=0.5 / (job.sample_rate_hz * factor),
-            rows=rows,
-            states=states,
-        )
-        window = np.concatenate([window, fine.transpose(2, 0, 1).reshape(channels, -1)], axis=1)
-        lead = half if position == 0 else 0  # the first half window of output lies before the record
-        ready = decimated(window, factor)[:, lead:]
-        count = min(ready.shape[1], total - done)
-        output[:, done : done + count] = ready[:, :count]
-        done += count
-        window = window[:, -2 * half * factor :]
-        position = stop
-    return output.reshape(count_of_settings, len(rows), total)
+    total = job.input_v.size
+    renderer = Renderer(
+        job.network, sample_rate_hz=job.sample_rate_hz, cutoff_hz=job.cutoff_hz, gain=job.gain, modes=job.modes,
+        factor=factor, start_v=job.start_v,
+    )
+    cutoff_cv_v, gain_cv = _as_long(job.cutoff_cv_v, total), _as_long(job.gain_cv, total)
+    output = np.empty((job.cutoff_hz.size, len(job.modes), total))
+    done = 0
+    for start in range(0, total, job.block):
+        part = slice(start, start + job.block)
+        ready = renderer.push(job.input_v[part], cutoff_cv_v=None if cutoff_cv_v is None else cutoff_cv_v[part],
+                              gain_cv=None if gain_cv is None else gain_cv[part])
+        output[..., done : done + ready.shape[-1]] = ready
+        done += ready.shape[-1]
+    output[..., done:] = renderer.finish()
+    return output
 
 
-def _omega(job: _Job, factor: int, start: int, stop: int) -> FloatArray:
-    """(half steps or 1, p) rad/s."""
-    if job.cutoff_cv_v is None or job.cutoff_cv_v.size == 0:
-        return np.asarray(2 * np.pi * job.cutoff_hz[np.newaxis, :])
-    volts = interpolated(job.cutoff_cv_v, 2 * factor, start, stop, hold_end=True)[:, np.newaxis]
-    low, high = np.log2(CUTOFF_MINIMUM_HZ / job.cutoff_hz), np.log2(CUTOFF_MAXIMUM_HZ / job.cutoff_hz)
-    return np.asarray(2 * np.pi * job.cutoff_hz * np.exp2(np.clip(volts, low, high)))
-
-
-def _gain(job: _Job, factor: int, start: int, stop: int) -> FloatArray:
-    if job.gain_cv is None or job.gain_cv.size == 0:
-        return job.gain[np.newaxis, :]
-    added = interpolated(job.gain_cv, 2 * factor, start, stop, hold_end=True)[:, np.newaxis]
-    return np.clip(job.gain + added, 0.0, 1000.0)
+def _as_long(control: FloatArray | None, total: int) -> FloatArray | None:
+    """(total,) cut, or with its last value held."""
+    if control is None or control.size == 0:
+        return None
+    return np.pad(control[:total], (0, max(total - control.size, 0)), mode="edge")
 
 
 def _difference_db(coarse: FloatArray, fine: FloatArray, sample_rate_hz: float) -> float:

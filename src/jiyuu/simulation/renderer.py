@@ -1,0 +1,124 @@
+"""A network played block by block: what comes out does not depend on where the blocks end.
+
+Interpolation and decimation look ahead, so what is pushed in comes out LATENCY samples later; `finish` gives the rest.
+Everything between blocks is kept in the renderer: capacitor voltages, the past of the input and of the controls, and
+the fine output that decimation still needs.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from jiyuu.arrays import FloatArray
+from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
+from jiyuu.circuits.network import Network
+from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, HALF_LENGTH, decimated, interpolated
+from jiyuu.simulation.kernels import integrate
+
+LATENCY = HALF_LENGTH + 1 + DECIMATION_HALF_LENGTH  # samples from in to out
+HIGHEST_GAIN = 1000.0
+
+
+@dataclass(slots=True)
+class _Past:
+    """What of a signal may still be asked for: samples from `first` on. Before the first sample it is 0."""
+
+    samples: FloatArray = field(default_factory=lambda: np.zeros(0))
+    first: int = 0
+
+    def push(self, more: FloatArray) -> None:
+        self.samples = np.concatenate([self.samples, more])
+
+    def fine(self, factor: int, start: int, stop: int) -> FloatArray:
+        return interpolated(self.samples, factor, start - self.first, stop - self.first)
+
+    def forget_before(self, place: int) -> None:
+        gone = max(place - HALF_LENGTH - 1 - self.first, 0)
+        self.samples, self.first = self.samples[gone:], self.first + gone
+
+
+class Renderer:
+    """One network at p settings side by side: cutoff_hz and gain (p,), start_v (p, capacitors) or None for rest. factor:
+    integration steps a sample."""
+
+    def __init__(
+        self, network: Network, *, sample_rate_hz: float, cutoff_hz: FloatArray, gain: FloatArray,
+        modes: Sequence[str], factor: int, start_v: FloatArray | None = None,
+    ) -> None:
+        self._network, self._factor = network, factor
+        self._half_step_s = 0.5 / (sample_rate_hz * factor)
+        self._cutoff_hz, self._gain = cutoff_hz, gain
+        self._rows = [network.output_index(mode) for mode in modes]
+        self._states = start_v
+        self._input, self._cutoff_cv, self._gain_cv = _Past(), _Past(), _Past()
+        self._moved_cutoff = self._moved_gain = False
+        self._received = self._position = self._done = 0
+        # Decimation looks to both sides: before the record the filter is at rest.
+        self._fine = np.zeros((cutoff_hz.size * len(self._rows), 2 * DECIMATION_HALF_LENGTH * factor))
+        self._lead = DECIMATION_HALF_LENGTH  # outputs that would belong to times before the record
+
+    def push(
+        self, input_v: FloatArray, *, cutoff_cv_v: FloatArray | None = None, gain_cv: FloatArray | None = None
+    ) -> FloatArray:
+        """(p, r, k) what is ready, volts: k is as many as went in, less LATENCY at the beginning. input_v (n,) volts;
+        cutoff_cv_v (n,) volts at 1 V/octave on top of the cutoff, gain_cv (n,) on top of the loop gain, both with
+        every block or with none."""
+        self._input.push(input_v)
+        for past, block in ((self._cutoff_cv, cutoff_cv_v), (self._gain_cv, gain_cv)):
+            if block is not None:
+                past.push(block)
+        self._moved_cutoff |= cutoff_cv_v is not None
+        self._moved_gain |= gain_cv is not None
+        self._received += input_v.size
+        return self._advanced(self._received - HALF_LENGTH - 1)
+
+    def finish(self) -> FloatArray:
+        """(p, r, k) what is left: as many as went in come out in all. The input is 0 afterwards, controls stand."""
+        total = self._received
+        silence = np.zeros(LATENCY)
+
+        def held(past: _Past) -> FloatArray:
+            return silence + past.samples[-1] if past.samples.size else silence
+
+        found = self.push(silence, cutoff_cv_v=held(self._cutoff_cv) if self._moved_cutoff else None,
+                          gain_cv=held(self._gain_cv) if self._moved_gain else None)
+        self._received = total
+        return found[..., : found.shape[-1] - max(self._done - total, 0)]
+
+    def _advanced(self, stop: int) -> FloatArray:
+        settings, rows = self._cutoff_hz.size, len(self._rows)
+        if stop <= self._position:
+            return np.zeros((settings, rows, 0))
+        fine, self._states = integrate(
+            [self._network] * settings,
+            u_v=self._input.fine(2 * self._factor, self._position, stop)[:, np.newaxis],
+            omega=self._omega(stop), gain=self._gains(stop), half_step_s=self._half_step_s, rows=self._rows,
+            states=self._states,
+        )
+        window = np.concatenate([self._fine, fine.transpose(2, 0, 1).reshape(settings * rows, -1)], axis=1)
+        ready = decimated(window, self._factor)
+        lead = min(self._lead, ready.shape[1])
+        self._lead -= lead
+        self._fine = window[:, -2 * DECIMATION_HALF_LENGTH * self._factor :]
+        self._position = stop
+        for past in (self._input, self._cutoff_cv, self._gain_cv):
+            past.forget_before(stop)
+        self._done += ready.shape[1] - lead
+        return ready[:, lead:].reshape(settings, rows, -1)
+
+    def _omega(self, stop: int) -> FloatArray:
+        """(half steps or 1, p) rad/s."""
+        if not self._moved_cutoff:
+            return np.asarray(2 * np.pi * self._cutoff_hz[np.newaxis, :])
+        volts = self._cutoff_cv.fine(2 * self._factor, self._position, stop)[:, np.newaxis]
+        low, high = np.log2(CUTOFF_MINIMUM_HZ / self._cutoff_hz), np.log2(CUTOFF_MAXIMUM_HZ / self._cutoff_hz)
+        return np.asarray(2 * np.pi * self._cutoff_hz * np.exp2(np.clip(volts, low, high)))
+
+    def _gains(self, stop: int) -> FloatArray:
+        if not self._moved_gain:
+            return self._gain[np.newaxis, :]
+        added = self._gain_cv.fine(2 * self._factor, self._position, stop)[:, np.newaxis]
+        return np.clip(self._gain + added, 0.0, HIGHEST_GAIN)
