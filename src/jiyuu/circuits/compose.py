@@ -50,6 +50,78 @@ def modulated(network: Network, mode: str, *, octaves_per_v: float = 0.0, gain_p
     )
 
 
+def wire() -> Network:
+    """What comes in goes out: the output 'out'."""
+    return _without_capacitors((), np.zeros(0), np.zeros((0, 0)), through=1.0)
+
+
+def shaper(branch: Branch) -> Network:
+    """One branch between in and out, φ(v + offset) − φ(offset): silence in gives silence out."""
+    if not branch.offset_v:
+        return _without_capacitors((branch,), np.ones(1), np.zeros((1, 1)))
+    rests = float(branch.at(np.asarray(branch.offset_v))[0])
+    back = Branch(f"{branch.name}, bias taken off", BranchKind.LINEAR, offset_v=-rests)
+    return _without_capacitors((branch, back), np.array([1.0, 0.0]), np.array([[0.0, 0.0], [1.0, 0.0]]))
+
+
+def _without_capacitors(
+    branches: tuple[Branch, ...], into: FloatArray, between: FloatArray, *, through: float = 0.0
+) -> Network:
+    """The last branch is the output, or the input itself `through` times."""
+    m = len(branches)
+    taken = np.zeros((1, m))
+    taken[0, m - 1 :] = 1.0
+
+    def constant(array: FloatArray) -> Affine:
+        return Affine(array, np.zeros_like(array))
+
+    return Network(
+        capacitors=(), branches=branches, outputs=("out",), V=constant(np.zeros((m, 0))), U=constant(into),
+        Z=constant(between), W=np.zeros((0, m)), C=constant(np.zeros((1, 0))), D=constant(np.array([through])),
+        E=constant(taken), rate_ratio=np.zeros(0), fixed_rate=np.zeros(0),
+    )
+
+
+def scaled(network: Network, factor: float) -> Network:
+    """The same with its outputs so many times as large."""
+
+    def times(matrix: Affine) -> Affine:
+        return Affine(factor * matrix.constant, factor * matrix.per_gain)
+
+    return replace(network, C=times(network.C), D=times(network.D), E=times(network.E))
+
+
+def only(network: Network, mode: str) -> Network:
+    """One output, named 'out'."""
+    row = [network.output_index(mode)]
+
+    def chosen(matrix: Affine) -> Affine:
+        return Affine(matrix.constant[row], matrix.per_gain[row])
+
+    return replace(network, outputs=("out",), C=chosen(network.C), D=chosen(network.D), E=chosen(network.E))
+
+
+def named(network: Network, prefix: str) -> Network:
+    """With what its capacitors and branches are called put behind a prefix."""
+    return replace(
+        network, capacitors=tuple(f"{prefix} {name}" for name in network.capacitors),
+        branches=tuple(replace(branch, name=f"{prefix} {branch.name}") for branch in network.branches),
+    )
+
+
+def silent(network: Network) -> Network:
+    """The same with a capacitor that nothing charges, where it has none: for what needs a state."""
+    if network.capacitors:
+        return network
+    m, r = len(network.branches), len(network.outputs)
+
+    def column(rows: int) -> Affine:
+        return Affine(np.zeros((rows, 1)), np.zeros((rows, 1)))
+
+    return replace(network, capacitors=("nothing",), V=column(m), C=column(r), W=np.zeros((1, m)),
+                   rate_ratio=np.zeros(1), fixed_rate=np.zeros(1), cutoff_by=np.zeros((0, 0)), gain_by=np.zeros(0))
+
+
 def series(first: Network, mode: str, second: Network) -> Network:
     """The first's output `mode` drives the second; outputs are the second's. Both share cutoff and loop gain."""
     n1, n2, m1, m2 = len(first.capacitors), len(second.capacitors), len(first.branches), len(second.branches)
@@ -151,10 +223,14 @@ def _joined(
     first: Network, second: Network, constant: tuple[FloatArray, ...], per_gain: tuple[FloatArray, ...], W: FloatArray,
     outputs: tuple[str, ...], *, joint: int | None,
 ) -> Network:
-    branches = [replace(b, name=f"1 {b.name}") for b in first.branches]
+    names = {*first.capacitors, *(branch.name for branch in first.branches)}
+    if names & {*second.capacitors, *(branch.name for branch in second.branches)}:
+        first, second = named(first, "1"), named(second, "2")
+    branches = list(first.branches)
     if joint is not None:
-        branches.append(Branch("joint", BranchKind.LINEAR))
-    branches += [replace(b, name=f"2 {b.name}") for b in second.branches]
+        joints = sum(branch.name.startswith("joint") for branch in (*first.branches, *second.branches))
+        branches.append(Branch(f"joint {joints + 1}" if joints else "joint", BranchKind.LINEAR))
+    branches += second.branches
     if first.gain_by.any() or second.gain_by.any():
         raise CircuitError("A filter that moves its own resonance shares no loop gain; join first, then patch.")
     n1, n = len(first.capacitors), len(first.capacitors) + len(second.capacitors)
@@ -162,7 +238,7 @@ def _joined(
     cutoff_by[:n1, :n1], cutoff_by[n1:, n1:] = first.cutoff_by, second.cutoff_by
     V, U, Z, C, D, E = (Affine(a, b) for a, b in zip(constant, per_gain, strict=True))
     return Network(
-        cutoff_by=cutoff_by, capacitors=(*(f"1 {c}" for c in first.capacitors), *(f"2 {c}" for c in second.capacitors)),
+        cutoff_by=cutoff_by, capacitors=(*first.capacitors, *second.capacitors),
         branches=tuple(branches), outputs=outputs, V=V, U=U, Z=Z, W=W, C=C, D=D, E=E,
         rate_ratio=np.concatenate([first.rate_ratio, second.rate_ratio]),
         fixed_rate=np.concatenate([first.fixed_rate, second.fixed_rate]),

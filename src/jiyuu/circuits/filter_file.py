@@ -151,7 +151,7 @@ def read_filter(path: Path) -> Filter:
 def parse_filter(text: str, *, source: str) -> Filter:
     """A filter from JSON text. Raises CircuitError naming the source, the place and what to do."""
     try:
-        document = json.loads(text, object_pairs_hook=_without_duplicates, parse_constant=_refuse_constant)
+        document = json.loads(text, object_pairs_hook=without_duplicates, parse_constant=refuse_constant)
     except json.JSONDecodeError as error:
         raise CircuitError(f"{source} is not valid JSON: {error.msg} at line {error.lineno}; mend it there.") from error
     except (ValueError, RecursionError) as error:
@@ -174,7 +174,7 @@ def write_filter(path: Path, document: Filter) -> None:
     write_text(path, document.model_dump_json(indent=2) + "\n")
 
 
-def _without_duplicates(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+def without_duplicates(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     found: dict[str, Any] = {}
     for key, value in pairs:
         if key in found:
@@ -183,7 +183,7 @@ def _without_duplicates(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     return found
 
 
-def _refuse_constant(name: str) -> float:
+def refuse_constant(name: str) -> float:
     raise ValueError(f"{name} is not a value a filter can have; give a finite number")
 
 

@@ -7,7 +7,7 @@ H(s) = C'·(sI − A)⁻¹·B + D'. Works in units of the cutoff's angular rate,
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -90,16 +90,19 @@ def response(
     names = tuple(modes) if modes is not None else network.outputs
     system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
     rows = _rows(network, names)
+    return response_of(replace(system, C=system.C[rows], D=system.D[rows]), frequency_hz, names)
+
+
+def response_of(system: StateSpace, frequency_hz: FloatArray, names: tuple[str, ...]) -> Response:
+    """The same of a system whose rows bear those names."""
     first = _solve(system, frequency_hz, system.B)
     second = _solve(system, frequency_hz, first)
-    gains = system.C[rows] @ first.T + system.D[rows, np.newaxis]
-    derivative = -1j * (system.C[rows] @ second.T) / system.rate
+    gains = system.C @ first.T + system.D[:, np.newaxis]
+    derivative = -1j * (system.C @ second.T) / system.rate
     with np.errstate(divide="ignore", invalid="ignore"):
         delay = -np.imag(derivative / gains)
     delay = np.where(np.isfinite(delay), delay, 0.0)
-    phase = np.empty(gains.shape)
-    for i, row in enumerate(rows):
-        phase[i] = _continuous_deg(system, int(row), frequency_hz, gains[i])
+    phase = np.stack([_continuous_deg(system, row, frequency_hz, one) for row, one in enumerate(gains)])
     return Response(np.asarray(frequency_hz, dtype=float), names, gains, phase, delay)
 
 

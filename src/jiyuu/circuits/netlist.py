@@ -19,12 +19,14 @@ _SHAPES = {
     BranchKind.TANH: "{h}*tanh(V({v})/{h})",
     BranchKind.ASINH: "{h}*asinh(V({v})/{h})",
     BranchKind.CLIP: "min(max(V({v}), -{h}), {h})",
+    BranchKind.FOLD: "{h}*sin(V({v})/{h})",
 }
 _MEANING = {
     BranchKind.LINEAR: "a sum, without limit",
     BranchKind.TANH: "differential pair or OTA: H*tanh(v/H)",
     BranchKind.ASINH: "antiparallel diodes: H*asinh(v/H)",
     BranchKind.CLIP: "supply rails: clamp to +-H",
+    BranchKind.FOLD: "folder: H*sin(v/H)",
 }
 
 

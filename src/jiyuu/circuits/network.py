@@ -27,6 +27,7 @@ class BranchKind(StrEnum):
     TANH = "tanh"  # H·tanh(v/H): differential pair, OTA
     ASINH = "asinh"  # H·asinh(v/H): antiparallel diodes across a feedback resistor
     CLIP = "clip"  # clamp to ±H: supply rails
+    FOLD = "fold"  # H·sin(v/H): what passes the top comes down again
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +56,8 @@ class Branch:
             return self.headroom_v * t, 1 - t * t
         if self.kind is BranchKind.ASINH:
             return self.headroom_v * np.arcsinh(x), 1 / np.hypot(1, x)
+        if self.kind is BranchKind.FOLD:
+            return self.headroom_v * np.sin(x), np.cos(x)
         return np.clip(voltage_v, -self.headroom_v, self.headroom_v), (np.abs(x) < 1).astype(float)
 
 
@@ -158,7 +161,7 @@ def _structure_of_nonzeros(network: Network) -> Structure:
     for name in ("V", "U", "Z"):
         matrix: Affine = getattr(network, name)
         for part, array in enumerate((matrix.constant, matrix.per_gain)):
-            grid = array.reshape(array.shape[0], -1)
+            grid = array if array.ndim == 2 else array[:, np.newaxis]
             entries += [(name, int(i), int(j), part, None) for i, j in np.argwhere(grid != 0)]
     entries += [("W", int(i), int(j), 0, None) for i, j in np.argwhere(network.W != 0)]
     entries += [("M", int(i), int(j), 0, None) for i, j in np.argwhere(network.cutoff_by != 0)]

@@ -22,19 +22,19 @@ from jiyuu.cli.options import (
     ResonanceGain,
     Set,
     choose,
+    is_patch,
     notice,
     print_json,
     typed,
 )
 from jiyuu.cli.stimulus import stimulus_app
 from jiyuu.errors import CircuitError, SignalError
-from jiyuu.whole_file import apart_from, write_text
+from jiyuu.whole_file import write_text
 
 if TYPE_CHECKING:  # imported late elsewhere, to keep --help quick
     from jiyuu.arrays import ComplexArray, FloatArray
     from jiyuu.bench.standing import Standing
     from jiyuu.circuits.linear import Response
-    from jiyuu.signals.recordings import Recording
 
 app = typer.Typer(
     name="jiyuu", context_settings={"help_option_names": ["-h", "--help"]}, no_args_is_help=False,
@@ -118,16 +118,25 @@ def respond(
     from jiyuu.cli.curves import Curve, deliver
     from jiyuu.quantities import parse_frequency
 
-    chosen = choose(
-        filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
-        settings=set, q=q,
-    )
-    standing, from_hz, to_hz = chosen.standing, parse_frequency(lowest), parse_frequency(highest)
+    from_hz, to_hz = parse_frequency(lowest), parse_frequency(highest)
     if not (0 < from_hz < to_hz <= 1e7 and np.isfinite(to_hz)):
         raise CircuitError(f"the range {from_hz:g} to {to_hz:g} Hz is invalid; give --from below --to, above 0.")
     if not 2 <= points <= 1_000_000:
         raise CircuitError(f"--points {points} is out of range; give 2 to 1000000.")
     frequency_hz = np.geomspace(from_hz, to_hz, points)
+    if is_patch(filter):
+        from jiyuu.cli import patches
+
+        if q is not None or level is not None:
+            raise CircuitError("--q and --level-v are for a filter, not for a patch; leave them away.")
+        asked = patches.PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db, tuple(set or ()))
+        patches.respond(filter, asked, frequency_hz, as_json=json, out=out)
+        return
+    chosen = choose(
+        filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
+        settings=set, q=q,
+    )
+    standing = chosen.standing
     found = response(
         standing.network, frequency_hz, cutoff_hz=standing.cutoff_hz, gain=standing.gain, modes=[standing.mode]
     )
@@ -250,65 +259,32 @@ def render(
     cutoff_cv: Annotated[Path | None, typer.Option("--cutoff-cv", help="WAV of volts at 1 V/octave.")] = None,
     resonance_cv: Annotated[Path | None, typer.Option("--resonance-cv", help="WAV of volts.")] = None,
     resonance_cv_gain: Annotated[float, typer.Option("--resonance-cv-gain", help="Loop gain per volt.")] = 1.0,
+    block: Annotated[int | None, typer.Option("--block", help="Of a patch: samples played at a time.")] = None,
+    duration: Annotated[str | None, typer.Option("--duration", help="Of a patch with '-' for IN: seconds.")] = None,
+    rate: Annotated[int, typer.Option("--rate", help="Of a patch with '-' for IN: sample rate.")] = 48_000,
 ) -> None:
-    """Large-signal output of a filter for a recording."""
-    import numpy as np
+    """Large-signal output of a filter or a patch for a recording; '-' for IN: a patch's own sources."""
+    if is_patch(filter):
+        from jiyuu.cli import patches
 
-    from jiyuu.signals.recordings import read_recording, write_recording
-    from jiyuu.simulation.light_element import through_light
-    from jiyuu.simulation.render import HIGHEST_OVERSAMPLING
-    from jiyuu.simulation.render import render as run
-
+        if cutoff_cv is not None or resonance_cv is not None:
+            raise SignalError("--cutoff-cv and --resonance-cv are for a filter, not for a patch; leave them away.")
+        asked = patches.PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db, tuple(set or ()))
+        patches.render(filter, asked, input_wav, output_wav, full_scale_v=full_scale_v, block=block,
+                       duration=duration, rate=rate)
+        return
+    from jiyuu.cli.rendering import render_filter
     chosen = choose(
         filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
         settings=set,
     )
-    standing = chosen.standing
-    if not np.isfinite(resonance_cv_gain):
-        raise SignalError(f"--resonance-cv-gain {resonance_cv_gain} is invalid; give a finite number.")
-    read = [*chosen.files, input_wav, *(path for path in (cutoff_cv, resonance_cv) if path is not None)]
-    apart_from(output_wav, read)
-    source = read_recording(input_wav, full_scale_v=full_scale_v, may_be_silent=True)
-
-    def control(path: Path | None) -> Recording | None:
-        if path is None:
-            return None
-        record = read_recording(path, full_scale_v=full_scale_v, may_be_silent=True)
-        if record.sample_rate_hz != source.sample_rate_hz:
-            raise SignalError(
-                f"{path} has a rate of {record.sample_rate_hz} Hz and {input_wav} {source.sample_rate_hz} Hz; "
-                "convert the control voltage to the rate of the input."
-            )
-        return record
-
-    cutoff_record, resonance_record = control(cutoff_cv), control(resonance_cv)
-    entry, cutoff_v = standing.document.entry, None
-    if cutoff_record is not None:
-        cutoff_v = through_light(
-            entry, entry.values(standing.parameters), cutoff_record.channels_v[0], source.sample_rate_hz,
-            cutoff_hz=standing.cutoff_hz,
-        )
-    outputs = []
-    for channel in source.channels_v:
-        rendered = run(
-            standing.network, channel * standing.drive,
-            sample_rate_hz=source.sample_rate_hz, cutoff_hz=standing.cutoff_hz, gain=standing.gain,
-            modes=[standing.mode],
-            cutoff_cv_v=cutoff_v,
-            gain_cv=None if resonance_record is None else resonance_record.channels_v[0] * resonance_cv_gain,
-        )
-        if rendered.difference_db is not None and rendered.difference_db > -90:
-            notice(
-                f"jiyuu: the last two integration rates still differ by {rendered.difference_db:.0f} dB at "
-                f"{HIGHEST_OVERSAMPLING} times; the setting is very stiff."
-            )
-        outputs.append(rendered.output_v[0])
-    write_recording(output_wav, np.array(outputs), source.sample_rate_hz, full_scale_v=full_scale_v, inputs=read)
+    render_filter(chosen, input_wav, output_wav, full_scale_v=full_scale_v, cutoff_cv=cutoff_cv,
+                  resonance_cv=resonance_cv, resonance_cv_gain=resonance_cv_gain)
 
 
 @app.command()
 def validate(file: Path, json: Json = False) -> None:
-    """Check a filter file or a book."""
+    """Check a filter file, a patch or a book."""
     from jiyuu.book.store import Book
     from jiyuu.circuits.filter_file import read_filter
 
@@ -321,6 +297,16 @@ def validate(file: Path, json: Json = False) -> None:
             book.close()
         result = {"valid": True, "kind": "book", "filters": letters, "kept_findings": kept}
         text = f"{file}: a book with {len(letters)} filters and {kept} findings kept."
+    elif is_patch(str(file)):
+        from jiyuu.patch.lowering import network_of, sides_of, stages_of
+        from jiyuu.patch.reading import read_patch
+
+        patch, _ = read_patch(file)
+        for side in sides_of(patch):
+            network_of(patch, side)
+        count = len(list(stages_of(patch.path)))
+        result = {"valid": True, "kind": "patch", "name": patch.name, "stages": count}
+        text = f"{file}: patch '{patch.name}' with {count} stages."
     else:
         document = read_filter(file)
         result = {"valid": True, "kind": "filter", "name": document.name, "circuit": document.circuit}

@@ -14,7 +14,7 @@ import typer
 from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.quantities import parse_frequency, parse_number
 
-FilterArgument = Annotated[str, typer.Argument(metavar="FILTER", help="A catalogue id or a *.filter.json file.")]
+FilterArgument = Annotated[str, typer.Argument(metavar="FILTER", help="Catalogue id, *.filter.json or *.patch.json.")]
 Mode = Annotated[str | None, typer.Option("--mode", help="Output of the circuit; the first one when not given.")]
 Cutoff = Annotated[str | None, typer.Option("--cutoff", help="Pole frequency: 1k2, 440, A4 or 0.5V (1 V/octave).")]
 ResonanceGain = Annotated[float | None, typer.Option("--resonance-gain", help="Resonance as loop gain k.")]
@@ -26,6 +26,17 @@ Json = Annotated[bool, typer.Option("--json", help="One JSON object on standard 
 Out = Annotated[Path | None, typer.Option("--out", help="File to write.")]
 Channel = Annotated[str | None, typer.Option("--channel", help="left or right, where a recording has two.")]
 FullScale = Annotated[float, typer.Option("--full-scale-v", help="Volts of a full-scale sample.")]
+
+
+def is_patch(name: str) -> bool:
+    """Whether FILTER is a patch: by its ending, or by what the file says it is."""
+    if name.endswith(".patch.json"):
+        return True
+    try:
+        with Path(name).open("rb") as file:
+            return name.endswith(".json") and b'"jiyuu-patch"' in file.read(400)
+    except (OSError, ValueError):
+        return False
 
 
 def say_notices(notices: Iterable[Any]) -> None:

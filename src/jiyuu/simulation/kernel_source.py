@@ -126,6 +126,8 @@ class _Writer:
             self.lines.append(f"{f} = {v}")
         elif kind is BranchKind.CLIP:
             self.lines.append(f"{f} = min(max({v}, -{headroom}), {headroom})")
+        elif kind is BranchKind.FOLD:
+            self.lines.append(f"{f} = {headroom}*math.sin({v}*{inverse})")
         elif kind is BranchKind.TANH:
             self.lines += [
                 f"z = min(max({v}*({inverse}*0.125), -2.5), 2.5)",

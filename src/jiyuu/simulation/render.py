@@ -58,8 +58,9 @@ def render(
     """Run the network on input_v (n,) volts, from rest or from start_v (one voltage a capacitor).
 
     cutoff_cv_v (any length) adds volts at 1 V/octave to the cutoff, gain_cv adds to the loop gain; a shorter one
-    holds its last value. block: samples pushed through at a time. The cutoff in force stays inside the circuits' stated range and the gain at 0 or above.
-    Raises SignalError for records that are not finite, CircuitError for settings out of range."""
+    holds its last value. The cutoff in force stays inside the circuits' stated range and the gain at 0 or above.
+    block: samples pushed through at a time. Raises SignalError for records that are not finite, CircuitError for
+    settings out of range, OverflowError where nothing keeps the output finite."""
     checked_cutoff(cutoff_hz)
     checked_gain(gain)
     for name, record in (("input", input_v), ("cutoff CV", cutoff_cv_v), ("resonance CV", gain_cv)):
@@ -74,6 +75,8 @@ def render(
     coarse = _run(job, factor)[0]
     while True:
         fine = _run(job, 2 * factor)[0]
+        if not np.isfinite(fine).all():
+            raise OverflowError("the network runs away")
         difference_db = _difference_db(coarse, fine, sample_rate_hz)
         if difference_db <= AGREEMENT_DB or 2 * factor >= HIGHEST_OVERSAMPLING:
             return Rendered(fine, 2 * factor, difference_db)

@@ -41,8 +41,8 @@ class _Past:
 
 
 class Renderer:
-    """One network at p settings side by side: cutoff_hz and gain (p,), start_v (p, capacitors) or None for rest. factor:
-    integration steps a sample."""
+    """One network at p settings side by side: cutoff_hz and gain (p,), start_v (p, capacitors) or None for rest.
+    factor: integration steps a sample."""
 
     def __init__(
         self, network: Network, *, sample_rate_hz: float, cutoff_hz: FloatArray, gain: FloatArray,

@@ -1,0 +1,204 @@
+"""The patch document, *.patch.json: sources and a path of stages; docs/patch.schema.json is made from these models."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from jiyuu.circuits.catalogue import circuit, circuits
+from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
+from jiyuu.circuits.filter_file import Filter
+from jiyuu.circuits.network import BranchKind
+from jiyuu.errors import CircuitError
+from jiyuu.signals.source import Source, SourceKind
+
+Finite = Annotated[float, Field(allow_inf_nan=False, strict=True)]
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+Level = Annotated[Finite, Field(ge=-200, le=120)]
+Polarity = Literal[1, -1]
+
+
+class Part(BaseModel):
+    """What every part of a patch is: closed to unknown fields, never changed once made."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class PatchSource(Part):
+    """What sounds: kind, pitch, peak volts; width of a pulse."""
+
+    kind: Literal[
+        SourceKind.SAW, SourceKind.SQUARE, SourceKind.PULSE, SourceKind.TRIANGLE, SourceKind.SINE, SourceKind.WHITE,
+        SourceKind.PINK, SourceKind.CHORD, SourceKind.FIGURE, SourceKind.WASH,
+    ] = SourceKind.SAW
+    pitch_hz: Annotated[Finite, Field(ge=1, le=20_000)] = 110.0
+    level_v: Annotated[Finite, Field(ge=0, le=100)] = 5.0
+    width: Annotated[Finite, Field(ge=0.01, le=0.99)] = 0.25
+
+    def source(self) -> Source:
+        return Source(SourceKind(self.kind), self.pitch_hz, self.level_v, self.width)
+
+
+class Gain(Part):
+    """A factor: level in dB, and a sign."""
+
+    stage: Literal["gain"]
+    id: Name | None = None
+    db: Level = 0.0
+    polarity: Polarity = 1
+
+    @property
+    def factor(self) -> float:
+        return float(self.polarity * 10 ** (self.db / 20))
+
+
+class Curve(Part):
+    """A soft or hard limit, or a folder: silence in gives silence out, whatever the bias."""
+
+    kind: Literal["tanh", "asinh", "clip", "fold"] = "tanh"
+    headroom_v: Annotated[Finite, Field(gt=0, le=1e6)] = 1.0
+    bias_v: Annotated[Finite, Field(ge=-1e6, le=1e6)] = 0.0
+
+    @property
+    def branch_kind(self) -> BranchKind:
+        return BranchKind(self.kind)
+
+
+class Shape(Curve):
+    """A curve between in and out."""
+
+    stage: Literal["shape"]
+    id: Name | None = None
+
+
+class FilterStage(Part):
+    """A filter where it stands: a catalogue circuit by its id, or a filter as a filter file holds it; what is stated
+    here goes before what the filter says."""
+
+    stage: Literal["filter"]
+    id: Name | None = None
+    filter: str | Filter
+    mode: str | None = None
+    cutoff_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] | None = None
+    resonance_gain: Annotated[Finite, Field(ge=0, le=1000)] | None = None
+    resonance_percent: Annotated[Finite, Field(ge=0, le=100)] | None = None
+    parameters: dict[str, Finite] = {}
+    lowest_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] = 16.0
+    highest_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] = 22_000.0
+
+    @model_validator(mode="after")
+    def _fits_its_circuit(self) -> FilterStage:
+        if isinstance(self.filter, str) and self.filter not in circuits():
+            raise ValueError(f"there is no circuit '{self.filter[:80]}'; choose one of: {', '.join(circuits())}")
+        if self.resonance_gain is not None and self.resonance_percent is not None:
+            raise ValueError("resonance_gain and resonance_percent exclude each other; give one")
+        if self.lowest_hz >= self.highest_hz:
+            raise ValueError("lowest_hz must lie under highest_hz")
+        try:
+            entry = circuit(self._document.circuit)
+            entry.values(self.all_parameters)
+            entry.mode(self.mode if self.mode is not None else self._document.mode)
+        except CircuitError as error:
+            raise ValueError(str(error).rstrip(".")) from error
+        return self
+
+    @property
+    def _document(self) -> Filter:
+        if isinstance(self.filter, Filter):
+            return self.filter
+        return Filter(name=self.filter, circuit=self.filter)
+
+    @property
+    def all_parameters(self) -> dict[str, float]:
+        return {**self._document.parameters, **self.parameters}
+
+    @property
+    def document(self) -> Filter:
+        """The filter as it stands here."""
+        own = self._document
+        return own.model_copy(update={
+            "parameters": self.all_parameters, "mode": own.entry.mode(self.mode if self.mode is not None else own.mode),
+            "cutoff_hz": own.cutoff_hz if self.cutoff_hz is None else self.cutoff_hz,
+            "resonance_percent": own.resonance_percent if self.resonance_percent is None else self.resonance_percent,
+        })
+
+    @property
+    def loop_gain(self) -> float:
+        return self.document.gain_at(self.document.resonance_percent) if self.resonance_gain is None else (
+            self.resonance_gain)
+
+
+class Limb(Part):
+    """One way of a parallel; an empty path is the dry signal."""
+
+    path: tuple[Stage, ...] = ()
+    level_db: Level = 0.0
+    polarity: Polarity = 1
+
+    @property
+    def factor(self) -> float:
+        return float(self.polarity * 10 ** (self.level_db / 20))
+
+
+class Parallel(Part):
+    """The sum of its branches, all driven by the same input."""
+
+    stage: Literal["parallel"]
+    id: Name | None = None
+    branches: Annotated[tuple[Limb, ...], Field(min_length=1, max_length=32)]
+
+
+class Feedback(Part):
+    """A path whose output comes back: `amount` times it, through a curve where there is one, is added to its input."""
+
+    stage: Literal["feedback"]
+    id: Name | None = None
+    path: Annotated[tuple[Stage, ...], Field(min_length=1)]
+    amount: Annotated[Finite, Field(ge=-1000, le=1000)]
+    through: Curve | None = None
+
+
+class Stereo(Part):
+    """Left and right apart; spacing moves all cutoffs of left down and of right up by half of it."""
+
+    stage: Literal["stereo"]
+    id: Name | None = None
+    left: tuple[Stage, ...] = ()
+    right: tuple[Stage, ...] = ()
+    spacing_octaves: Annotated[Finite, Field(ge=-10, le=10)] = 0.0
+
+
+Stage = Annotated[Gain | Shape | FilterStage | Parallel | Feedback | Stereo, Field(discriminator="stage")]
+
+
+class Patch(Part):
+    """Sources, and the path they go."""
+
+    format: Literal["jiyuu-patch"]
+    version: Literal[1]
+    name: Name
+    sources: Annotated[tuple[PatchSource, ...], Field(max_length=8)] = ()
+    path: Annotated[tuple[Stage, ...], Field(max_length=64)]
+    notes: Annotated[str, Field(max_length=20_000)] = ""
+
+
+Limb.model_rebuild()
+Parallel.model_rebuild()
+Feedback.model_rebuild()
+Stereo.model_rebuild()
+Patch.model_rebuild()
+
+
+def inner_paths(stage: Any) -> tuple[tuple[Any, ...], ...]:
+    """The paths inside a stage, none where it has none."""
+    if isinstance(stage, Parallel):
+        return tuple(limb.path for limb in stage.branches)
+    if isinstance(stage, Feedback):
+        return (stage.path,)
+    return (stage.left, stage.right) if isinstance(stage, Stereo) else ()
+
+
+def patch_schema() -> dict[str, Any]:
+    """JSON Schema of a patch file."""
+    return Patch.model_json_schema()
