@@ -83,9 +83,41 @@ def test_a_clean_recording_is_not_complained_of(seed):
     assert not read_response(measure_response(STIMULUS, noisy(CLEAN, seed), RATE)).notices
 
 
-def test_another_rate_than_the_header_says_is_named():
-    with pytest.raises(MeasurementError, match="sample rate was 44100 Hz and its header says 48000 Hz"):
-        measure_response(STIMULUS, resample_poly(noisy(CLEAN), 147, 160), RATE)
+WIDE = Made("state-variable", "bandpass", 1200.0, 1.6)  # unlike the ladder it lets the whole sweep be heard
+
+
+@pytest.mark.parametrize("made", [LADDER, WIDE])
+@pytest.mark.parametrize(("to_hz", "up", "down"), [(44_100, 147, 160), (96_000, 2, 1)])
+def test_another_rate_than_the_header_says_is_named(made, to_hz, up, down):
+    record = resample_poly(noisy(recorded(made, STIMULUS, RATE, ppm=20.0)), up, down)
+    fast = f"runs {RATE / to_hz:.4g} times as fast .* sample rate was {to_hz} Hz and its header says 48000 Hz"
+    with pytest.raises(MeasurementError, match=fast):
+        measure_response(STIMULUS, record, RATE)
+
+
+@pytest.mark.parametrize("ppm", [-60.0, 20.0])
+def test_a_passage_alone_is_measured_by_its_own_clock(ppm):
+    """What a clock does to a sweep is more than a phase; at 60 ppm that alone would leave several times this noise."""
+    record = recorded(WIDE, STIMULUS, RATE, ppm=ppm)
+    record = record + noise_of("white", record.size, 1e-3 * RMS, np.random.default_rng(2))
+    response = measure_response(STIMULUS, record[round(1.2 * RATE) :], RATE)
+    assert response.network is not None
+    assert response.network.fit.left < 1.1
+    doubt = max(2 * response.clock_offset_ppm.uncertainty, 0.01)
+    assert response.clock_offset_ppm.value == pytest.approx(ppm, abs=doubt)
+    late_s = 0.0123 - 1.2 / (1 + 1e-6 * ppm)  # cut by the recorder's clock, stated by the player's
+    assert response.latency_s.value == pytest.approx(late_s, abs=2 * response.latency_s.uncertainty + 1e-7)
+
+
+@pytest.mark.parametrize(("from_s", "samples"), [(1.6, 7), (2.75, 480), (4.0, 64)])
+def test_samples_lost_of_a_wide_filter_are_named_whichever_passage_they_are_of(from_s, samples):
+    record = recorded(WIDE, STIMULUS, RATE, ppm=20.0)
+    gone = np.arange(round(from_s * RATE), round(from_s * RATE) + samples)
+    record = noisy(np.delete(record, gone))
+    response = measure_response(STIMULUS, record, RATE)
+    assert Fault.SAMPLES_LOST in {notice.fault for notice in response.notices}
+    assert response.network is not None
+    assert abs(response.latency_s.value - 0.0123) < response.latency_s.uncertainty
 
 
 @pytest.mark.parametrize(("level_v", "gain", "withdrawn"), [(1.0, 2.0, True), (0.05, 2.0, False), (0.02, 0.0, False)])

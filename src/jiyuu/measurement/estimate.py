@@ -19,6 +19,7 @@ LEAVES = 1.5  # of the noise's own deviation: a network that leaves more is not 
 # second at LOW_HZ and less above; and of the loudest gain.
 SHARE, LOW_SHARE, LOUDEST_SHARE = 1e-6, 5e-5, 2e-7
 LOW_HZ = 15.0
+ROUGH_SHARE = 0.03
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -43,7 +44,8 @@ class Estimate:
     coherence: FloatArray | None
     place: int = 0
     network: FittedNetwork | None = None
-    clock_ppm: Uncertain | None = None  # found from a single passage
+    clock_ppm: Uncertain | None = None  # found from a single passage, on top of turned_ppm
+    turned_ppm: float = 0.0  # what the record was brought to the player's clock by before
     hurt_hz: tuple[tuple[float, float], ...] = ()
     unloaded: NetworkFit | None = None  # fitted without the loudest part
 
@@ -60,6 +62,18 @@ def fitted_network(
     if fit is None or fit.left > LEAVES:
         return None
     return FittedNetwork(fit, fit.drawn(draws, generator))
+
+
+def rough_clock_ppm(
+    signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
+    hurt_hz: tuple[tuple[float, float], ...], sounds_s: FloatArray,
+) -> float | None:
+    """The clock of a single passage, None where no network comes near. That it moves phases is not all that a clock
+    does, but near enough to bring the record to the player's own. Arguments as in fitted_network."""
+    more = np.asarray(np.hypot(np.abs(noise), ROUGH_SHARE * np.abs(signal)).astype(complex))
+    fit = fit_network(_spectrum(signal, wire, more, grid, cut, hurt_hz, sounds_s))
+    ppm = None if fit is None or fit.left > LEAVES else fit.clock_ppm
+    return None if ppm is None else ppm.value
 
 
 def without_the_loudest(

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import irfft, next_fast_len, rfft
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
@@ -27,6 +28,9 @@ from jiyuu.stopping import checkpoint
 
 RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 FURTHEST_LOST_S = 0.06
+SURE_PPM = 25.0  # clocks of usual interfaces differ by less
+SAME_PERIOD = 1.5e-3  # what clocks may make of a distance
+REPEATS = 0.15  # share of a recording's energy that must come again
 SHORT = 0.03  # of a passage: how long a filter may be that tells one rate from another
 RINGS_OUT = 0.6  # share of a silence that is left for the filter to ring
 
@@ -181,7 +185,12 @@ def _refuse_other_rate(
 ) -> None:
     """Raises MeasurementError where the recording is the stimulus at another rate than its header says: by another
     clock every frequency comes at another time, and no short filter makes one out of the other."""
-    if passages.noisy or sample_rate_hz not in RATES_HZ:
+    if sample_rate_hz not in RATES_HZ:
+        return
+    true_hz = _rate_by_period(record, passages, sample_rate_hz)
+    if true_hz is not None:
+        raise MeasurementError(_other_rate(true_hz, sample_rate_hz))
+    if passages.noisy:
         return
     response = impulse_response(record, passages)
     if place is None:
@@ -204,11 +213,38 @@ def _refuse_other_rate(
             if not _comes_again(response, passages, found, sample_rate_hz):
                 continue  # a ring that outlasts everything else looks like a filter at any rate
             if explained(other, response, passages, found, share=SHORT) > max(0.6, own + 0.3):
-                raise MeasurementError(
-                    f"The recording runs {turned:.4g} times as fast as the stimulus: its sample rate was "
-                    f"{true_hz:.0f} Hz and its header says {sample_rate_hz:.0f} Hz. Set recorder and file to one rate "
-                    "and record again."
-                )
+                raise MeasurementError(_other_rate(true_hz, sample_rate_hz))
+
+
+def _other_rate(true_hz: float, sample_rate_hz: float) -> str:
+    return (
+        f"The recording runs {sample_rate_hz / true_hz:.4g} times as fast as the stimulus: its sample rate was "
+        f"{true_hz:.0f} Hz and its header says {sample_rate_hz:.0f} Hz. Set recorder and file to one rate and record "
+        "again."
+    )
+
+
+def _rate_by_period(record: FloatArray, passages: Passages, sample_rate_hz: float) -> float | None:
+    """The rate by which the passages, whatever the filter made of them, come as far apart as they do; None where they
+    come as they should, or where nothing repeats."""
+    if passages.count < 2:
+        return None
+    size = next_fast_len(2 * record.size, real=True)
+    alike = np.abs(irfft(np.abs(rfft(record, size)) ** 2, size)[: record.size])
+
+    def at(lag: float) -> float:
+        reach = round(SAME_PERIOD * lag)
+        around = alike[max(round(lag) - reach, 0) : round(lag) + reach + 1]
+        return float(around.max(initial=0.0))
+
+    own = at(passages.period)
+    for rate in RATES_HZ:
+        lag = passages.period * rate / sample_rate_hz
+        if rate != sample_rate_hz and lag + passages.passage_v.size / 2 < record.size:
+            checkpoint()
+            if at(lag) > max(REPEATS * alike[0], 3 * own):
+                return rate
+    return None
 
 
 def _comes_again(response: FloatArray, passages: Passages, place: int, sample_rate_hz: float) -> bool:
@@ -222,17 +258,20 @@ def _comes_again(response: FloatArray, passages: Passages, place: int, sample_ra
     return passages.count < 2 or beside > 0.1 * energy(place)
 
 
-def first_alone(recording_v: FloatArray, passages: Passages, ready: Ready, sample_rate_hz: float) -> Ready:
-    """By the first passage only, at the recorder's own clock, what is missing after it being said."""
+def alone(
+    recording_v: FloatArray, passages: Passages, ready: Ready, sample_rate_hz: float, which: int
+) -> Ready:
+    """By one of two passages only, at the recorder's own clock, what is missing behind or in the other being said."""
     assert ready.offset is not None
     record = recording_v - recording_v.mean()
     silences = _silences(ready.place, passages, record.size, sample_rate_hz)
     record = record - _resting(record, silences, sample_rate_hz)
-    at_s = (ready.place + passages.passage_v.size) / sample_rate_hz
-    missing = abs(ready.offset.ppm) * 1e-6 * passages.period
     doubtful = (Fault.GAIN_CHANGED, Fault.DROPOUT, Fault.FEWER_PASSAGES)
-    notices = (*(n for n in ready.notices if n.fault not in doubtful),
-               Notice(Fault.SAMPLES_LOST, at_s, {"samples": missing}),
+    apart = 1e-6 * ready.offset.ppm * passages.period
+    at_s = (ready.place + passages.passage_v.size * (which == 0)) / sample_rate_hz
+    sure = which == 0 and abs(ready.offset.ppm) > SURE_PPM
+    lost = Notice(Fault.SAMPLES_LOST, at_s, {"samples": abs(apart)} if sure else {})
+    notices = (*(n for n in ready.notices if n.fault not in doubtful), lost,
                Notice(Fault.FEWER_PASSAGES, None, {"used": 1, "played": passages.count}))
-    place = _refined(record, passages, round(ready.place * (1 + 1e-6 * ready.offset.ppm)), 0)
-    return replace(ready, record_v=record, place=place, sound=(0,), offset=None, notices=notices)
+    place = _refined(record, passages, round(ready.place * (1 + 1e-6 * ready.offset.ppm) + which * apart), which)
+    return replace(ready, record_v=record, place=place, sound=(which,), offset=None, notices=notices)

@@ -18,7 +18,7 @@ from jiyuu.measurement.alignment import ClockOffset, Passages, find_passages
 from jiyuu.measurement.distortion_orders import Compression, compression_of
 from jiyuu.measurement.estimate import Estimate, FittedNetwork
 from jiyuu.measurement.excess_delay import excess_delay
-from jiyuu.measurement.made_ready import Ready, first_alone, made_ready
+from jiyuu.measurement.made_ready import SURE_PPM, Ready, alone, made_ready
 from jiyuu.measurement.network_fit import NetworkFit
 from jiyuu.measurement.noise_response import estimate_by_noise
 from jiyuu.measurement.notice import Fault, Notice
@@ -28,8 +28,10 @@ from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import clipping, quantisation
 
-SURE_PPM = 25.0  # clocks of usual interfaces differ by less
+DIFFERENT = 1.5
+LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid through something else besides
 UNKNOWN_LOSS_S = 0.06
+COUNTED_LOSS_S = 1e-4  # to a few samples, where the filter lets little through to tell by
 ROUNDED_S = 2e-8  # what arithmetic may move a latency by
 
 
@@ -111,18 +113,24 @@ def measure_response(
             found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
     else:
         found = estimate_by_sweep(ready, stimulus_v, passages, sample_rate_hz, quickly, like)
-    apart_ppm = 0.0 if ready.offset is None else abs(ready.offset.ppm)
-    if not (quickly or passages.noisy or found.network) and apart_ppm > SURE_PPM:
-        # Clocks hardly differ so much: samples may be missing between the passages. Then each alone keeps its time.
-        alone = first_alone(recording_v, passages, ready, sample_rate_hz)
-        other = estimate_by_sweep(alone, stimulus_v, passages, sample_rate_hz)
-        if other.network is not None:
-            ready, found = alone, other
+    doubtful = found.network is None or found.network.fit.left > LEFT_BY_NOISE
+    if doubtful and not quickly and not passages.noisy and ready.offset is not None and (
+        abs(ready.offset.ppm) > SURE_PPM or _differ(ready, passages)
+    ):
+        # Samples may be missing between the passages, or in one of them; each alone keeps its time.
+        for which in (0, 1):
+            one = alone(recording_v, passages, ready, sample_rate_hz, which)
+            other = estimate_by_sweep(one, stimulus_v, passages, sample_rate_hz)
+            if other.network is not None and (
+                found.network is None or other.network.fit.left < LEFT_BY_NOISE
+            ):
+                ready, found = one, other
+                break
     place = float(found.place + ready.late - passages.start)
     if found.clock_ppm is not None:  # until the passage began the clocks had run apart already
         place -= 1e-6 * found.clock_ppm.value * (found.place + ready.sound[0] * passages.period)
     return _stated_response(
-        found, place / sample_rate_hz, found.clock_ppm if ready.offset is None else _stated(ready.offset),
+        found, place / sample_rate_hz, _own_clock(found) if ready.offset is None else _stated(ready.offset),
         _noise_floor_db(ready, passages), sample_rate_hz,
         (0.5 * passages.passage_v.size + 0.5 * (passages.count - 1) * passages.period) / sample_rate_hz,
         ready.notices,
@@ -160,6 +168,8 @@ def _stated_response(
         doubt_s = COVERAGE * found.network.fit.delay_deviation_s + ROUNDED_S
     if any(notice.fault is Fault.SAMPLES_LOST and "samples" not in notice.facts for notice in notices):
         doubt_s += UNKNOWN_LOSS_S  # how many are missing ahead of what was used is not known
+    elif any(notice.fault is Fault.SAMPLES_LOST for notice in notices):
+        doubt_s += COUNTED_LOSS_S
     if offset is not None:
         doubt_s = float(np.hypot(doubt_s, 1e-6 * offset.uncertainty * middle_s))
     turn = np.exp(2j * np.pi * found.frequency_hz * delay_s)
@@ -183,6 +193,22 @@ def _by_noise(
 def _resting(stimulus_v: FloatArray) -> float:
     """Level of the silence around a stimulus, 0 unless its file carries an offset."""
     return float(np.median(stimulus_v[: max(stimulus_v.size // 100, 1)])) if abs(stimulus_v[0]) > 0 else 0.0
+
+
+def _differ(ready: Ready, passages: Passages) -> bool:
+    """Whether two passages are less alike than the silence around them would make them."""
+    length = passages.passage_v.size
+    first, second = (ready.record_v[max(at, 0) : max(at, 0) + length]
+                     for at in (ready.place, ready.place + passages.period))
+    if ready.silence_v.size < 100 or second.size < length:
+        return False
+    return float(np.std(first - second)) > DIFFERENT * np.sqrt(2) * float(np.std(ready.silence_v)) + 2 * ready.step_v
+
+
+def _own_clock(found: Estimate) -> Uncertain | None:
+    """Of a single passage."""
+    return None if found.clock_ppm is None else Uncertain(
+        found.turned_ppm + found.clock_ppm.value, found.clock_ppm.uncertainty)
 
 
 def _stated(offset: ClockOffset) -> Uncertain:

@@ -3,13 +3,15 @@ it, and what that leaves smoothed as far as the data allow."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.alignment import Passages, impulse_response
+from jiyuu.measurement.alignment import Passages, at_player_clock, impulse_response
 from jiyuu.measurement.chirp import at_clock, hurt_bands_hz, sounding_s
-from jiyuu.measurement.estimate import Estimate, fitted_network, without_the_loudest
+from jiyuu.measurement.estimate import Estimate, fitted_network, rough_clock_ppm, without_the_loudest
 from jiyuu.measurement.excess_delay import excess_delay
 from jiyuu.measurement.made_ready import Ready
 from jiyuu.measurement.network_fit import NetworkFit
@@ -30,14 +32,16 @@ DRAWS = 96
 SYSTEMATIC = 3e-7  # share of the gain by which gate, interpolation and clock may be off; found on noiseless records
 GATE_BEFORE_S, GATE_AFTER_S = 0.25, 1.5
 FAR_FROM_PLACE = 4  # samples
+FELT_PPM = 0.1
 COARSE_ERROR = 3.0  # re that of rounding noise: of few steps the error is no noise
 
 
 def estimate_by_sweep(
     ready: Ready, stimulus_v: FloatArray, passages: Passages, sample_rate_hz: float, quickly: bool = False,
-    like: NetworkFit | None = None,
+    like: NetworkFit | None = None, turned_ppm: float = 0.0,
 ) -> Estimate:
-    """quickly, like: as measure_response has them. Raises MeasurementError where no passage is whole."""
+    """quickly, like: as measure_response has them; turned_ppm: what the record was brought to the player's clock by.
+    Raises MeasurementError where no passage is whole."""
     record, place = ready.record_v, ready.place
     impulses, gate = _gated(record, passages, place, sample_rate_hz, ready.sound)
     grid = _grid(passages, sample_rate_hz, gate)
@@ -73,7 +77,16 @@ def estimate_by_sweep(
     # One passage alone tells its clock by this: what comes late in the sweep comes later still.
     alone = len(ready.sound) == 1 and ready.offset is None
     sounds_s = sounding_s(grid.bins_hz, passages, sample_rate_hz) if alone else None
-    network = None if quickly and like is None else fitted_network(
+    hopeless = False
+    if sounds_s is not None and not quickly and not turned_ppm:
+        by_ppm = rough_clock_ppm(bins, grid.bins(wire), grid.bins(apart), grid, cut, hurt, sounds_s)
+        hopeless = by_ppm is None
+        if by_ppm is not None and abs(by_ppm) > FELT_PPM:
+            ahead = ready.sound[0] * passages.period
+            turned = replace(ready, record_v=at_player_clock(ready.record_v, by_ppm),
+                             place=round((place + ahead) / (1 + 1e-6 * by_ppm)) - ahead)
+            return estimate_by_sweep(turned, stimulus_v, passages, sample_rate_hz, quickly, like, by_ppm)
+    network = None if hopeless or (quickly and like is None) else fitted_network(
         bins, grid.bins(wire), grid.bins(apart), grid, cut, generator, DRAWS, hurt, sounds_s, like
     )
     ppm = None if network is None else network.fit.clock_ppm
@@ -100,7 +113,8 @@ def estimate_by_sweep(
         again = again + lost
         spread = np.hypot(spread, np.sqrt(np.mean(np.abs(lost) ** 2, axis=0)))
     return Estimate(
-        grid.frequency_hz, gain, spread, again * lean, len(impulses), None, place, network, ppm, hurt, unloaded
+        grid.frequency_hz, gain, spread, again * lean, len(impulses), None, place, network, ppm, turned_ppm, hurt,
+        unloaded,
     )
 
 
