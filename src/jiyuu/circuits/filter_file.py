@@ -175,6 +175,7 @@ def write_filter(path: Path, document: Filter) -> None:
 
 
 def without_duplicates(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    """Of a JSON object. Raises ValueError for a key that stands there twice."""
     found: dict[str, Any] = {}
     for key, value in pairs:
         if key in found:
@@ -184,6 +185,7 @@ def without_duplicates(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 
 
 def refuse_constant(name: str) -> float:
+    """Raises ValueError: NaN and infinities are no JSON, although many a reader takes them."""
     raise ValueError(f"{name} is not a value a filter can have; give a finite number")
 
 

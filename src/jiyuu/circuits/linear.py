@@ -193,7 +193,7 @@ def growth_rate(network: Network, *, cutoff_hz: float, gain: float) -> float:
     """Largest real part of the poles, 1/s; above 0 the rest state is unstable. Frozen rows (rate 0) do not count."""
     moving = network.rates(cutoff_hz) > 0
     system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
-    return float(np.linalg.eigvals(system.A[np.ix_(moving, moving)]).real.max() * system.rate)
+    return float(np.linalg.eigvals(system.A[np.ix_(moving, moving)]).real.max(initial=-np.inf) * system.rate)
 
 
 def _crossing(excess: Callable[[float], float], low: float, high: float) -> float:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from jiyuu.cli.drive import drive, measure_drive_of, stimulus_drive
 from jiyuu.cli.measure import measure_app
 from jiyuu.cli.options import (
     Chosen,
@@ -55,6 +56,9 @@ def about(
         raise typer.Exit
 
 
+app.command("drive")(drive)
+measure_app.command("drive")(measure_drive_of)
+stimulus_app.command("drive")(stimulus_drive)
 app.add_typer(measure_app, name="measure")
 app.add_typer(stimulus_app, name="stimulus")
 

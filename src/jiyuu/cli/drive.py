@@ -1,0 +1,219 @@
+"""'jiyuu drive', 'stimulus drive' and 'measure drive': how a filter, a patch or a unit bends."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from jiyuu.cli.options import (
+    Channel,
+    Cutoff,
+    DriveDb,
+    FilterArgument,
+    FullScale,
+    Json,
+    Mode,
+    Resonance,
+    ResonanceGain,
+    Set,
+    choose,
+    is_patch,
+    notice,
+    print_json,
+    say_notices,
+    typed,
+    uncertain,
+)
+from jiyuu.cli.tracking import parse_volts
+from jiyuu.errors import CircuitError, JiyuuError
+from jiyuu.quantities import parse_frequency
+
+if TYPE_CHECKING:
+    from jiyuu.arrays import FloatArray
+    from jiyuu.circuits.network import Network
+    from jiyuu.measurement.uncertain import Uncertain
+    from jiyuu.prediction.drive import DriveLadder
+
+LEVELS = "-40:30:2"
+Frequency = Annotated[str | None, typer.Option("--frequency", help="Of the tone; an eighth of the cutoff when not "
+                                               "given, at least 40 Hz.")]
+Levels = Annotated[str, typer.Option("--levels", help="dB re 1 V peak, rising: from:to:step, or a list.")]
+PlayedFrequency = Annotated[str, typer.Option("--frequency", help="Of the tone: 100, 1k2, A2.")]
+
+
+def levels_of(text: str) -> FloatArray:
+    """(l,) peak volts. Raises CircuitError for what is no rising ladder."""
+    import numpy as np
+
+    try:
+        found = np.array(parse_volts(text))
+    except JiyuuError as error:
+        raise CircuitError(f"--levels '{text}' is no ladder; give for example {LEVELS} (dB re 1 V).") from error
+    if not found.size or found.size > 200 or (np.diff(found) <= 0).any() or np.abs(found).max() > 80:
+        raise CircuitError(f"--levels '{text}' is out of range; give up to 200 rising levels from -80 to 80 dB re 1 V.")
+    return np.asarray(10 ** (found / 20))
+
+
+def drive(
+    filter: FilterArgument,
+    frequency: Frequency = None,
+    levels: Levels = LEVELS,
+    level_v: Annotated[str, typer.Option("--level-v", help="Peak volts at which the stages are compared.")] = "1",
+    two_tone: Annotated[str | None, typer.Option("--two-tone", metavar="F1,F2", help="Products of two tones.")] = None,
+    mode: Mode = None,
+    cutoff: Cutoff = None,
+    resonance_gain: ResonanceGain = None,
+    resonance: Resonance = None,
+    drive_db: DriveDb = "0",
+    set: Set = None,
+    json: Json = False,
+) -> None:
+    """Drive: gain and harmonics over a ladder of levels, from where it bends, and which stage bends first."""
+    from jiyuu.prediction.drive import branch_shares, drive_ladder, two_tones_percent, usual_frequency_hz
+
+    network, output, cutoff_hz, gain, first_hz = _driven(
+        filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
+        settings=tuple(set or ()))
+    at_v = typed(level_v, "--level-v", "V", 1e-4, 1000)
+    hertz = usual_frequency_hz(first_hz) if frequency is None else parse_frequency(frequency)
+    where: dict[str, Any] = {"cutoff_hz": cutoff_hz, "gain": gain}
+    ladder = drive_ladder(network, output, frequency_hz=hertz, levels_v=levels_of(levels), **where)
+    shares = branch_shares(network, output, frequency_hz=hertz, level_v=at_v, **where)
+    result = {"frequency_hz": hertz, **_ladder_json(ladder),
+              "stages": [{"branch": one.branch, "share_percent": one.share_percent} for one in shares.shares],
+              "stages_remainder_percent": shares.remainder_percent}
+    restless = sum(not level.settled for level in ladder.levels)
+    if restless:
+        notice(f"{restless} of {len(ladder.levels)} levels did not settle: the filter adds tones of its own there.")
+    if two_tone is not None:
+        low, comma, high = two_tone.partition(",")
+        if not comma:
+            raise CircuitError(f"--two-tone '{two_tone}' is not F1,F2; give for example 900,970.")
+        second, third = two_tones_percent(network, output, low_hz=parse_frequency(low), high_hz=parse_frequency(high),
+                                          level_v=at_v, **where)
+        result |= {"difference_2_percent": second, "difference_3_percent": third}
+    if json:
+        print_json(result)
+        return
+    for level in ladder.levels:
+        typer.echo(f"{level.input_peak_v:9.4g} V in, {level.fundamental_peak_v:9.4g} V out, {level.gain_db:+7.2f} dB, "
+                   f"THD {level.thd_percent:7.4g} %")
+    for name, value in (("1 dB compression", ladder.compression_1db_v), ("1 % THD", ladder.thd_1_percent_v),
+                        ("3 % THD", ladder.thd_3_percent_v)):
+        typer.echo(f"{name}: {'not reached' if value is None else f'{value:.4g} V peak'}")
+    typer.echo(f"At {at_v:g} V: " + ", ".join(f"{one.branch} {one.share_percent:.0f} %" for one in shares.shares)
+               + f"; together {shares.remainder_percent:.0f} %")
+
+
+def _driven(
+    name: str, *, mode: str | None, cutoff: str | None, resonance_gain: float | None, resonance: str | None,
+    drive_db: str, settings: tuple[str, ...],
+) -> tuple[Network, str, float, float, float]:
+    """(network, output, its cutoff and gain, the first filter's cutoff) of a filter or of a mono patch."""
+    from jiyuu.circuits.compose import scaled, series, wire
+
+    if is_patch(name):
+        from jiyuu.cli.patches import PatchSettings, chosen_patch
+        from jiyuu.patch.document import FilterStage
+        from jiyuu.patch.lowering import UNIT_HZ, is_stereo, network_of, stages_of
+
+        asked = PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db, settings)
+        patch, _ = chosen_patch(name, asked)
+        if is_stereo(patch):
+            raise CircuitError(f"{name} is stereo; drive is for one side: take the stereo stage out.")
+        first = next((stage for stage in stages_of(patch.path) if isinstance(stage, FilterStage)), None)
+        return network_of(patch), "out", UNIT_HZ, 0.0, UNIT_HZ if first is None else first.document.cutoff_hz
+    standing = choose(name, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance,
+                      drive_db=drive_db, settings=settings).standing
+    network = standing.network if standing.drive == 1 else series(scaled(wire(), standing.drive), "out",
+                                                                  standing.network)
+    return network, standing.mode, standing.cutoff_hz, standing.gain, standing.cutoff_hz
+
+
+def _ladder_json(ladder: DriveLadder) -> dict[str, Any]:
+    return {
+        "levels": [{
+            "input_peak_v": level.input_peak_v, "fundamental_peak_v": level.fundamental_peak_v,
+            "output_peak_v": level.output_peak_v, "gain_db": level.gain_db, "thd_percent": level.thd_percent,
+            "even_percent": level.even_percent, "odd_percent": level.odd_percent,
+            "harmonics_db": [float(f"{db:.9g}") for db in level.harmonics_db],
+        } for level in ladder.levels],
+        "compression_1db_v": ladder.compression_1db_v, "thd_1_percent_v": ladder.thd_1_percent_v,
+        "thd_3_percent_v": ladder.thd_3_percent_v,
+    }
+
+
+def stimulus_drive(
+    out: Annotated[Path, typer.Argument(metavar="OUT.wav")],
+    frequency: PlayedFrequency = "100",
+    levels: Levels = LEVELS,
+    rate: Annotated[int, typer.Option("--rate", help="Sample rate, Hz.")] = 48_000,
+    full_scale_v: FullScale = 10.0,
+) -> None:
+    """A tone at rising levels with gaps between, for 'measure drive'."""
+    from jiyuu.errors import SignalError
+    from jiyuu.signals.drive_steps import DriveSteps
+    from jiyuu.signals.recordings import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, write_recording
+
+    if not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
+        raise SignalError(f"--rate {rate} is out of range; give {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz.")
+    volts = levels_of(levels)
+    steps = DriveSteps(parse_frequency(frequency), tuple(volts.tolist()))
+    write_recording(out, steps.record_v(rate), rate, full_scale_v=full_scale_v)
+    if volts[-1] > full_scale_v:
+        notice(f"jiyuu: the loudest level, {volts[-1]:.3g} V, lies past full scale, {full_scale_v:g} V: an interface "
+               "clips it; state the volts that yours plays with --full-scale-v, or give lower --levels.")
+    notice(f"{out}: {steps.duration_s:.1f} s; keep the level low at first, it grows to {volts[-1]:.3g} V peak.")
+
+
+def measure_drive_of(
+    recording: Annotated[Path, typer.Argument(metavar="RECORDING.wav")],
+    frequency: PlayedFrequency = "100",
+    levels: Levels = LEVELS,
+    channel: Channel = None,
+    full_scale_v: FullScale = 10.0,
+    json: Json = False,
+) -> None:
+    """Gain, harmonics and the levels from which a unit bends, from a recording of what 'stimulus drive' wrote."""
+    from jiyuu.measurement.drive import measure_drive
+    from jiyuu.rig.channels import channel_of
+    from jiyuu.signals.drive_steps import DriveSteps
+    from jiyuu.signals.recordings import read_recording
+    from jiyuu.wording.notices import notices_json
+
+    read = read_recording(recording, full_scale_v=full_scale_v)
+    steps = DriveSteps(parse_frequency(frequency), tuple(levels_of(levels).tolist()))
+    heard, chosen = channel_of(read, None, channel)
+    found = measure_drive(heard, float(read.sample_rate_hz), steps)
+    notices = (*(() if chosen is None else (chosen,)), *found.notices)
+
+    def stated(value: Uncertain | None) -> dict[str, float | None] | None:
+        return None if value is None else uncertain(value.value, value.uncertainty)
+
+    if json:
+        print_json({
+            "frequency_hz": found.frequency_hz,
+            "levels": [{
+                "input_peak_v": level.input_peak_v,
+                **{name: stated(getattr(level, name)) for name in (
+                    "fundamental_peak_v", "output_peak_v", "gain_db", "thd_percent", "even_percent", "odd_percent",
+                    "thd_n_percent")},
+                "harmonics_db": [stated(one) for one in level.harmonics_db],
+            } for level in found.levels],
+            **{name: stated(getattr(found, name)) for name in (
+                "compression_1db_v", "thd_1_percent_v", "thd_3_percent_v")},
+            "warnings": notices_json(notices),
+        })
+        return
+    say_notices(notices)
+    for level in found.levels:
+        gain, thd = level.gain_db, level.thd_percent
+        typer.echo(f"{level.input_peak_v:9.4g} V in: {gain.value:+7.2f} ± {gain.uncertainty:.2g} dB, "
+                   f"THD {thd.value:.4g} ± {thd.uncertainty:.2g} %")
+    for name, value in (("1 dB compression", found.compression_1db_v), ("1 % THD", found.thd_1_percent_v),
+                        ("3 % THD", found.thd_3_percent_v)):
+        said = "not reached" if value is None else f"{value.value:.4g} ± {value.uncertainty:.2g} V peak"
+        typer.echo(f"{name}: {said}")
+

@@ -1,0 +1,247 @@
+"""What a drawing says about being driven: gain and harmonics over a ladder of levels, the levels from which it bends,
+which stage bends first, products of two tones.
+
+Harmonics and their sums as in IEC 60268-3: re the first harmonic, up to the twentieth.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.circuits.linear import growth_rate, response_of, state_space
+from jiyuu.circuits.network import BranchKind, Network
+from jiyuu.circuits.operating_point import operating_point
+from jiyuu.errors import CircuitError
+from jiyuu.simulation.periodic import BATCH, settled_periods, steps_of
+from jiyuu.simulation.render import render
+
+HIGHEST_HARMONIC = 20
+FEWEST_STEPS = 4096  # a period: what folds back from a square wave onto its third harmonic is under a thousandth
+FINER = 9  # levels at once between two of the ladder
+ROUNDS = 2  # of that: 2 dB become 0.025 dB
+LAMP_PERCENT = 3.0
+COMPRESSED_DB = 1.0
+TWO_TONES_RATE_HZ = 96_000.0
+HIGHEST_ORDER = 7  # of products of two tones that are told apart
+TWO_TONES_S = 1.0
+HIGHEST_TONE_HZ = 18_000.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class DrivenLevel:
+    """One level of a ladder: harmonics (20,) peak volts with their phase, the first at [0]; largest |output|."""
+
+    input_peak_v: float
+    harmonics_v: ComplexArray
+    output_peak_v: float
+    settled: bool
+
+    @property
+    def fundamental_peak_v(self) -> float:
+        return float(np.abs(self.harmonics_v[0]))
+
+    @property
+    def gain_db(self) -> float:
+        return float(20 * np.log10(max(self.fundamental_peak_v, 1e-20) / self.input_peak_v))
+
+    @property
+    def harmonics_db(self) -> FloatArray:
+        """(20,) re the first, which is 0."""
+        size = np.maximum(np.abs(self.harmonics_v), 1e-20)
+        return np.asarray(20 * np.log10(size / size[0]))
+
+    def _percent(self, which: slice) -> float:
+        over = float(np.sqrt(np.sum(np.abs(self.harmonics_v[which]) ** 2)))
+        return 100 * over / max(self.fundamental_peak_v, 1e-20)
+
+    @property
+    def thd_percent(self) -> float:
+        return self._percent(slice(1, None))
+
+    @property
+    def even_percent(self) -> float:
+        return self._percent(slice(1, None, 2))
+
+    @property
+    def odd_percent(self) -> float:
+        return self._percent(slice(2, None, 2))
+
+
+@dataclass(frozen=True, slots=True)
+class BranchShare:
+    """What of the distortion at a level goes when that branch alone is made linear."""
+
+    branch: str
+    share_percent: float
+
+
+@dataclass(frozen=True, slots=True)
+class BranchShares:
+    """Most of all first; and what is left when each alone is accounted for."""
+
+    shares: tuple[BranchShare, ...]
+    remainder_percent: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class DriveLadder:
+    """Rising levels; the lowest input peak volts at which each of the limits is reached, None where none of them is;
+    small_gain_db: the gain of what is small."""
+
+    frequency_hz: float
+    levels: tuple[DrivenLevel, ...]
+    small_gain_db: float
+    compression_1db_v: float | None
+    thd_1_percent_v: float | None
+    thd_3_percent_v: float | None
+
+
+def usual_frequency_hz(cutoff_hz: float) -> float:
+    """An eighth of the cutoff, at least 40 Hz: what an ear calls the body of the sound."""
+    return max(cutoff_hz / 8, 40.0)
+
+
+def drive_ladder(
+    network: Network, mode: str, *, cutoff_hz: float, gain: float, frequency_hz: float, levels_v: FloatArray
+) -> DriveLadder:
+    """levels_v (l,) rising peak volts. Raises CircuitError for levels or a frequency out of range, or where the filter
+    oscillates by itself."""
+    if not (levels_v.size and np.isfinite(levels_v).all() and levels_v[0] > 0 and levels_v[-1] <= 10_000):
+        raise CircuitError("levels lie between more than 0 and 10 000 V peak; give fewer dB.")
+    if not 1 <= frequency_hz <= 20_000:
+        raise CircuitError(f"a frequency of {frequency_hz:g} Hz is out of range; give 1 Hz to 20 kHz.")
+    if growth_rate(network, cutoff_hz=cutoff_hz, gain=gain) >= 0:
+        raise CircuitError("the filter oscillates by itself here, so what it does to a tone is not defined; lower the "
+                           "resonance.")
+    rest = operating_point(network, gain=gain)
+    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain, slope=rest.slope)
+    row = network.output_index(mode)
+    small = response_of(replace(system, C=system.C[[row]], D=system.D[[row]]), np.array([frequency_hz]), (mode,))
+    small_db = float(20 * np.log10(max(abs(complex(small.gain[0, 0])), 1e-20)))
+
+    def at(levels: FloatArray) -> list[DrivenLevel]:
+        return _driven(network, mode, levels, cutoff_hz=cutoff_hz, gain=gain, frequency_hz=frequency_hz,
+                       rest=rest.state_v)
+
+    ladder = at(levels_v)
+    return DriveLadder(
+        frequency_hz, tuple(ladder), small_db,
+        _first(ladder, at, lambda level: level.gain_db <= small_db - COMPRESSED_DB),
+        _first(ladder, at, lambda level: level.thd_percent >= 1.0),
+        _first(ladder, at, lambda level: level.thd_percent >= LAMP_PERCENT),
+    )
+
+
+def _driven(
+    network: Network, mode: str, levels_v: FloatArray, *, cutoff_hz: float, gain: float, frequency_hz: float,
+    rest: FloatArray,
+) -> list[DrivenLevel]:
+    hz = np.full(1, frequency_hz)
+    steps = int(steps_of(network, hz, cutoff_hz=cutoff_hz, gain=gain, fewest=FEWEST_STEPS)[0])
+    found = []
+    for start in range(0, levels_v.size, BATCH):
+        part = levels_v[start : start + BATCH]
+        outputs, settled = settled_periods(network, np.full(part.size, frequency_hz), steps, cutoff_hz=cutoff_hz,
+                                           gain=gain, level_v=part, modes=[mode], rest=rest)
+        lines = 2j * np.fft.rfft(outputs[0], axis=0)[1 : HIGHEST_HARMONIC + 1] / steps
+        found += [DrivenLevel(float(level), lines[:, i], float(np.abs(outputs[0, :, i]).max()), bool(settled[i]))
+                  for i, level in enumerate(part)]
+    return found
+
+
+def _first(
+    ladder: Sequence[DrivenLevel], at: Callable[[FloatArray], list[DrivenLevel]], reached: Callable[[DrivenLevel], bool]
+) -> float | None:
+    """Input peak volts of the lowest level that is there, sought between the two of the ladder around it."""
+    place = next((i for i, level in enumerate(ladder) if reached(level)), None)
+    if place is None:
+        return None
+    if place == 0:
+        return ladder[0].input_peak_v
+    low, high = ladder[place - 1].input_peak_v, ladder[place].input_peak_v
+    for _ in range(ROUNDS):
+        between = at(np.geomspace(low, high, FINER + 2)[1:-1])
+        edges = [low, *(level.input_peak_v for level in between), high]
+        here = next((i for i, level in enumerate(between) if reached(level)), len(between))
+        low, high = edges[here], edges[here + 1]
+    return float(np.sqrt(low * high))
+
+
+def branch_shares(
+    network: Network, mode: str, *, cutoff_hz: float, gain: float, frequency_hz: float, level_v: float
+) -> BranchShares:
+    """Of every branch that bends. Shares are of the energy of all harmonics but the first, and signed: a branch may
+    undo what another one does."""
+    rest = operating_point(network, gain=gain).state_v
+
+    def harmonics(changed: Network) -> ComplexArray:
+        (level,) = _driven(changed, mode, np.array([level_v]), cutoff_hz=cutoff_hz, gain=gain,
+                           frequency_hz=frequency_hz, rest=rest)
+        return np.asarray(level.harmonics_v[1:])
+
+    whole = harmonics(network)
+    energy = float(np.sum(np.abs(whole) ** 2))
+    if not energy > 0:
+        return BranchShares((), 100.0)
+    shares = []
+    for j, branch in enumerate(network.branches):
+        if branch.kind is BranchKind.LINEAR:
+            continue
+        straight = [*network.branches]
+        straight[j] = replace(branch, kind=BranchKind.LINEAR)
+        gone = whole - harmonics(replace(network, branches=tuple(straight)))
+        shares.append(BranchShare(branch.name, 100 * float(np.real(np.vdot(whole, gone))) / energy))
+    shares.sort(key=lambda share: -share.share_percent)
+    return BranchShares(tuple(shares), 100 - sum(share.share_percent for share in shares))
+
+
+def two_tones_percent(
+    network: Network, mode: str, *, cutoff_hz: float, gain: float, low_hz: float, high_hz: float, level_v: float
+) -> tuple[float, float]:
+    """Difference-frequency distortion of second and third order in %, of two tones of that peak each. Raises
+    CircuitError for tones that are out of range or too near to each other."""
+    if not 20 <= low_hz < high_hz <= HIGHEST_TONE_HZ or high_hz - low_hz < 10:
+        raise CircuitError(f"two tones of {low_hz:g} and {high_hz:g} Hz cannot be told apart here; give two between "
+                           "20 Hz and 18 kHz, the lower one first and 10 Hz or more between them.")
+    # Until what began with the tones has died away: twelve of its time constants leave a hundred-thousandth.
+    slowest = -growth_rate(network, cutoff_hz=cutoff_hz, gain=gain)
+    if slowest <= 0:
+        raise CircuitError("the filter oscillates by itself here; lower the resonance.")
+    before_s = float(np.clip(12 / slowest, 0.1, 10.0))
+    t = np.arange(round((before_s + TWO_TONES_S) * TWO_TONES_RATE_HZ)) / TWO_TONES_RATE_HZ
+    played = level_v * (np.sin(2 * np.pi * low_hz * t) + np.sin(2 * np.pi * high_hz * t))
+    out = render(network, played, sample_rate_hz=TWO_TONES_RATE_HZ, cutoff_hz=cutoff_hz, gain=gain, modes=[mode],
+                 start_v=operating_point(network, gain=gain).state_v).output_v[0]
+    body = slice(round(before_s * TWO_TONES_RATE_HZ), out.size - 400)
+    lines = _lines(out[body], t[body], low_hz, high_hz)
+
+    def level(hertz: float) -> float:
+        return float(abs(lines[min(lines, key=lambda one: abs(one - hertz))]))
+
+    whole = level(low_hz) + level(high_hz)
+    second = 100 * level(high_hz - low_hz) / whole
+    return second, 100 * (level(2 * low_hz - high_hz) + level(2 * high_hz - low_hz)) / whole
+
+
+def _lines(out_v: FloatArray, t: FloatArray, low_hz: float, high_hz: float) -> dict[float, complex]:
+    """Every product up to the highest order that is heard, by least squares: they need not fit into the record."""
+    places = {0.0}
+    for m in range(-HIGHEST_ORDER, HIGHEST_ORDER + 1):
+        for n in range(-HIGHEST_ORDER, HIGHEST_ORDER + 1):
+            hertz = abs(m * low_hz + n * high_hz)
+            if abs(m) + abs(n) <= HIGHEST_ORDER and 0 < hertz < 0.4 * TWO_TONES_RATE_HZ:
+                places.add(round(hertz, 6))
+    kept: list[float] = []
+    for hertz in sorted(places):
+        if not kept or hertz - kept[-1] > 2 / TWO_TONES_S:
+            kept.append(hertz)
+    window = np.hanning(out_v.size)
+    turn = np.exp(2j * np.pi * np.outer(t, kept))
+    design = np.concatenate([turn.real, -turn.imag[:, 1:]], axis=1) * window[:, np.newaxis]
+    found = np.linalg.solve(design.T @ design, design.T @ (out_v * window))
+    sines = np.concatenate([[0.0], found[len(kept) :]])
+    return {hertz: complex(a, b) for hertz, a, b in zip(kept, found[: len(kept)], sines, strict=True)}

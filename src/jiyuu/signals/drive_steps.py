@@ -1,0 +1,68 @@
+"""A tone at rising levels, with gaps between: what is played to measure how a filter bends."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jiyuu.arrays import FloatArray
+from jiyuu.errors import SignalError
+
+PERIODS = 24
+FADE_S = 0.01
+
+
+@dataclass(frozen=True, slots=True)
+class DriveSteps:
+    """frequency_hz, levels_v rising peak volts; what lasts how long. Raises SignalError for what cannot be played."""
+
+    frequency_hz: float
+    levels_v: tuple[float, ...]
+    shortest_s: float = 0.8
+    gap_s: float = 0.1
+    silence_s: float = 0.5
+
+    def __post_init__(self) -> None:
+        if not 10 <= self.frequency_hz <= 10_000:
+            raise SignalError(f"a frequency of {self.frequency_hz:g} Hz is out of range; give 10 Hz to 10 kHz.")
+        rising = np.array(self.levels_v)
+        if not rising.size or not np.isfinite(rising).all() or rising[0] <= 0 or (np.diff(rising) <= 0).any():
+            raise SignalError("levels have to rise, and lie above 0 V; give for example -40:30:2 (dB re 1 V).")
+        if rising.size > 200 or rising[-1] > 1000:
+            raise SignalError("at most 200 levels are played, up to 1000 V; give fewer, or lower ones.")
+
+    @property
+    def tone_s(self) -> float:
+        return max(self.shortest_s, PERIODS / self.frequency_hz)
+
+    @property
+    def duration_s(self) -> float:
+        return 2 * self.silence_s + len(self.levels_v) * (self.tone_s + self.gap_s)
+
+    def _begins_s(self, i: int) -> float:
+        return self.silence_s + i * (self.tone_s + self.gap_s)
+
+    def sounding(self, sample_rate_hz: float) -> NDArray[np.bool_]:
+        """(n,) whether a tone sounds."""
+        found = np.zeros(round(self.duration_s * sample_rate_hz), dtype=bool)
+        for i in range(len(self.levels_v)):
+            start = round(self._begins_s(i) * sample_rate_hz)
+            found[start : start + round(self.tone_s * sample_rate_hz)] = True
+        return found
+
+    def middles(self, place: int, sample_rate_hz: float, edge_s: float) -> list[slice]:
+        """Of every tone the samples that lie edge_s from its ends, where the stimulus begins at `place`."""
+        edge, length = round(edge_s * sample_rate_hz), round(self.tone_s * sample_rate_hz)
+        starts = [place + round(self._begins_s(i) * sample_rate_hz) for i in range(len(self.levels_v))]
+        return [slice(start + edge, start + length - edge) for start in starts]
+
+    def record_v(self, sample_rate_hz: float) -> FloatArray:
+        """(n,) volts. The tone runs on through the gaps, so that phases go on from level to level."""
+        t = np.arange(round(self.duration_s * sample_rate_hz)) / sample_rate_hz
+        shape = np.zeros(t.size)
+        for i, level in enumerate(self.levels_v):
+            inside = np.minimum(t - self._begins_s(i), self._begins_s(i) + self.tone_s - t)
+            shape += level * np.sin(np.pi / 2 * np.clip(inside / FADE_S, 0, 1)) ** 2
+        return np.asarray(shape * np.sin(2 * np.pi * self.frequency_hz * t))
