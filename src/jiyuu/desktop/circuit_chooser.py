@@ -3,23 +3,22 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.circuits.catalogue import circuits
 from jiyuu.circuits.circuit import Circuit
+from jiyuu.desktop.parts.aside import Aside
 from jiyuu.desktop.steps.response.circuit_page import DrawingView
 from jiyuu.desktop.theme.style import STEP, THEME
 
 
-class CircuitChooser(QWidget):
+class CircuitChooser(Aside):
     """Not modal: it may stay open while one looks at the bench."""
 
     chosen = pyqtSignal(str)  # circuit id
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent, Qt.WindowType.Tool)
-        self.setWindowTitle("Another filter for the shelf")
+        super().__init__(parent, "Another filter for the shelf")
         self.resize(round(700 * THEME.scale), round(380 * THEME.scale))
         row = QHBoxLayout(self)
         row.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
@@ -58,13 +57,6 @@ class CircuitChooser(QWidget):
         item = self.list.currentItem()
         assert item is not None
         return circuits()[item.data(Qt.ItemDataRole.UserRole)]
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Escape:
-            self.close()
-        else:
-            super().keyPressEvent(event)
 
     def _show(self) -> None:
         entry = self.circuit

@@ -15,6 +15,7 @@ from jiyuu.circuits.filter_file import Filter, neutral_filter, read_filter
 from jiyuu.desktop.circuit_chooser import CircuitChooser
 from jiyuu.desktop.file_names import chosen_to_write, completed
 from jiyuu.desktop.frame import Frame
+from jiyuu.desktop.recordings_chooser import Recordings, RecordingsChooser, RecordingsFor
 from jiyuu.desktop.remembered import remember_book
 from jiyuu.desktop.sound_file import SoundFile
 from jiyuu.errors import JiyuuError
@@ -33,6 +34,7 @@ class Files(QObject):
         super().__init__(frame.window_widget())
         self._frame, self._window = frame, frame.window_widget()
         self.chooser: CircuitChooser | None = None
+        self.recordings: RecordingsChooser | None = None
         self.sound = SoundFile(frame.session)
         self.sound.message.connect(self.message)
 
@@ -97,11 +99,23 @@ class Files(QObject):
 
     # Recordings and sounds
 
-    def choose_pair(self) -> None:
-        """A stimulus and its recording."""
-        names, _ = QFileDialog.getOpenFileNames(self._window, "Stimulus and recording", "", "Recordings (*.wav *.flac)")
-        if names:
-            self.open([Path(name) for name in names])
+    def choose_recordings(self) -> None:
+        """A stimulus and its recording, or a whistle over steps; with what they need to be read rightly."""
+        if self.recordings is None:
+            self.recordings = RecordingsChooser(self._window)
+            self.recordings.chosen.connect(self._measure_recordings)
+        steps = hasattr(self._frame.shown.presenter, "read_recording")
+        self.recordings.ask(RecordingsFor.STEPS if steps else RecordingsFor.RESPONSE)
+
+    def _measure_recordings(self, given: Recordings) -> None:
+        def measure() -> None:
+            if given.purpose is RecordingsFor.STEPS:
+                self._takes("read_recording")(given.recording, channel=given.channel, harmonic=given.harmonic)
+            else:
+                self._takes("measure_files")(given.stimulus, given.recording, interface=given.interface,
+                                             channel=given.channel)
+
+        self._guarded(measure)
 
     def save_sound(self) -> None:
         """What the filter in hand sounds like."""

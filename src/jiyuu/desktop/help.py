@@ -6,12 +6,12 @@ from collections.abc import Callable
 from importlib.metadata import PackageNotFoundError, distribution
 from importlib.resources import files
 
-from PyQt6.QtCore import QObject, Qt
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QTextBrowser, QVBoxLayout, QWidget
 
 from jiyuu import __version__
 from jiyuu.desktop.acts import shown_keys
+from jiyuu.desktop.parts.aside import Aside
 from jiyuu.desktop.steps.step_view import Act, StepView
 from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.wording.findings import QUANTITIES
@@ -62,13 +62,12 @@ class Help(QObject):
         self.window.activateWindow()
 
 
-class HelpWindow(QWidget):
+class HelpWindow(Aside):
     """Pages at the left, found by typing; Esc closes."""
 
     def __init__(self, parent: QWidget, acts: Callable[[], list[Act]]) -> None:
-        super().__init__(parent, Qt.WindowType.Tool)
+        super().__init__(parent, "Guide")
         self._acts = acts
-        self.setWindowTitle("Guide")
         self.resize(round(820 * THEME.scale), round(560 * THEME.scale))
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find a quantity")
@@ -121,13 +120,6 @@ class HelpWindow(QWidget):
                         [*rows, *IN_FIGURES])
         return (f"<p>{CAUTIONS}</p><table>{table}</table><p>Single letters act in the figures and in the list of "
                 "findings; they can be changed or turned off under Preferences.</p>")
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Escape:
-            self.close()
-        else:
-            super().keyPressEvent(event)
 
 
 def _about() -> str:

@@ -48,7 +48,7 @@ class Menus(QObject):
             Act("new", "&New book …", "", files.new_book), Act("open", "&Open …", "", files.open_book), None,
             Act("add", "&Add a filter …", "Ctrl+Shift+N", files.choose_circuit),
             Act("away", "&Take the filter off the shelf", "", files.put_filter_away),
-            Act("pair", "Measure a &pair of recordings …", "Ctrl+Shift+O", files.choose_pair),
+            Act("pair", "&Measure recordings …", "Ctrl+Shift+O", files.choose_recordings),
             Act("sound", "Save &sound …", "Ctrl+Shift+E", files.save_sound), None,
             Act("close", "&Close", "", frame.window_widget().close),
             Act("quit", "&Quit", "", frame.window_widget().close),

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QKeySequence
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from jiyuu.desktop.acts import shown_keys
+from jiyuu.desktop.parts.aside import Aside
 from jiyuu.desktop.remembered import keys_of, set_keys, single_letters, window_state
 from jiyuu.desktop.steps.step_view import Act
 from jiyuu.desktop.theme.style import STEP, THEME
@@ -27,15 +28,14 @@ from jiyuu.inks import PALETTES
 SIZES = (85, 100, 115, 130, 150, 175, 200)
 
 
-class Preferences(QWidget):
+class Preferences(Aside):
     """Takes hold at once; Esc closes. `changed` says that keys are others now."""
 
     changed = pyqtSignal()
 
     def __init__(self, parent: QWidget, acts: Callable[[], list[Act]]) -> None:
-        super().__init__(parent, Qt.WindowType.Tool)
+        super().__init__(parent, "Preferences")
         self._acts, self._shown = acts, list[Act]()
-        self.setWindowTitle("Preferences")
         column = QVBoxLayout(self)
         column.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
         self.size_box, self.theme_box = QComboBox(), QComboBox()
@@ -106,10 +106,3 @@ class Preferences(QWidget):
     def _set_letters(self, on: bool) -> None:
         window_state().setValue("single_letters", "true" if on else "false")
         self.changed.emit()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Escape:
-            self.close()
-        else:
-            super().keyPressEvent(event)

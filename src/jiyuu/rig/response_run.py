@@ -11,6 +11,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.circuits.network import Network
 from jiyuu.measurement.findings import ReadResponse, read_response
+from jiyuu.measurement.loopback import less_interface
 from jiyuu.measurement.response import MeasuredResponse, measure_response
 from jiyuu.prediction.circuit_fit import CircuitFit, fit_circuit
 from jiyuu.progress import Progress
@@ -81,10 +82,14 @@ def run_response(request: ResponseRequest, rig: Rig) -> Iterator[Progress | Resp
 
 
 def evaluate(
-    request: ResponseRequest, mode: str, stimulus_v: FloatArray, recording_v: FloatArray, sample_rate_hz: float
+    request: ResponseRequest, mode: str, stimulus_v: FloatArray, recording_v: FloatArray, sample_rate_hz: float, *,
+    interface_v: FloatArray | None = None,
 ) -> ResponseRun:
-    """Measure a record that is there already, from a rig or from files."""
+    """Measure a record that is there already, from a rig or from files. interface_v: the same stimulus recorded without
+    the unit, to be divided out. Raises MeasurementError with what to do."""
     response = measure_response(stimulus_v, recording_v, sample_rate_hz)
+    if interface_v is not None:
+        response = less_interface(response, measure_response(stimulus_v, interface_v, sample_rate_hz))
     read = read_response(response)
     fit = fit_circuit(response, request.network, mode, cutoff_hz=request.panel.cutoff_hz, gain=request.gain)
     level_v = float(np.abs(stimulus_v).max())

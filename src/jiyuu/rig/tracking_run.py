@@ -186,10 +186,12 @@ def _place(stimulus_v: FloatArray, recording_v: FloatArray, rate: float) -> tupl
     return None
 
 
-def evaluate_recording(request: TrackingRequest, recording_v: FloatArray, sample_rate_hz: float) -> TrackingRun:
-    """A staircase recorded by other means, its steps at the volts of the request. Raises MeasurementError where they
-    do not fit."""
-    found = measure_staircase(recording_v, sample_rate_hz, request.volts)
+def evaluate_recording(
+    request: TrackingRequest, recording_v: FloatArray, sample_rate_hz: float, *, harmonic: int | None = None
+) -> TrackingRun:
+    """A staircase recorded by other means, its steps at the volts of the request. harmonic: which one sounds loudest,
+    found when not given. Raises MeasurementError where they do not fit."""
+    found = measure_staircase(recording_v, sample_rate_hz, request.volts, harmonic=harmonic)
     missing = [f"{v:g} V" for v in found.missing_volts]
     run = _run(replace(request, by_sweeps=False), sample_rate_hz, readings_of(found), np.array(request.volts),
                recording_v, missing, None, knob_known=False)

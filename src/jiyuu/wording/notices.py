@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.quantities import signed
 
 
 def notice_sentence(notice: Notice) -> str:
@@ -20,8 +21,8 @@ def notice_sentence(notice: Notice) -> str:
             return (f"The recording is clipped ({number('share_percent'):.2g} % of its samples are flat); turn the "
                     "input down and record again.")
         case Fault.GAIN_CHANGED:
-            return (f"The gain changes by {number('db'):+.2f} dB{where}; what follows or comes before it was left out. "
-                    "Leave level and cables alone and record again.")
+            return (f"The gain changes by {signed(number('db'), 2)} dB{where}; what follows or comes before it was "
+                    "left out. Leave level and cables alone and record again.")
         case Fault.DROPOUT:
             return (f"The sound drops out{where} for about {number('ms'):.0f} ms; check cable and buffer and record "
                     "again.")
@@ -40,7 +41,7 @@ def notice_sentence(notice: Notice) -> str:
             return (f"Of two channels the {facts.get('taken', 'left')} one was taken: {facts.get('why', '')}. Choose "
                     "the other if that is wrong.")
         case Fault.HUM:
-            level = f", {number('db'):.0f} dB re the loudest" if "db" in facts else ""
+            level = f", {signed(number('db'), 0)} dB re the loudest" if "db" in facts else ""
             return (f"Mains hum at {number('mains_hz'):.2f} Hz{level} is in the recording; look for a ground "
                     "loop.")
         case Fault.INTERFACE_HIGHPASS:

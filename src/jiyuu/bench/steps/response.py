@@ -101,20 +101,28 @@ def pole_tolerance(cutoff_hz: float) -> Tolerance:
     return Tolerance(round(cutoff_hz / span, 1), round(cutoff_hz * span, 1))
 
 
-def from_files(standing: Standing, setting: Setting, first: Path, second: Path) -> Iterator[Progress | Run]:
-    """A stimulus and its recording, in whichever order they were given. Raises JiyuuError where they are no pair."""
+def from_files(
+    standing: Standing, setting: Setting, first: Path, second: Path, *, interface: Path | None = None,
+    channel: str | None = None,
+) -> Iterator[Progress | Run]:
+    """A stimulus and its recording, in whichever order they were given. interface: the stimulus recorded without the
+    unit, divided out; channel: left or right, told by the stimulus when not given. Raises JiyuuError where they are no
+    pair."""
     from jiyuu.rig.files import read_pair, tell_apart
     from jiyuu.rig.response_run import ResponseRequest, evaluate
 
     yield Progress("Reading the files", 0.1)
     stimulus, recording = tell_apart(first, second)
-    pair = read_pair(stimulus, recording)
+    pair = read_pair(stimulus, recording, channel=channel)
+    alone = None if interface is None else read_pair(stimulus, interface)
     yield Progress("Measuring", 0.3)
     request = ResponseRequest(standing.panel, standing.network, standing.gain, (standing.mode,))
-    found = evaluate(request, standing.mode, pair.stimulus_v, pair.recording_v, pair.sample_rate_hz)
+    found = evaluate(request, standing.mode, pair.stimulus_v, pair.recording_v, pair.sample_rate_hz,
+                     interface_v=None if alone is None else alone.recording_v)
     if pair.chosen is not None:
         found = replace(found, read=replace(found.read, notices=(pair.chosen, *found.read.notices)))
-    yield made(standing, setting, found).taken_from(f"{first.name}, {second.name}")
+    without = "" if interface is None else f", less {interface.name}"
+    yield made(standing, setting, found).taken_from(f"{stimulus.name}, {recording.name}{without}")
 
 
 def from_table(standing: Standing, setting: Setting, path: Path) -> Run:

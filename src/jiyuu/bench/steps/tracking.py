@@ -180,8 +180,11 @@ def readings_of(table: Table) -> Readings:
     return Readings(table["volts"], hertz, doubt_hz, table["amplitude_peak_v"], table["settled_s"])
 
 
-def from_recording(standing: Standing, setting: TrackingSetting, path: Path) -> Iterator[Progress | Run]:
-    """A staircase recorded by hand: its steps in the order of the volts set. Raises JiyuuError where that cannot be."""
+def from_recording(
+    standing: Standing, setting: TrackingSetting, path: Path, *, channel: str | None = None, harmonic: int | None = None
+) -> Iterator[Progress | Run]:
+    """A staircase recorded by hand: its steps in the order of the volts set. channel: left or right; harmonic: which
+    one sounds loudest; both found when not given. Raises JiyuuError where that cannot be."""
     from jiyuu.rig.channels import channel_of
     from jiyuu.rig.tracking_run import evaluate_recording
     from jiyuu.signals.recordings import read_recording
@@ -189,8 +192,9 @@ def from_recording(standing: Standing, setting: TrackingSetting, path: Path) -> 
     yield Progress("Finding the steps", 0.2)
     record = read_recording(path)
     request = STEP.request(standing, setting)
-    record_v, chosen = channel_of(record, None)
-    run = evaluate_recording(replace(request, by_sweeps=False), record_v, float(record.sample_rate_hz))
+    record_v, chosen = channel_of(record, None, channel)
+    run = evaluate_recording(replace(request, by_sweeps=False), record_v, float(record.sample_rate_hz),
+                             harmonic=harmonic)
     if chosen is not None:
         run = replace(run, notices=(chosen, *run.notices))
     yield made(standing, setting, run).taken_from(path.name)

@@ -94,7 +94,7 @@ class SideColumn(QWidget):
 
 
 class FoundPage(QWidget):
-    """A quiet heading over the findings of a step."""
+    """A quiet heading over the findings of a step, and what is wrong with what they were read from."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -104,9 +104,21 @@ class FoundPage(QWidget):
         self.heading = QLabel()
         self.heading.setProperty("role", "quiet")
         self.heading.setWordWrap(True)
+        self.warning = QLabel()
+        self.warning.setProperty("role", "error")
+        self.warning.setAccessibleName("Warnings of the measurement")
+        self.warning.setWordWrap(True)
+        self.warning.setIndent(2 * STEP)
+        self.warning.hide()
         self.findings = FindingsList()
         column.addWidget(self.heading)
+        column.addWidget(self.warning)
         column.addWidget(self.findings, 1)
+
+    def warn(self, sentences: Sequence[str]) -> None:
+        """One under the other; nothing where there are none."""
+        self.warning.setText("\n".join(sentences))
+        self.warning.setVisible(bool(sentences))
 
 
 class ModeBox(QComboBox):

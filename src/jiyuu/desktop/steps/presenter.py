@@ -28,11 +28,12 @@ PREDICTED_HEADING = "Predicted from the circuit; nothing measured yet (M)."
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Said:
-    """A heading, the findings from the book, and predicted ones."""
+    """A heading, the findings from the book, predicted ones, and what is wrong with the measurement."""
 
     heading: str
     logged: list[LoggedFinding]
     predicted: tuple[Finding, ...] = ()
+    warnings: tuple[str, ...] = ()
 
 
 class StepPresenter(QObject):
@@ -200,8 +201,8 @@ class StepPresenter(QObject):
         """What is measured, and under it what the drawing says of the rest."""
         known = {logged.finding.quantity for logged in self.logged}
         rest = tuple(finding for finding in self.predicted_findings() if finding.quantity not in known)
-        wrong = [entry["sentence"] for entry in (self.run.facts.get("warnings", ()) if self.run is not None else ())]
-        self.findings.emit(Said("\n".join([self.heading(), *wrong]), self.logged, rest))
+        wrong = tuple(entry["sentence"] for entry in (self.run.facts.get("warnings", ()) if self.run else ()))
+        self.findings.emit(Said(self.heading(), self.logged, rest, wrong))
 
     # What the person does
 

@@ -46,6 +46,7 @@ class StepView(QObject):
     bar: MeasureBar | None = None
     findings: FindingsList | None = None
     heading: QLabel | None = None
+    found: FoundPage | None = None
     mode: ModeBox | None = None
     cutoff: TypedValue | None = None
     resonance: TypedValue | None = None
@@ -93,7 +94,7 @@ class StepView(QObject):
     def found_page(self) -> FoundPage:
         """A quiet heading over the findings."""
         page = FoundPage()
-        self.heading, self.findings = page.heading, page.findings
+        self.heading, self.findings, self.found = page.heading, page.findings, page
         page.findings.keep_toggled.connect(self.presenter.toggle_kept)
         return page
 
@@ -116,6 +117,8 @@ class StepView(QObject):
     def _show_findings(self, said: Said) -> None:
         if self.heading is not None:
             self.heading.setText(said.heading)
+        if self.found is not None:
+            self.found.warn(said.warnings)
         if self.findings is not None:
             self.findings.fill(said.logged, said.predicted)
         if self.bar is not None:

@@ -261,13 +261,16 @@ class ResponsePresenter(StepPresenter):
         table = self._session.book.tables(run_id).get("response")
         return None if table is None else (table["frequency_hz"], table["magnitude_db"], table["snr_db"])
 
-    def measure_files(self, first: Path, second: Path) -> None:
-        """Evaluate a stimulus and its recording, in whichever order they were dropped."""
+    def measure_files(
+        self, first: Path, second: Path, *, interface: Path | None = None, channel: str | None = None
+    ) -> None:
+        """Evaluate a stimulus and its recording, in whichever order they were dropped; see from_files."""
         if self.shelved is None:
             return
         setting = self.setting
         self._measuring.read(f"{first.name} and {second.name}",
-                             lambda standing: from_files(standing, setting, first, second))
+                             lambda standing: from_files(standing, setting, first, second, interface=interface,
+                                                         channel=channel))
 
     def read_table(self, path: Path) -> None:
         """Another instrument's curve as the measured one of the chosen mode. Raises JiyuuError where it is none."""

@@ -88,12 +88,13 @@ class TrackingPresenter(StepPresenter):
             self._session.change({"trims": {name: round(turns, 3) for name, turns in after.as_json().items()}})
             self.measure()
 
-    def read_recording(self, path: Path) -> None:
+    def read_recording(self, path: Path, *, channel: str | None = None, harmonic: int | None = None) -> None:
         """A staircase recorded by hand: its steps in the order of the volts set here."""
         if self.shelved is None:
             return
         setting = self.setting
-        self._measuring.read(path.name, lambda standing: from_recording(standing, setting, path))
+        self._measuring.read(path.name, lambda standing: from_recording(standing, setting, path, channel=channel,
+                                                                        harmonic=harmonic))
 
     # What is computed
 

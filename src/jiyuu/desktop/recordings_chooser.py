@@ -1,0 +1,148 @@
+"""Recordings made by other means, and what there is to say of them: channel, interface, loudest harmonic."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jiyuu.desktop.parts.aside import Aside
+from jiyuu.desktop.theme.style import STEP, THEME
+
+KINDS = "Recordings (*.wav *.flac)"
+
+
+class RecordingsFor(Enum):
+    """What is measured from them."""
+
+    RESPONSE = "response"
+    STEPS = "steps"
+
+
+@dataclass(frozen=True, slots=True)
+class Recordings:
+    """What was chosen. channel None: found by what is in it; harmonic None: found from the partials."""
+
+    purpose: RecordingsFor
+    recording: Path
+    stimulus: Path | None = None
+    interface: Path | None = None
+    channel: str | None = None
+    harmonic: int | None = None
+
+
+class FileRow(QWidget):
+    """A file: typed, or looked for."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(STEP)
+        self.text, self.look = QLineEdit(), QPushButton("Look …")
+        self.text.setAccessibleName(name)
+        self.text.setMinimumWidth(round(260 * THEME.scale))
+        self.look.setAccessibleName(f"Look for {name.lower()}")
+        row.addWidget(self.text, 1)
+        row.addWidget(self.look)
+        self.text.textChanged.connect(lambda _: self.changed.emit())
+        self.look.clicked.connect(self._choose)
+        self._name = name
+
+    @property
+    def path(self) -> Path | None:
+        typed = self.text.text().strip()
+        return Path(typed) if typed else None
+
+    def _choose(self) -> None:
+        found, _ = QFileDialog.getOpenFileName(self, self._name, "", KINDS)
+        if found:
+            self.text.setText(found)
+
+
+class RecordingsChooser(Aside):
+    """Not modal: the bench stays in view."""
+
+    chosen = pyqtSignal(object)  # Recordings
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent, "Measure recordings")
+        self.purpose = RecordingsFor.RESPONSE
+        column = QVBoxLayout(self)
+        column.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
+        column.setSpacing(2 * STEP)
+        self.explanation = QLabel()
+        self.explanation.setWordWrap(True)
+        self.explanation.setProperty("role", "quiet")
+        column.addWidget(self.explanation)
+        self._form = QFormLayout()
+        self._form.setSpacing(2 * STEP)
+        self.stimulus, self.recording = FileRow("Stimulus"), FileRow("Recording")
+        self.interface = FileRow("Interface alone")
+        self.interface.text.setPlaceholderText("none: nothing is divided out")
+        self.channel, self.harmonic = QComboBox(), QSpinBox()
+        self.channel.addItems(["found by what is in it", "left", "right"])
+        self.harmonic.setRange(0, 16)
+        self.harmonic.setSpecialValueText("found from the partials")
+        rows = (("Stimulus", self.stimulus), ("Recording", self.recording), ("Interface alone", self.interface),
+                ("Channel", self.channel), ("Loudest harmonic", self.harmonic))
+        for name, widget in rows:
+            widget.setAccessibleName(name)
+            self._form.addRow(name, widget)
+        column.addLayout(self._form)
+        self.measure = QPushButton("Measure")
+        self.measure.setProperty("main", True)
+        self.measure.clicked.connect(self._take)
+        column.addWidget(self.measure, 0, Qt.AlignmentFlag.AlignLeft)
+        for row in (self.stimulus, self.recording):
+            row.changed.connect(self._check)
+            row.text.returnPressed.connect(self._take)
+        self._check()
+
+    def ask(self, purpose: RecordingsFor) -> None:
+        """Shows what is needed for that."""
+        self.purpose = purpose
+        steps = purpose is RecordingsFor.STEPS
+        for widget, shown in ((self.stimulus, not steps), (self.interface, not steps), (self.harmonic, steps)):
+            self._form.setRowVisible(widget, shown)
+        self.explanation.setText(
+            "The whistle over the control volts that are set here, in one recording." if steps else
+            "The stimulus that was played and what was recorded of it. With the interface recorded alone, by the same "
+            "stimulus, what it takes off the lowest and highest octave is divided out.")
+        self._check()
+        self.adjustSize()
+        self.show()
+        self.raise_()
+        self.activateWindow()
+
+    def _check(self) -> None:
+        needed = (self.recording,) if self.purpose is RecordingsFor.STEPS else (self.stimulus, self.recording)
+        self.measure.setEnabled(all(row.path is not None for row in needed))
+
+    def _take(self) -> None:
+        recording = self.recording.path
+        if recording is None or not self.measure.isEnabled():
+            return
+        channel = None if self.channel.currentIndex() == 0 else self.channel.currentText()
+        steps = self.purpose is RecordingsFor.STEPS
+        self.chosen.emit(Recordings(
+            self.purpose, recording, None if steps else self.stimulus.path, None if steps else self.interface.path,
+            channel, self.harmonic.value() or None if steps else None,
+        ))
+        self.close()

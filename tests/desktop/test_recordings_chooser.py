@@ -1,0 +1,73 @@
+"""Recordings with what is to be said of them: channel, interface, loudest harmonic."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from scipy.signal import butter, sosfilt
+
+from jiyuu.signals.recordings import write_recording
+from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from tests.desktop.using import settled
+from tests.staircase import Staircase
+from tests.truths import Made, recorded
+
+RATE = 48_000
+
+
+def given(row, path):
+    row.text.clear()
+    QTest.keyClicks(row.text, str(path))
+
+
+@pytest.fixture
+def chooser(window):
+    window.files.choose_recordings()
+    return window.files.recordings
+
+
+def test_the_interface_is_divided_out_of_the_channel_that_was_chosen(window, chooser, qtbot, tmp_path):
+    stimulus = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=1.0), sample_rate_hz=RATE)
+    unit = recorded(Made("state-variable", "lowpass", 900.0, 1.0), stimulus, RATE)
+    rolled = butter(1, 30.0, "highpass", fs=RATE, output="sos")
+    noise = np.random.default_rng(4).normal(0, 1e-4, (2, unit.size))
+    wire = np.pad(stimulus, (0, unit.size - stimulus.size))
+    write_recording(tmp_path / "played.wav", stimulus, RATE)
+    write_recording(tmp_path / "both.wav", np.stack([wire + noise[0], sosfilt(rolled, unit) + noise[1]]), RATE)
+    write_recording(tmp_path / "alone.wav", sosfilt(rolled, wire) + noise[0], RATE)
+    assert not chooser.measure.isEnabled()
+    given(chooser.stimulus, tmp_path / "played.wav")
+    given(chooser.recording, tmp_path / "both.wav")
+    given(chooser.interface, tmp_path / "alone.wav")
+    chooser.channel.setCurrentText("right")
+    with qtbot.waitSignal(window.measuring.jobs.finished, timeout=120_000):
+        QTest.mouseClick(chooser.measure, Qt.MouseButton.LeftButton)
+    settled(window, qtbot)
+    book = window.session.book
+    (run,) = book.runs(window.session.in_hand.id, "response")
+    assert run.source == "played.wav, both.wav, less alone.wav"
+    found = {logged.finding.quantity: logged.finding.value for logged in book.findings_of_run(run.id)}
+    assert found["cutoff_3db_hz"] == pytest.approx(1144.8, rel=1e-3)
+    assert found["passband_db"] == pytest.approx(0.0, abs=0.01)
+
+
+def test_a_whistle_over_steps_by_the_harmonic_that_was_stated(window, qtbot, tmp_path):
+    window.go("tracking")
+    write_recording(tmp_path / "third.wav", Staircase([60 * 2.0**v for v in range(9)]).recording(), RATE)
+    window.files.choose_recordings()
+    chooser = window.files.recordings
+    assert not chooser.stimulus.isVisible()
+    given(chooser.recording, tmp_path / "third.wav")
+    chooser.harmonic.setValue(3)
+    QTest.keyClick(chooser.recording.text, Qt.Key.Key_Return)
+    settled(window, qtbot)
+    assert not chooser.isVisible()
+    book = window.session.book
+    (run,) = book.runs(window.session.in_hand.id, "tracking")
+    hertz = next(iter(book.tables(run.id).values()))["frequency_hz"]
+    assert hertz == pytest.approx(20 * 2.0 ** np.arange(9), rel=1e-4)
+
+
+def test_escape_puts_it_away(chooser):
+    QTest.keyClick(chooser, Qt.Key.Key_Escape)
+    assert not chooser.isVisible()
