@@ -79,6 +79,17 @@ def test_hum_is_taken_out_and_named():
     assert found.levels[-1].thd_percent.value == pytest.approx(exact(np.tanh, 1.6)[1], rel=0.01)
 
 
+def test_levels_at_which_the_recorder_clipped_are_left_out_and_it_is_said():
+    """The unit itself bends softly; nothing but the recorder's full scale tells its clipping from that."""
+    record = np.clip(recorded(np.arcsinh, noise_db=-90), -2.0, 2.0)
+    found = measure_drive(record, RATE, STEPS, full_scale_v=2.0)
+    assert [notice.fault for notice in found.notices] == [Fault.CLIPPED]
+    assert found.levels[-1].input_peak_v < np.sinh(2.0)
+    for level in found.levels[-6:]:
+        assert level.thd_percent.value == pytest.approx(exact(np.arcsinh, level.input_peak_v)[1], rel=0.01)
+    assert not measure_drive(record, RATE, STEPS, full_scale_v=10.0).notices
+
+
 @pytest.mark.parametrize(("steps", "said"), [
     (DriveSteps(110.0, STEPS.levels_v[::2]), "other levels"),
     (DriveSteps(110.0, (*STEPS.levels_v, 40.0)), "other levels"),

@@ -186,7 +186,7 @@ def measure_drive_of(
     read = read_recording(recording, full_scale_v=full_scale_v)
     steps = DriveSteps(parse_frequency(frequency), tuple(levels_of(levels).tolist()))
     heard, chosen = channel_of(read, None, channel)
-    found = measure_drive(heard, float(read.sample_rate_hz), steps)
+    found = measure_drive(heard, float(read.sample_rate_hz), steps, full_scale_v=full_scale_v)
     notices = (*(() if chosen is None else (chosen,)), *found.notices)
 
     def stated(value: Uncertain | None) -> dict[str, float | None] | None:

@@ -26,6 +26,7 @@ AUDIO_HZ = (20.0, 20_000.0)
 SMALL_DB = 0.3  # a level bent by less tells of the small-signal gain
 FOUND = 6.0  # how much louder than a gap the loudest tone must be
 BETWEEN = 0.003  # share by which interpolation between levels 2 dB apart may be off; it grows as their square
+NEARLY = 0.9999  # of full scale, counted as standing at it
 ROUNDED = 1e-6  # of a line, by which arithmetic and clocks may move it
 
 
@@ -57,9 +58,12 @@ class MeasuredDrive:
     notices: tuple[Notice, ...]
 
 
-def measure_drive(recording_v: FloatArray, sample_rate_hz: float, steps: DriveSteps) -> MeasuredDrive:
-    """recording_v (n,) of what `steps` plays; its levels are taken to be the stated volts. Raises MeasurementError with
-    what to do where the tones are not in it."""
+def measure_drive(
+    recording_v: FloatArray, sample_rate_hz: float, steps: DriveSteps, *, full_scale_v: float | None = None
+) -> MeasuredDrive:
+    """recording_v (n,) of what `steps` plays; its levels are taken to be the stated volts. full_scale_v: of the
+    recorder; levels at which it clipped are left out, since nothing tells that from the unit's own bending. Raises
+    MeasurementError with what to do where the tones are not in it."""
     record = recording_v - np.median(recording_v)
     place = _place(record, sample_rate_hz, steps)
     _refuse_other_ladder(record, place, sample_rate_hz, steps)
@@ -69,13 +73,21 @@ def measure_drive(recording_v: FloatArray, sample_rate_hz: float, steps: DriveSt
         record = record - hum.wave_v(record.size, sample_rate_hz)
         db = 20 * np.log10(hum.peak_v / max(float(np.abs(record).max()), 1e-12))
         notices.append(Notice(Fault.HUM, None, {"mains_hz": hum.mains_hz, "db": float(db)}))
-    pieces = [record[part] for part in steps.middles(place, sample_rate_hz, EDGE_S)]
+    middles = steps.middles(place, sample_rate_hz, EDGE_S)
+    pieces = [record[part] for part in middles]
     if any(piece.size < 4 * sample_rate_hz / steps.frequency_hz for piece in pieces):
         raise MeasurementError("The recording ends before the last level; record until a second after it.")
-    hertz = _pitch_hz(pieces, [part.start for part in steps.middles(place, sample_rate_hz, EDGE_S)], sample_rate_hz,
-                      steps.frequency_hz)
-    levels = tuple(_level(piece, hertz, sample_rate_hz, level)
-                   for piece, level in zip(pieces, steps.levels_v, strict=True))
+    hertz = _pitch_hz(pieces, sample_rate_hz, steps.frequency_hz)
+    clipped = [full_scale_v is not None and _at_full_scale(recording_v[part], full_scale_v) for part in middles]
+    if any(clipped):
+        flat = np.concatenate([np.abs(recording_v[part]) >= NEARLY * (full_scale_v or np.inf) for part in middles])
+        first_s = middles[clipped.index(True)].start / sample_rate_hz
+        notices.append(Notice(Fault.CLIPPED, first_s, {"share_percent": 100 * float(flat.mean())}))
+        pieces = [piece for piece, gone in zip(pieces, clipped, strict=True) if not gone]
+    heard_v = [level for level, gone in zip(steps.levels_v, clipped, strict=True) if not gone]
+    if len(heard_v) < 2:
+        raise MeasurementError("The recorder clipped at nearly every level; turn its input down and record again.")
+    levels = tuple(_level(piece, hertz, sample_rate_hz, level) for piece, level in zip(pieces, heard_v, strict=True))
     return MeasuredDrive(hertz, levels, _compression(levels), _reaches(levels, 1.0), _reaches(levels, 3.0),
                          tuple(notices))
 
@@ -140,7 +152,13 @@ def _is_harmonic(mains_hz: float, frequency_hz: float) -> bool:
     return abs(ratio - round(ratio)) < 0.02
 
 
-def _pitch_hz(pieces: list[FloatArray], starts: list[int], sample_rate_hz: float, stated_hz: float) -> float:
+def _at_full_scale(piece: FloatArray, full_scale_v: float) -> bool:
+    """Whether some samples in a row stand at the recorder's end."""
+    stands = np.abs(piece) >= NEARLY * full_scale_v
+    return bool((stands[:-2] & stands[1:-1] & stands[2:]).any()) and float(np.abs(piece).max()) <= full_scale_v * 1.0001
+
+
+def _pitch_hz(pieces: list[FloatArray], sample_rate_hz: float, stated_hz: float) -> float:
     """As recorded, by the loudest tones: within each by its phase, then over all of them."""
     hertz = stated_hz
     loudest = pieces[-1]
@@ -155,10 +173,10 @@ def _pitch_hz(pieces: list[FloatArray], starts: list[int], sample_rate_hz: float
     if abs(hertz / stated_hz - 1) > MOST_PPM * 1e-6 + 0.02 / (stated_hz * loudest.size / sample_rate_hz):
         raise MeasurementError(f"The tone in the recording is at {hertz:.2f} Hz and {stated_hz:g} Hz was stated; give "
                                "the frequency that was played.")
-    return _refined_hz(pieces, starts, sample_rate_hz, hertz)
+    return _refined_hz(pieces, sample_rate_hz, hertz)
 
 
-def _refined_hz(pieces: list[FloatArray], starts: list[int], sample_rate_hz: float, hertz: float) -> float:
+def _refined_hz(pieces: list[FloatArray], sample_rate_hz: float, hertz: float) -> float:
     """Least squares of every tone, the frequency that leaves least of the louder half of them."""
     from scipy.optimize import minimize_scalar
 
