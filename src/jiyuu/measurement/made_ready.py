@@ -88,8 +88,8 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
     if len(sound) < passages.count and len(whole) > 1:
         notices.append(Notice(Fault.FEWER_PASSAGES, None, {"used": len(sound), "played": passages.count}))
     if not sound:
-        raise MeasurementError("The gain changed more than once while it was recorded; leave level and cables alone "
-                               "and record again.")
+        raise MeasurementError("Both passages were disturbed while they were recorded: the gain changed, or samples "
+                               "were lost. Leave level and cables alone, use a larger buffer and record again.")
     quiet = np.concatenate([record[part] for part in silences] or [record[:0]])
     return Ready(record, place, sound, offset, tuple(notices), step_v, coarse is not None, flat, quiet, late)
 

@@ -29,6 +29,7 @@ from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import clipping, quantisation
 
 DIFFERENT = 1.5
+ALIKE = 3e-4  # share by which two passages may differ and still be as they should
 LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid through something else besides
 UNKNOWN_LOSS_S = 0.06
 COUNTED_LOSS_S = 1e-4  # to a few samples, where the filter lets little through to tell by
@@ -202,7 +203,8 @@ def _differ(ready: Ready, passages: Passages) -> bool:
                      for at in (ready.place, ready.place + passages.period))
     if ready.silence_v.size < 100 or second.size < length:
         return False
-    return float(np.std(first - second)) > DIFFERENT * np.sqrt(2) * float(np.std(ready.silence_v)) + 2 * ready.step_v
+    usual_v = DIFFERENT * np.sqrt(2) * float(np.std(ready.silence_v)) + 2 * ready.step_v
+    return float(np.std(first - second)) > usual_v + ALIKE * float(np.std(first))
 
 
 def _own_clock(found: Estimate) -> Uncertain | None:
