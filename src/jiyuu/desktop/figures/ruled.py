@@ -30,6 +30,9 @@ class PlotCurve:
     values: FloatArray
 
 
+MARGIN_PX = 4  # around the letters of a caption
+
+
 class RuledFigure(pg.PlotWidget, Figure):
     """One figure over a ruler. `unit` is that of the vertical axis. A kind of figure says what its ruler measures: x of
     a place, a place in words, the heading of its column."""
@@ -188,6 +191,8 @@ class RuledFigure(pg.PlotWidget, Figure):
         place_labels(self._moving.labels, curves, view.viewRange(), (view.width(), view.height()),
                      self._marked_px(view.viewRange()[0][0], view.viewRange()[0][1], max(view.width(), 1.0)))
         self._moving.touched()
+        if self._note.toPlainText():
+            self._place_captions()
 
     def _marked_px(self, x0: float, x1: float, width: float) -> list[float]:
         """Where marks stand that a label should keep off, in pixels from the left end x0 to x1 of the view."""
@@ -226,7 +231,24 @@ class RuledFigure(pg.PlotWidget, Figure):
                 item.setTextWidth(max(view.width() - 8, 40.0))
         self._why.setPos(QPointF(4, 2 + line))
         below = self._why.boundingRect().height() if self._why.toPlainText() else 0.0
-        self._note.setPos(QPointF(4, 2 + line + below))
+        top, height = 2 + line + below, self._note.boundingRect().height()
+        bottom = view.height() - height - 2
+        # Under the title, but at the foot where a curve runs there and leaves the foot free.
+        lower = self._crossed(top, height) and not self._crossed(bottom + MARGIN_PX, height - 2 * MARGIN_PX)
+        self._note.setPos(QPointF(4, bottom if lower else top))
+
+    def _crossed(self, top: float, height: float) -> bool:
+        """Whether a curve runs through that stripe, as far as the note is wide; in pixels."""
+        view = self.getPlotItem().getViewBox()
+        (x0, x1), (y0, y1) = view.viewRange()
+        right = x0 + (x1 - x0) * min((self._note.boundingRect().width() + 8) / max(view.width(), 1.0), 1.0)
+        high, low = (y1 - (y1 - y0) * edge / max(view.height(), 1.0) for edge in (top, top + height))
+        for curve in self._data.values():
+            x = self.x_of(curve.places)
+            inside = (x >= x0) & (x <= right)
+            if bool(((curve.values[inside] > low) & (curve.values[inside] < high)).any()):
+                return True
+        return False
 
     # Reading, zooming, keys
 
