@@ -137,15 +137,20 @@ def filter_schema() -> dict[str, Any]:
 
 def read_filter(path: Path) -> Filter:
     """Read a *.filter.json. Raises CircuitError with the place and what to do."""
+    text = document_text(path, "a filter file", "give a catalogue id (see 'jiyuu circuits') or a *.filter.json")
+    return parse_filter(text, source=str(path))
+
+
+def document_text(path: Path, what: str, hint: str) -> str:
+    """What a document of this program holds. Raises CircuitError for no file, a much too large one, or other text."""
     if not path.is_file():
-        raise CircuitError(f"{path} is not a file; give a catalogue id (see 'jiyuu circuits') or a *.filter.json.")
+        raise CircuitError(f"{path} is not a file; {hint}.")
     if path.stat().st_size > LARGEST_FILE:
-        raise CircuitError(f"{path} is larger than a filter file can be ({LARGEST_FILE} bytes); check that it is one.")
+        raise CircuitError(f"{path} is larger than {what} can be ({LARGEST_FILE} bytes); check that it is one.")
     try:
-        text = path.read_bytes().decode("utf-8")
+        return path.read_bytes().decode("utf-8")
     except UnicodeDecodeError as error:
         raise CircuitError(f"{path} is not text in UTF-8; save it again as JSON in UTF-8.") from error
-    return parse_filter(text, source=str(path))
 
 
 def parse_filter(text: str, *, source: str) -> Filter:

@@ -169,7 +169,8 @@ class Stereo(Part):
     spacing_octaves: Annotated[Finite, Field(ge=-10, le=10)] = 0.0
 
 
-Stage = Annotated[Gain | Shape | FilterStage | Parallel | Feedback | Stereo, Field(discriminator="stage")]
+AnyStage = Gain | Shape | FilterStage | Parallel | Feedback | Stereo
+Stage = Annotated[AnyStage, Field(discriminator="stage")]
 
 
 class Patch(Part):
@@ -190,7 +191,7 @@ Stereo.model_rebuild()
 Patch.model_rebuild()
 
 
-def inner_paths(stage: Any) -> tuple[tuple[Any, ...], ...]:
+def inner_paths(stage: AnyStage) -> tuple[tuple[AnyStage, ...], ...]:
     """The paths inside a stage, none where it has none."""
     if isinstance(stage, Parallel):
         return tuple(limb.path for limb in stage.branches)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 
@@ -12,7 +11,18 @@ from jiyuu.arrays import FloatArray
 from jiyuu.circuits.compose import feedback, held, named, only, parallel, scaled, series, shaper, silent, wire
 from jiyuu.circuits.network import Affine, Branch, Network
 from jiyuu.errors import CircuitError
-from jiyuu.patch.document import Curve, Feedback, FilterStage, Gain, Parallel, Patch, Shape, Stereo, inner_paths
+from jiyuu.patch.document import (
+    AnyStage,
+    Curve,
+    Feedback,
+    FilterStage,
+    Gain,
+    Parallel,
+    Patch,
+    Shape,
+    Stereo,
+    inner_paths,
+)
 
 UNIT_HZ = 1000.0  # a network has one cutoff; those of a patch are ratios to this one
 LEFT, RIGHT = "left", "right"
@@ -27,7 +37,7 @@ def sides_of(patch: Patch) -> tuple[str, ...]:
     return (LEFT, RIGHT) if is_stereo(patch) else (LEFT,)
 
 
-def stages_of(path: Sequence[Any]) -> Iterator[Any]:
+def stages_of(path: Sequence[AnyStage]) -> Iterator[AnyStage]:
     """Every stage of a path, inner ones behind the one that holds them."""
     for stage in path:
         yield stage
@@ -41,7 +51,7 @@ def network_of(patch: Patch, side: str = LEFT) -> Network:
     return silent(path_network(patch.path, side, "path", 0.0))
 
 
-def path_network(path: Sequence[Any], side: str, place: str, octaves: float) -> Network:
+def path_network(path: Sequence[AnyStage], side: str, place: str, octaves: float) -> Network:
     """octaves: by which all cutoffs in it are moved."""
     found: Network | None = None
     factor = 1.0
@@ -50,17 +60,13 @@ def path_network(path: Sequence[Any], side: str, place: str, octaves: float) -> 
             factor *= stage.factor
             continue
         own = _stage_network(stage, side, f"{place}[{i}]", octaves)
-        found = scaled(own, 1.0) if found is None and factor == 1 else (
-            _behind_gain(own, factor) if found is None else series(scaled(found, factor), "out", own))
+        first = found is None and factor == 1
+        found = own if first else series(scaled(found or wire(), factor), "out", own)
         factor = 1.0
-    return scaled(wire() if found is None else found, factor)
+    return scaled(found or wire(), factor)
 
 
-def _behind_gain(network: Network, factor: float) -> Network:
-    return series(scaled(wire(), factor), "out", network)
-
-
-def _stage_network(stage: Any, side: str, place: str, octaves: float) -> Network:
+def _stage_network(stage: AnyStage, side: str, place: str, octaves: float) -> Network:
     called = stage.id or place
     if isinstance(stage, Shape):
         return named(_curve(stage), called)
@@ -143,7 +149,7 @@ def loops_of(patch: Patch, side: str) -> list[PlacedLoop]:
     return list(_loops(patch.path, side, "path", 0.0))
 
 
-def _loops(path: Sequence[Any], side: str, place: str, octaves: float) -> Iterator[PlacedLoop]:
+def _loops(path: Sequence[AnyStage], side: str, place: str, octaves: float) -> Iterator[PlacedLoop]:
     for i, stage in enumerate(path):
         here = f"{place}[{i}]"
         if isinstance(stage, Feedback):

@@ -11,12 +11,11 @@ from typing import Any
 from pydantic import ValidationError
 
 from jiyuu.circuits.catalogue import circuits
-from jiyuu.circuits.filter_file import read_filter, refuse_constant, without_duplicates
+from jiyuu.circuits.filter_file import document_text, read_filter, refuse_constant, without_duplicates
 from jiyuu.errors import CircuitError
 from jiyuu.patch.document import Patch
 from jiyuu.whole_file import write_text
 
-LARGEST_FILE = 1 << 20
 DEEPEST = 16
 PLANNED = ("pair", "bank", "formants", "shapes", "allpass", "comb", "crush")
 NOT_PLAYED = ("controls", "routes", "figure")
@@ -25,14 +24,7 @@ NOT_PLAYED = ("controls", "routes", "figure")
 def read_patch(path: Path) -> tuple[Patch, tuple[Path, ...]]:
     """(the patch, the files it was read from: its own and those of its filters). Raises CircuitError naming the file,
     the place and what to do."""
-    if not path.is_file():
-        raise CircuitError(f"{path} is not a file; give a *.patch.json.")
-    if path.stat().st_size > LARGEST_FILE:
-        raise CircuitError(f"{path} is larger than a patch can be ({LARGEST_FILE} bytes); check that it is one.")
-    try:
-        text = path.read_bytes().decode("utf-8")
-    except UnicodeDecodeError as error:
-        raise CircuitError(f"{path} is not text in UTF-8; save it again as JSON in UTF-8.") from error
+    text = document_text(path, "a patch", "give a *.patch.json")
     files = [path]
     return parse_patch(text, source=str(path), folder=path.parent, files=files), tuple(files)
 
