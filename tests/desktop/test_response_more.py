@@ -9,7 +9,7 @@ from jiyuu.desktop.figures.rulers import volts_of_hz
 from jiyuu.measurement.curve_reading import SlopeWindow, read_curve
 from jiyuu.prediction.response import GRID_HZ
 from jiyuu.quantities import parse_frequency
-from tests.desktop.using import settled
+from tests.desktop.using import settled, typed
 
 
 @pytest.fixture
@@ -200,3 +200,9 @@ def test_phase_between_modes(window):
     assert support.phase.curve("measured") is None
     window.view("response").presenter.set_mode("lowpass-12")  # against itself there is nothing to say
     assert support.reference.currentText() == "the input"
+
+
+def test_a_note_gives_way_to_the_curve_under_the_title(window, right, qtbot):
+    assert right.slope.note_at_foot()  # the slope of a resonant filter rises there
+    typed(window.view("response").resonance, "0")
+    qtbot.waitUntil(lambda: not right.slope.note_at_foot(), timeout=10_000)

@@ -167,6 +167,10 @@ class RuledFigure(pg.PlotWidget, Figure):
         """What is said about what the figure shows."""
         return str(self._note.toPlainText())
 
+    def note_at_foot(self) -> bool:
+        """Whether the note gave way to a curve under the title."""
+        return bool(self._note.pos().y() > self.getPlotItem().getViewBox().height() / 2)
+
     def reading(self) -> str:
         """What the pointer or the cursor reads."""
         return str(self._reading.toPlainText())
