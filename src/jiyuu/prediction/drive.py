@@ -29,6 +29,7 @@ TWO_TONES_RATE_HZ = 96_000.0
 HIGHEST_ORDER = 7  # of products of two tones that are told apart
 TWO_TONES_S = 1.0
 HIGHEST_TONE_HZ = 18_000.0
+BOUNDLESS_V = 1e9  # of headroom: a curve that bends no more than rounding does
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -145,10 +146,11 @@ def _driven(
     found = []
     for start in range(0, levels_v.size, BATCH):
         part = levels_v[start : start + BATCH]
-        outputs, settled = settled_periods(network, np.full(part.size, frequency_hz), steps, cutoff_hz=cutoff_hz,
-                                           gain=gain, level_v=part, modes=[mode], rest=rest)
-        lines = 2j * np.fft.rfft(outputs[0], axis=0)[1 : HIGHEST_HARMONIC + 1] / steps
-        found += [DrivenLevel(float(level), lines[:, i], float(np.abs(outputs[0, :, i]).max()), bool(settled[i]))
+        orbits = settled_periods(network, np.full(part.size, frequency_hz), steps, cutoff_hz=cutoff_hz, gain=gain,
+                                 level_v=part, modes=[mode], rest=rest)
+        output_v = orbits.outputs_v[0]
+        lines = 2j * np.fft.rfft(output_v, axis=0)[1 : HIGHEST_HARMONIC + 1] / steps
+        found += [DrivenLevel(float(level), lines[:, i], float(np.abs(output_v[:, i]).max()), bool(orbits.settled[i]))
                   for i, level in enumerate(part)]
     return found
 
@@ -192,7 +194,8 @@ def branch_shares(
         if branch.kind is BranchKind.LINEAR:
             continue
         straight = [*network.branches]
-        straight[j] = replace(branch, kind=BranchKind.LINEAR)
+        # The same curve with headroom for everything: what is compiled for the network serves it too.
+        straight[j] = replace(branch, headroom_v=BOUNDLESS_V)
         gone = whole - harmonics(replace(network, branches=tuple(straight)))
         shares.append(BranchShare(branch.name, 100 * float(np.real(np.vdot(whole, gone))) / energy))
     shares.sort(key=lambda share: -share.share_percent)

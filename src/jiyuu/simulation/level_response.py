@@ -67,12 +67,13 @@ def level_response_steps(
         members = np.flatnonzero(steps == count)
         for start in range(0, members.size, BATCH):
             batch = members[start : start + BATCH]
-            outputs, settled[batch] = settled_periods(
+            orbits = settled_periods(
                 network, hz[batch], int(count), cutoff_hz=cutoff_hz, gain=gain, level_v=np.full(batch.size, level_v),
                 modes=modes, rest=rest,
             )
+            settled[batch] = orbits.settled
             analyser = 2j * np.exp(-2j * np.pi * np.arange(count) / count) / (level_v * count)
-            found[:, batch] = np.einsum("rtb,t->rb", outputs, analyser)
+            found[:, batch] = np.einsum("rtb,t->rb", orbits.outputs_v, analyser)
             done += batch.size
             yield done / hz.size
     yield LevelResponse(hz, tuple(modes), level_v, found, settled)

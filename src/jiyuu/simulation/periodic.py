@@ -8,9 +8,10 @@ waiting until a sharp resonance has died away, Newton's method looks for the sta
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.linear import state_space
@@ -31,55 +32,70 @@ def steps_of(network: Network, hz: FloatArray, *, cutoff_hz: float, gain: float,
     return np.asarray((2 ** np.ceil(np.log2(wanted))).astype(int))
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Orbits:
+    """outputs (r, steps, b) volts over one period of a sine that begins at 0, settled (b,) whether each was found, and
+    growth (b,) of what disturbs it, from one period to the next: above 1 the filter does not stay on it."""
+
+    outputs_v: FloatArray
+    settled: NDArray[np.bool_]
+    growth: FloatArray
+
+
 def settled_periods(
-    network: Network, hz: FloatArray, steps: int, *, cutoff_hz: float, gain: float, level_v: FloatArray,
+    network: Network, hz: FloatArray, steps: int, *, cutoff_hz: float, gain: float | FloatArray, level_v: FloatArray,
     modes: Sequence[str], rest: FloatArray,
-) -> tuple[FloatArray, np.ndarray]:
-    """(outputs (r, steps, b) volts over one period of a sine that begins at 0, whether each settled (b,)): hz and
-    level_v (b,) of the drives, rest (n,) the capacitor voltages without one."""
+) -> Orbits:
+    """hz, gain and level_v (b,) of the drives; rest (n,) or (b, n), the capacitor voltages without one."""
     rows = [network.output_index(mode) for mode in modes]
-    n, count = rest.size, hz.size
+    n, count = len(network.capacitors), hz.size
+    gains, rests = np.broadcast_to(gain, (count,)).astype(float), np.broadcast_to(rest, (count, n))
     # One unit of time is a period of the drive: rates are rad per period, for fixed rows through their own table.
-    # Beside every filter run n copies with one capacitor moved: together they tell where the orbit closes.
-    networks = [replace(network, fixed_rate=network.fixed_rate / f) for f in hz for _ in range(n + 1)]
-    omega = np.repeat(2 * np.pi * cutoff_hz / hz, n + 1)[np.newaxis, :]
-    phase = 2 * np.pi * np.arange(2 * steps + 1) / (2 * steps)
-    u = np.repeat(level_v, n + 1)[np.newaxis, :] * np.sin(phase)[:, np.newaxis]
-    states = _linear_start(network, hz, cutoff_hz=cutoff_hz, gain=gain, level_v=level_v, rest=rest)
+    timed = {float(f): replace(network, fixed_rate=network.fixed_rate / f) for f in np.unique(hz)}
+    wave = np.sin(2 * np.pi * np.arange(2 * steps + 1) / (2 * steps))[:, np.newaxis]
+    states = _linear_start(network, hz, cutoff_hz=cutoff_hz, gains=gains, level_v=level_v, rests=rests)
     scale = np.maximum(np.abs(states).max(axis=1), 1e-6 * level_v)
     best, best_gap, ahead = states.copy(), np.full(count, np.inf), np.zeros_like(states)
     after, share = states.copy(), np.ones(count)
-    settled = np.zeros(count, dtype=bool)
+    settled, growth = np.zeros(count, dtype=bool), np.full(count, np.nan)
     outputs = np.zeros((len(rows), steps, count))
     for _ in range(ROUNDS):
-        nudge = 1e-5 * scale
-        begun = np.repeat(states[:, np.newaxis, :], n + 1, axis=1)
+        left = np.flatnonzero(~settled)
+        nudge = 1e-5 * scale[left]
+        # Beside every filter run n copies with one capacitor moved: together they tell where the orbit closes.
+        begun = np.repeat(states[left, np.newaxis, :], n + 1, axis=1)
         begun[:, np.arange(1, n + 1), np.arange(n)] += nudge[:, np.newaxis]
+        copies = np.repeat(left, n + 1)
         record, ended = integrate(
-            networks, u_v=u, omega=omega, gain=np.array([[gain]]), half_step_s=0.5 / steps, rows=rows,
-            states=begun.reshape(-1, n),
+            [timed[float(f)] for f in hz[copies]], u_v=level_v[copies] * wave,
+            omega=(2 * np.pi * cutoff_hz / hz[copies])[np.newaxis, :], gain=gains[np.newaxis, copies],
+            half_step_s=0.5 / steps, rows=rows, states=begun.reshape(-1, n),
         )
-        ended = ended.reshape(count, n + 1, n)
-        gap = ended[:, 0] - states
+        ended = ended.reshape(left.size, n + 1, n)
+        gap = ended[:, 0] - states[left]
         distance = np.abs(gap).max(axis=1)
-        scale = np.maximum(scale, np.abs(ended[:, 0]).max(axis=1))
+        scale[left] = np.maximum(scale[left], np.abs(ended[:, 0]).max(axis=1))
         monodromy = np.swapaxes((ended[:, 1:] - ended[:, :1]) / nudge[:, np.newaxis, np.newaxis], 1, 2)
         step = _closing(np.eye(n) - monodromy, gap)
-        closer = (distance < best_gap) & ~settled
-        outputs = np.where(closer, record[:, :, :: n + 1], outputs)
-        best[closer], best_gap[closer], ahead[closer] = states[closer], distance[closer], step[closer]
-        after[closer] = ended[closer, 0]
-        settled |= closer & (np.abs(step).max(axis=1) < SETTLED * scale)
+        closer = distance < best_gap[left]
+        near = left[closer]
+        outputs[:, :, near] = record[:, :, :: n + 1][:, :, closer]
+        best[near], best_gap[near], ahead[near] = states[near], distance[closer], step[closer]
+        after[near] = ended[closer, 0]
+        there = closer & (np.abs(step).max(axis=1) < SETTLED * scale[left])
+        growth[left[there]] = np.abs(np.linalg.eigvals(monodromy[there])).max(axis=1)
+        settled[left[there]] = True
         if settled.all():
             break
-        share = np.where(closer, np.minimum(1.0, 2 * scale / np.maximum(np.abs(step).max(axis=1), 1e-300)), share / 4)
+        share[left] = np.where(closer, np.minimum(1.0, 2 * scale[left] / np.maximum(np.abs(step).max(axis=1), 1e-300)),
+                               share[left] / 4)
         # Where even a short step does not close the gap, the filter itself goes on for a period and may open it.
         lost = share < 0.01
         best_gap = np.where(lost, np.inf, best_gap)
         share = np.where(lost, 1.0, share)
         ahead = np.where(lost[:, np.newaxis], after - best, ahead)
         states = best + share[:, np.newaxis] * ahead
-    return outputs, settled
+    return Orbits(outputs, settled, growth)
 
 
 def _closing(matrices: FloatArray, gap: FloatArray) -> FloatArray:
@@ -92,16 +108,18 @@ def _closing(matrices: FloatArray, gap: FloatArray) -> FloatArray:
 
 
 def _linear_start(
-    network: Network, hz: FloatArray, *, cutoff_hz: float, gain: float, level_v: FloatArray, rest: FloatArray
+    network: Network, hz: FloatArray, *, cutoff_hz: float, gains: FloatArray, level_v: FloatArray, rests: FloatArray
 ) -> FloatArray:
     """(b, n) capacitor voltages that the linear filter would have at phase 0, no more than the drive can charge: most
     of the settling is done before it begins."""
-    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
-    s = 2j * np.pi * hz / system.rate
-    n = system.A.shape[0]
-    drive = np.tile(system.B, (hz.size, 1))[..., np.newaxis]
-    phasors = np.linalg.solve(s[:, None, None] * np.eye(n) - system.A, drive)[..., 0]
+    phasors = np.zeros(rests.shape, dtype=complex)
+    for gain in np.unique(gains):
+        which = gains == gain
+        system = state_space(network, cutoff_hz=cutoff_hz, gain=float(gain))
+        s, n = 2j * np.pi * hz[which] / system.rate, system.A.shape[0]
+        drive = np.tile(system.B, (s.size, 1))[..., np.newaxis]
+        phasors[which] = np.linalg.solve(s[:, None, None] * np.eye(n) - system.A, drive)[..., 0]
     start = np.imag(phasors) * level_v[:, np.newaxis]
     largest = max(b.headroom_v for b in network.branches) * 3
     over = np.maximum(np.abs(start).max(axis=1, keepdims=True) / largest, 1.0)
-    return np.asarray(rest[np.newaxis, :] + start / over)
+    return np.asarray(rests + start / over)
