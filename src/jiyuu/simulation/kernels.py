@@ -154,7 +154,7 @@ def integrate(
     # A batch short of a full set of lanes is filled up with copies of its last filter.
     lanes = count if count < 3 else -(-count // LANES) * LANES
     fill = np.minimum(np.arange(lanes), count - 1)
-    unique = {id(network): coefficients_of(network) for network in networks}
+    unique = {key: coefficients_of(network) for key, network in {id(one): one for one in networks}.items()}
     table = np.array([unique[id(networks[i])] for i in fill])
     moving = np.ascontiguousarray(start[fill], dtype=float)
     signals = [np.ascontiguousarray(a[:, fill] if a.shape[1] > 1 else a, dtype=float) for a in (u_v, omega, gain)]

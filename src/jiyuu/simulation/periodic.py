@@ -7,7 +7,7 @@ waiting until a sharp resonance has died away, Newton's method looks for the sta
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -21,6 +21,7 @@ from jiyuu.simulation.kernels import integrate
 STEPS_A_RADIAN = 3.0  # of the fastest stage; fourth order leaves 1e-6 of the output
 SETTLED = 1e-5  # Newton's last step re the largest capacitor voltage; what is left is its square
 ROUNDS = 60
+WAITED = 40  # periods
 BATCH = 16
 
 
@@ -44,14 +45,16 @@ class Orbits:
 
 def settled_periods(
     network: Network, hz: FloatArray, steps: int, *, cutoff_hz: float, gain: float | FloatArray, level_v: FloatArray,
-    modes: Sequence[str], rest: FloatArray,
+    modes: Sequence[str], rest: FloatArray, within: float = SETTLED, rounds: int = ROUNDS,
 ) -> Orbits:
-    """hz, gain and level_v (b,) of the drives; rest (n,) or (b, n), the capacitor voltages without one."""
+    """hz, gain and level_v (b,) of the drives; rest (n,) or (b, n), the capacitor voltages without one. within: of the
+    largest capacitor voltage, that an orbit may be off; rounds: of Newton's method at most."""
     rows = [network.output_index(mode) for mode in modes]
     n, count = len(network.capacitors), hz.size
     gains, rests = np.broadcast_to(gain, (count,)).astype(float), np.broadcast_to(rest, (count, n))
     # One unit of time is a period of the drive: rates are rad per period, for fixed rows through their own table.
-    timed = {float(f): replace(network, fixed_rate=network.fixed_rate / f) for f in np.unique(hz)}
+    timed = {float(f): replace(network, fixed_rate=network.fixed_rate / f) if network.fixed_rate.any() else network
+             for f in np.unique(hz)}
     wave = np.sin(2 * np.pi * np.arange(2 * steps + 1) / (2 * steps))[:, np.newaxis]
     states = _linear_start(network, hz, cutoff_hz=cutoff_hz, gains=gains, level_v=level_v, rests=rests)
     scale = np.maximum(np.abs(states).max(axis=1), 1e-6 * level_v)
@@ -59,8 +62,12 @@ def settled_periods(
     after, share = states.copy(), np.ones(count)
     settled, growth = np.zeros(count, dtype=bool), np.full(count, np.nan)
     outputs = np.zeros((len(rows), steps, count))
-    for _ in range(ROUNDS):
+    for turn in range(rounds):
         left = np.flatnonzero(~settled)
+        if turn == rounds // 2:
+            states[left] = _run_on(timed, hz[left], wave, cutoff_hz=cutoff_hz, gains=gains[left],
+                                   level_v=level_v[left], states=rests[left])
+            best_gap[left], share[left] = np.inf, 1.0
         nudge = 1e-5 * scale[left]
         # Beside every filter run n copies with one capacitor moved: together they tell where the orbit closes.
         begun = np.repeat(states[left, np.newaxis, :], n + 1, axis=1)
@@ -82,7 +89,7 @@ def settled_periods(
         outputs[:, :, near] = record[:, :, :: n + 1][:, :, closer]
         best[near], best_gap[near], ahead[near] = states[near], distance[closer], step[closer]
         after[near] = ended[closer, 0]
-        there = closer & (np.abs(step).max(axis=1) < SETTLED * scale[left])
+        there = closer & (np.abs(step).max(axis=1) < within * scale[left])
         growth[left[there]] = np.abs(np.linalg.eigvals(monodromy[there])).max(axis=1)
         settled[left[there]] = True
         if settled.all():
@@ -96,6 +103,19 @@ def settled_periods(
         ahead = np.where(lost[:, np.newaxis], after - best, ahead)
         states = best + share[:, np.newaxis] * ahead
     return Orbits(outputs, settled, growth)
+
+
+def _run_on(
+    timed: Mapping[float, Network], hz: FloatArray, wave: FloatArray, *, cutoff_hz: float, gains: FloatArray,
+    level_v: FloatArray, states: FloatArray,
+) -> FloatArray:
+    """(b, n) capacitor voltages some periods later: where Newton's steps lead nowhere, waiting leads near."""
+    played = np.concatenate([np.tile(wave[:-1], (WAITED, 1)), wave[-1:]])
+    _, ended = integrate(
+        [timed[float(f)] for f in hz], u_v=level_v * played, omega=(2 * np.pi * cutoff_hz / hz)[np.newaxis, :],
+        gain=gains[np.newaxis, :], half_step_s=1.0 / (wave.size - 1), rows=[], states=states,
+    )
+    return ended
 
 
 def _closing(matrices: FloatArray, gap: FloatArray) -> FloatArray:
