@@ -53,7 +53,7 @@ def test_a_ladder_through_noise_and_another_clock(curve):
     limits = (
         (found.compression_1db_v, lambda v: 20 * np.log10(exact(curve, v)[0][0] / v) - begin + 1),
         (found.thd_1_percent_v, lambda v: exact(curve, v)[1] - 1),
-        (found.thd_3_percent_v, lambda v: exact(curve, v)[1] - 3),
+        (found.lamp_v, lambda v: exact(curve, v)[1] - 3),
     )
     for value, away in limits:
         truth = brentq(away, 0.01, 5)

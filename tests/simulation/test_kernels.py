@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 
 from jiyuu.circuits.catalogue import circuit, circuits
-from jiyuu.circuits.compose import modulated
-from jiyuu.circuits.network import BranchKind
+from jiyuu.circuits.compose import modulated, series, shaper
+from jiyuu.circuits.network import Branch, BranchKind
 from jiyuu.simulation.kernel_source import LANES, signature
-from jiyuu.simulation.kernels import coefficients_of, integrate, is_compiled
+from jiyuu.simulation.kernels import coefficients_of, compile_apart, integrate, is_compiled
 from jiyuu.simulation.warm import jobs
 
 HALF = 0.5 / 192_000
@@ -129,3 +129,15 @@ def test_compiled_code_is_kept_between_runs(tmp_path):
     assert runs[0][:2] == ["False", "True"]
     assert runs[1][:2] == ["True", "True"]
     assert float(runs[1][2]) < 0.3 * float(runs[0][2])
+
+
+def test_a_joined_network_is_compiled_in_a_process_of_its_own_and_then_loads(tmp_path, monkeypatch):
+    monkeypatch.setenv("JIYUU_CACHE_DIR", str(tmp_path))
+    joined = series(
+        shaper(Branch("curve", BranchKind.ASINH, 0.7)), "out", circuit("sallen-key-lowpass").network())
+    assert not is_compiled(joined)
+    compile_apart(joined)
+    assert is_compiled(joined)
+    kept = {path.name for path in tmp_path.rglob("*.nbi")}
+    integrate([joined], u_v=np.ones((5, 1)), omega=np.ones((1, 1)), gain=np.zeros((1, 1)), half_step_s=1e-3, rows=[0])
+    assert {path.name for path in tmp_path.rglob("*.nbi")} == kept

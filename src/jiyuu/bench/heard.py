@@ -47,4 +47,4 @@ def heard_record(standing: Standing, what: Heard, *, duration_s: float) -> Float
         modes=[standing.mode], oversampling=oversampling_for(cutoff_hz),
     ).output_v[0]
     rail_v = standing.document.tolerances.rail_v
-    return np.asarray(np.clip(output_v, -rail_v, rail_v)[settling:] / FULL_SCALE_V)
+    return np.asarray(standing.setup.trim * np.clip(output_v, -rail_v, rail_v)[settling:] / FULL_SCALE_V)

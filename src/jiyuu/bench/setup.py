@@ -54,6 +54,8 @@ class Setup(Setting):
     drive_db: Annotated[float, asked("Drive", unit="dB", low=-60, high=60, tip="Gain ahead of the filter.")] = 0.0
     next_limit_v: Annotated[float, asked("Next module's limit ±", unit="V", step=0.5, above=0, high=100,
                                          tip="Peak volts that what comes next takes without overload.")] = NOMINAL_V
+    trim_db: Annotated[float, asked("Trim", unit="dB", low=-60, high=60,
+                                    tip="Gain behind the filter, ahead of what comes next.")] = 0.0
     knob_low_hz: Annotated[float, asked("Knob from", unit="Hz", above=0, high=CUTOFF_MAXIMUM_HZ,
                                         tip="Cutoff at the lower end of the knob's travel.")] = C4_HZ / 16
     knob_high_hz: Annotated[float, asked("Knob to", unit="Hz", above=0, high=CUTOFF_MAXIMUM_HZ,
@@ -87,6 +89,16 @@ class Setup(Setting):
                     or any(cv.amount_percent and cv.now_v for cv in self.cvs))
 
     @property
+    def trim(self) -> float:
+        """What stands behind the filter, as a factor."""
+        return float(10 ** (self.trim_db / 20))
+
+    @property
+    def output_limit_v(self) -> float:
+        """Peak volts at the filter's output that the next module takes behind the trim."""
+        return self.next_limit_v / self.trim
+
+    @property
     def source_names(self) -> str:
         """'the saw + sine'."""
         return "the " + " + ".join(setting.kind.value for setting in self.inputs)
@@ -110,7 +122,7 @@ class Setup(Setting):
         """Nothing moves the cutoff but its knob, nothing drives the filter, one saw of the nominal level."""
         return self.model_copy(update={
             "inputs": (self.inputs[0].model_copy(update={"level_v": NOMINAL_V}),), "drive_db": 0.0,
-            "fine_cents": 0.0, "key_follow_percent": 0.0, "key_v": 0.0,
+            "trim_db": 0.0, "fine_cents": 0.0, "key_follow_percent": 0.0, "key_v": 0.0,
             "cvs": tuple(cv.model_copy(update={"amount_percent": 0.0, "now_v": 0.0}) for cv in self.cvs),
         })
 
@@ -129,6 +141,8 @@ class Setup(Setting):
         ]
         if self.drive_db:
             found.append(f"Drive at {signed(self.drive_db)} dB")
+        if self.trim_db:
+            found.append(f"Trim at {signed(self.trim_db)} dB")
         if len(self.inputs) > 1:
             found.append(f"{len(self.inputs)} inputs mixed")
         if self.inputs[0].level_v != NOMINAL_V:

@@ -151,7 +151,7 @@ class Standing:
             "standing_hz": self.standing_hz, "resonance_percent": self.resonance_percent,
             "parameters": dict(self.parameters), "control": self.filter.control, "trims": self.trims.as_json(),
             "sources": [setting.model_dump(mode="json") for setting in self.setup.inputs],
-            "drive_db": self.setup.drive_db, "next_limit_v": self.setup.next_limit_v,
+            "drive_db": self.setup.drive_db, "next_limit_v": self.setup.output_limit_v,
         }
 
 

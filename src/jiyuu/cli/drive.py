@@ -101,7 +101,7 @@ def drive(
         typer.echo(f"{level.input_peak_v:9.4g} V in, {level.fundamental_peak_v:9.4g} V out, {level.gain_db:+7.2f} dB, "
                    f"THD {level.thd_percent:7.4g} %")
     for name, value in (("1 dB compression", ladder.compression_1db_v), ("1 % THD", ladder.thd_1_percent_v),
-                        ("3 % THD", ladder.thd_3_percent_v)):
+                        ("3 % THD", ladder.lamp_v)):
         typer.echo(f"{name}: {'not reached' if value is None else f'{value:.4g} V peak'}")
     typer.echo(f"At {at_v:g} V: " + ", ".join(f"{one.branch} {one.share_percent:.0f} %" for one in shares.shares)
                + f"; together {shares.remainder_percent:.0f} %")
@@ -141,7 +141,7 @@ def _ladder_json(ladder: DriveLadder) -> dict[str, Any]:
             "harmonics_db": [float(f"{db:.9g}") for db in level.harmonics_db],
         } for level in ladder.levels],
         "compression_1db_v": ladder.compression_1db_v, "thd_1_percent_v": ladder.thd_1_percent_v,
-        "thd_3_percent_v": ladder.thd_3_percent_v,
+        "thd_3_percent_v": ladder.lamp_v,
     }
 
 
@@ -202,8 +202,9 @@ def measure_drive_of(
                     "thd_n_percent")},
                 "harmonics_db": [stated(one) for one in level.harmonics_db],
             } for level in found.levels],
-            **{name: stated(getattr(found, name)) for name in (
-                "compression_1db_v", "thd_1_percent_v", "thd_3_percent_v")},
+            **{key: stated(value) for key, value in (
+                ("compression_1db_v", found.compression_1db_v), ("thd_1_percent_v", found.thd_1_percent_v),
+                ("thd_3_percent_v", found.lamp_v))},
             "warnings": notices_json(notices),
         })
         return
@@ -213,7 +214,7 @@ def measure_drive_of(
         typer.echo(f"{level.input_peak_v:9.4g} V in: {gain.value:+7.2f} ± {gain.uncertainty:.2g} dB, "
                    f"THD {thd.value:.4g} ± {thd.uncertainty:.2g} %")
     for name, value in (("1 dB compression", found.compression_1db_v), ("1 % THD", found.thd_1_percent_v),
-                        ("3 % THD", found.thd_3_percent_v)):
+                        ("3 % THD", found.lamp_v)):
         said = "not reached" if value is None else f"{value.value:.4g} ± {value.uncertainty:.2g} V peak"
         typer.echo(f"{name}: {said}")
 

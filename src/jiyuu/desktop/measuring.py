@@ -150,4 +150,4 @@ def compiled(standing: Standing) -> Iterator[Progress]:
 
     if not is_compiled(standing.network):
         yield Progress("compiling this circuit (once, some seconds)", 0.01)
-        compile_apart(standing.document.circuit, standing.parameters)
+        compile_apart(standing.network)

@@ -62,15 +62,16 @@ class SignalPathView(QWidget):
                              modes=[standing.mode])[0]
         source_v, output_v = self._levels(standing, gains)
         driven_v, reached_v = source_v * standing.drive, min(output_v, rail_v)
-        over = reached_v > setup.next_limit_v
-        trim_db = 20 * np.log10(setup.next_limit_v / max(reached_v, 1e-9))
+        over = reached_v > setup.output_limit_v
+        trim_db = 20 * np.log10(setup.output_limit_v / max(reached_v, 1e-9))
+        trimmed = f", {reached_v * setup.trim:.2f} V behind {signed(setup.trim_db)} dB" if setup.trim_db else ""
         highest_db = float(level_db(gains).max())
         filter_text = "oscillates" if standing.self_oscillates else f"{signed(highest_db)} dB at most"
         self._joints = [
             (f"source, {setup.source_names.removeprefix('the ')}", f"{source_v:.2f} V peak", False),
             (f"level {signed(setup.drive_db)} dB", f"{driven_v:.2f} V in", driven_v > rail_v),
             (f"filter at {shown_hz(standing.standing_hz)}", filter_text, standing.self_oscillates),
-            ("output, small signal", f"{reached_v:.2f} V" + (" (at the rail)" if output_v > rail_v else ""),
+            ("output, small signal", f"{reached_v:.2f} V" + (" (at the rail)" if output_v > rail_v else "") + trimmed,
              output_v > rail_v),
             (f"next module ±{setup.next_limit_v:g} V",
              f"overload: trim {signed(trim_db)} dB" if over else f"{trim_db:.1f} dB left", over),

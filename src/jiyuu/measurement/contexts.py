@@ -120,6 +120,105 @@ class TrimTurn(Context):
     aimed_percent: float | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class DrivenTone(Context):
+    """A tone of that frequency and peak, and what else came of it: even and odd harmonics, gain re the input."""
+
+    level_v: float
+    frequency_hz: float
+    even_percent: float = 0.0
+    odd_percent: float = 0.0
+    gain_db: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class LampAt(Context):
+    """The THD at which a panel lamp lights."""
+
+    lamp_percent: float
+
+
+@dataclass(frozen=True, slots=True)
+class FirstToBend(Context):
+    """A branch of the network; level_v: nominal; thd_1_percent_v as it is and with twice the headroom there, None where
+    1 % is not reached."""
+
+    branch: str
+    level_v: float
+    thd_1_percent_v: float | None = None
+    larger_thd_1_percent_v: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class TonePair(Context):
+    """Two tones of equal peak."""
+
+    low_hz: float
+    high_hz: float
+    level_v: float
+
+
+@dataclass(frozen=True, slots=True)
+class PeakDriven(Context):
+    """What becomes of a peak from level to level: cents by which it moves."""
+
+    from_v: float
+    to_v: float
+    cents: float
+
+
+@dataclass(frozen=True, slots=True)
+class WhistleStopped(Context):
+    """By a tone of that frequency, at that position of the control; the easiest tone, and what it takes."""
+
+    position_percent: float
+    frequency_hz: float
+    easiest_hz: float
+    easiest_v: float
+
+
+@dataclass(frozen=True, slots=True)
+class OutputFedBack(Context):
+    """amount: of the output, into the input; it rings from rings_amount (None: from none) at rings_hz; below that THD
+    with and without it at level_v, above it the peak volts where it settles, None where nothing holds it."""
+
+    amount: float
+    level_v: float
+    rings_amount: float | None = None
+    rings_hz: float | None = None
+    thd_percent: float | None = None
+    thd_without: float | None = None
+    settles_v: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class CurveBehind(Context):
+    """A curve behind the filter that bends as much: its kind and headroom; the harmonic at which the two differ
+    most."""
+
+    curve: str
+    thd_percent: float
+    headroom_v: float
+    harmonic: int
+
+
+@dataclass(frozen=True, slots=True)
+class BehindTrim(Context):
+    """Behind the trim: true peak volts, and what is left to the next module's limit."""
+
+    peak_v: float
+    left_db: float
+    limit_v: float
+
+
+@dataclass(frozen=True, slots=True)
+class DryMixed(Context):
+    """Share of dry signal, and where it takes most away."""
+
+    dry_percent: float
+    frequency_hz: float
+
+
 KINDS: dict[str, type[Context]] = {kind.__name__: kind for kind in Context.__subclasses__()}
 
 

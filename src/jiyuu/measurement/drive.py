@@ -47,19 +47,20 @@ class MeasuredLevel:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class MeasuredDrive:
-    """levels rising; the input peak volts from which 1 dB is missing, and from which THD passes 1 and 3 %, None where
-    they are not reached."""
+    """levels rising; the input peak volts from which 1 dB is missing, and from which THD passes 1 % and the lamp's,
+    None where they are not reached."""
 
     frequency_hz: float
     levels: tuple[MeasuredLevel, ...]
     compression_1db_v: Uncertain | None
     thd_1_percent_v: Uncertain | None
-    thd_3_percent_v: Uncertain | None
+    lamp_v: Uncertain | None
     notices: tuple[Notice, ...]
 
 
 def measure_drive(
-    recording_v: FloatArray, sample_rate_hz: float, steps: DriveSteps, *, full_scale_v: float | None = None
+    recording_v: FloatArray, sample_rate_hz: float, steps: DriveSteps, *, full_scale_v: float | None = None,
+    lamp_percent: float = 3.0,
 ) -> MeasuredDrive:
     """recording_v (n,) of what `steps` plays; its levels are taken to be the stated volts. full_scale_v: of the
     recorder; levels at which it clipped are left out, since nothing tells that from the unit's own bending. Raises
@@ -88,7 +89,7 @@ def measure_drive(
     if len(heard_v) < 2:
         raise MeasurementError("The recorder clipped at nearly every level; turn its input down and record again.")
     levels = tuple(_level(piece, hertz, sample_rate_hz, level) for piece, level in zip(pieces, heard_v, strict=True))
-    return MeasuredDrive(hertz, levels, _compression(levels), _reaches(levels, 1.0), _reaches(levels, 3.0),
+    return MeasuredDrive(hertz, levels, _compression(levels), _reaches(levels, 1.0), _reaches(levels, lamp_percent),
                          tuple(notices))
 
 

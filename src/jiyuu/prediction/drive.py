@@ -22,7 +22,7 @@ from jiyuu.simulation.render import render
 HIGHEST_HARMONIC = 20
 FEWEST_STEPS = 4096  # a period: what folds back from a square wave onto its third harmonic is under a thousandth
 FINER = 9  # levels at once between two of the ladder
-ROUNDS = 2  # of that: 2 dB become 0.025 dB
+CLOSE = 1.003  # from one to the next, where that ends
 LAMP_PERCENT = 3.0
 COMPRESSED_DB = 1.0
 TWO_TONES_RATE_HZ = 96_000.0
@@ -90,15 +90,15 @@ class BranchShares:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class DriveLadder:
-    """Rising levels; the lowest input peak volts at which each of the limits is reached, None where none of them is;
-    small_gain_db: the gain of what is small."""
+    """Rising levels; the lowest input peak volts at which each of the limits is reached, None where none of them is
+    (lamp_v: of the lamp's THD); small_gain_db: the gain of what is small."""
 
     frequency_hz: float
     levels: tuple[DrivenLevel, ...]
     small_gain_db: float
     compression_1db_v: float | None
     thd_1_percent_v: float | None
-    thd_3_percent_v: float | None
+    lamp_v: float | None
 
 
 def usual_frequency_hz(cutoff_hz: float) -> float:
@@ -107,10 +107,11 @@ def usual_frequency_hz(cutoff_hz: float) -> float:
 
 
 def drive_ladder(
-    network: Network, mode: str, *, cutoff_hz: float, gain: float, frequency_hz: float, levels_v: FloatArray
+    network: Network, mode: str, *, cutoff_hz: float, gain: float, frequency_hz: float, levels_v: FloatArray,
+    lamp_percent: float = LAMP_PERCENT, rail_v: float | None = None, fewest: int = FEWEST_STEPS,
 ) -> DriveLadder:
-    """levels_v (l,) rising peak volts. Raises CircuitError for levels or a frequency out of range, or where the filter
-    oscillates by itself."""
+    """levels_v (l,) rising peak volts; rail_v: where the output clips; fewest: steps a period. Raises CircuitError for
+    levels or a frequency out of range, or where the filter oscillates by itself."""
     if not (levels_v.size and np.isfinite(levels_v).all() and levels_v[0] > 0 and levels_v[-1] <= 10_000):
         raise CircuitError("levels lie between more than 0 and 10 000 V peak; give fewer dB.")
     if not 1 <= frequency_hz <= 20_000:
@@ -126,29 +127,29 @@ def drive_ladder(
 
     def at(levels: FloatArray) -> list[DrivenLevel]:
         return _driven(network, mode, levels, cutoff_hz=cutoff_hz, gain=gain, frequency_hz=frequency_hz,
-                       rest=rest.state_v)
+                       rest=rest.state_v, rail_v=rail_v, fewest=fewest)
 
     ladder = at(levels_v)
     return DriveLadder(
         frequency_hz, tuple(ladder), small_db,
         _first(ladder, at, lambda level: level.gain_db <= small_db - COMPRESSED_DB),
         _first(ladder, at, lambda level: level.thd_percent >= 1.0),
-        _first(ladder, at, lambda level: level.thd_percent >= LAMP_PERCENT),
+        _first(ladder, at, lambda level: level.thd_percent >= lamp_percent),
     )
 
 
 def _driven(
     network: Network, mode: str, levels_v: FloatArray, *, cutoff_hz: float, gain: float, frequency_hz: float,
-    rest: FloatArray,
+    rest: FloatArray, rail_v: float | None = None, fewest: int = FEWEST_STEPS,
 ) -> list[DrivenLevel]:
     hz = np.full(1, frequency_hz)
-    steps = int(steps_of(network, hz, cutoff_hz=cutoff_hz, gain=gain, fewest=FEWEST_STEPS)[0])
+    steps = int(steps_of(network, hz, cutoff_hz=cutoff_hz, gain=gain, fewest=fewest)[0])
     found = []
     for start in range(0, levels_v.size, BATCH):
         part = levels_v[start : start + BATCH]
         orbits = settled_periods(network, np.full(part.size, frequency_hz), steps, cutoff_hz=cutoff_hz, gain=gain,
                                  level_v=part, modes=[mode], rest=rest)
-        output_v = orbits.outputs_v[0]
+        output_v = orbits.outputs_v[0] if rail_v is None else np.clip(orbits.outputs_v[0], -rail_v, rail_v)
         lines = 2j * np.fft.rfft(output_v, axis=0)[1 : HIGHEST_HARMONIC + 1] / steps
         found += [DrivenLevel(float(level), lines[:, i], float(np.abs(output_v[:, i]).max()), bool(orbits.settled[i]))
                   for i, level in enumerate(part)]
@@ -165,7 +166,7 @@ def _first(
     if place == 0:
         return ladder[0].input_peak_v
     low, high = ladder[place - 1].input_peak_v, ladder[place].input_peak_v
-    for _ in range(ROUNDS):
+    while high / low > CLOSE:
         between = at(np.geomspace(low, high, FINER + 2)[1:-1])
         edges = [low, *(level.input_peak_v for level in between), high]
         here = next((i for i, level in enumerate(between) if reached(level)), len(between))

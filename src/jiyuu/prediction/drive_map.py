@@ -1,9 +1,9 @@
 """Drive against resonance: what level does to the peak over the whole travel, and what it takes to stop the whistle.
 
-The peak at a level is read from the first harmonic's gain at some frequencies around the cutoff, then around the highest
-of them, ever closer. Between them the inverse of the gain is interpolated, which near a resonance is the smooth one of
-the two. Whether a whistle goes on beside a tone follows from the orbit that the tone alone would drive: where what
-disturbs it dies away, it stays (Floquet 1883, Annales scientifiques de l'École Normale Supérieure).
+The peak at a level is read from the first harmonic's gain at some frequencies around the cutoff, then around the
+highest of them, ever closer. Between them the inverse of the gain is interpolated, which near a resonance is the smooth
+one of the two. Whether a whistle goes on beside a tone follows from the orbit that the tone alone would drive: where
+what disturbs it dies away, it stays (Floquet 1883, Annales scientifiques de l'École Normale Supérieure).
 """
 
 from __future__ import annotations

@@ -33,6 +33,11 @@ class Layout:
     def size(self) -> int:
         return len(self.entries) + 3 * self.branches + 2 * self.capacitors
 
+    @property
+    def fixed_rates(self) -> slice:
+        """Where the fixed rates of the capacitors stand."""
+        return slice(len(self.entries) + 3 * self.branches + 1, self.size, 2)
+
 
 def layout_of(network: Network) -> Layout:
     """The coefficient table of a network."""

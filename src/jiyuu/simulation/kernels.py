@@ -13,7 +13,7 @@ import os
 import subprocess
 import sys
 import tempfile
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -68,9 +68,9 @@ def _module_name(source: str) -> str:
     return "kernel_" + hashlib.sha256(source.encode()).hexdigest()[:20]
 
 
-def _imported(source: str) -> ModuleType:
-    name = _module_name(source)
-    folder = cache_folder()
+def _written(source: str) -> str:
+    """Name of the module in the cache folder, which holds it afterwards."""
+    name, folder = _module_name(source), cache_folder()
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{name}.py"
     if not path.exists():
@@ -78,7 +78,15 @@ def _imported(source: str) -> ModuleType:
         with os.fdopen(handle, "w", encoding="utf-8") as file:
             file.write(source)
         os.replace(temporary, path)
-    spec = importlib.util.spec_from_file_location(name, path)
+    return name
+
+
+def _imported(source: str) -> ModuleType:
+    return _loaded(_written(source))
+
+
+def _loaded(name: str) -> ModuleType:
+    spec = importlib.util.spec_from_file_location(name, cache_folder() / f"{name}.py")
     assert spec is not None
     assert spec.loader is not None
     module = importlib.util.module_from_spec(spec)
@@ -103,12 +111,24 @@ def is_compiled(network: Network) -> bool:
     return all(any(folder.glob(f"{name}.{form}-*.nbc")) for form in ("single", "side_by_side"))
 
 
-def compile_apart(circuit_id: str, parameters: Mapping[str, float]) -> None:
-    """Compile a catalogue circuit's kernels in a process of their own; afterwards they load from disk."""
+def compile_apart(network: Network) -> None:
+    """Compile a network's kernels in a process of their own; afterwards they load from disk."""
+    source, layout = _source(signature(network), network), layout_of(network)
+    _written(source)
+    sizes = [str(size) for size in (layout.size, layout.capacitors, layout.branches)]
     subprocess.run(
-        [sys.executable, "-m", "jiyuu.simulation.warm", circuit_id, *[f"{k}={v!r}" for k, v in parameters.items()]],
-        check=False, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        [sys.executable, "-m", "jiyuu.simulation.warm", _module_name(source), *sizes], check=False,
+        stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
     )
+
+
+def compile_written(name: str, size: int, capacitors: int, branches: int) -> None:
+    """Compile a kernel that lies in the cache folder, for the argument types that `integrate` uses."""
+    module = _loaded(name)
+    for run, lanes in ((module.single, 1), (module.side_by_side, LANES)):
+        weights = [np.zeros(shape) for shape in ((1, capacitors), (1,), (1, branches)) for _ in range(2)]
+        run(np.ones((lanes, size)), np.zeros((lanes, capacitors)), np.zeros((3, 1)), np.ones((1, 1)), np.zeros((1, 1)),
+            1e-6, np.empty((1, 1, lanes)), *weights)
 
 
 def coefficients_of(network: Network) -> FloatArray:
@@ -141,12 +161,14 @@ def integrate(
     half_step_s: float,
     rows: Sequence[int],
     states: FloatArray | None = None,
+    fixed_by: FloatArray | None = None,
 ) -> tuple[FloatArray, FloatArray]:
     """Integrate a batch of networks of one structure.
 
     u_v (2·steps + 1, B or 1) volts at every half step; omega rad/s and gain: (2·steps + 1 or 1, B or 1);
-    states (B, n) or None for rest. Returns outputs (len(rows), steps, B), y at the start of every step, and the
-    states (B, n) after the last one. Outputs take their coefficients from the first network."""
+    states (B, n) or None for rest; fixed_by (B,): what each one's fixed rates are multiplied by. Returns outputs
+    (len(rows), steps, B), y at the start of every step, and the states (B, n) after the last one. Outputs take their
+    coefficients from the first network."""
     count, steps = len(networks), (u_v.shape[0] - 1) // 2
     kernel = kernel_for(networks[0])
     n = len(networks[0].capacitors)
@@ -156,6 +178,8 @@ def integrate(
     fill = np.minimum(np.arange(lanes), count - 1)
     unique = {key: coefficients_of(network) for key, network in {id(one): one for one in networks}.items()}
     table = np.array([unique[id(networks[i])] for i in fill])
+    if fixed_by is not None:
+        table[:, layout_of(networks[0]).fixed_rates] *= fixed_by[fill, np.newaxis]
     moving = np.ascontiguousarray(start[fill], dtype=float)
     signals = [np.ascontiguousarray(a[:, fill] if a.shape[1] > 1 else a, dtype=float) for a in (u_v, omega, gain)]
     index = list(rows)

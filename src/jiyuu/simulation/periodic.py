@@ -1,14 +1,15 @@
 """Where a driven network comes to rest: the orbit that a period of its drive leads back to.
 
-Time is counted in periods of the drive, so that filters driven at different frequencies step side by side. Instead of
+Time is counted in periods of the drive, rates in radians per period, so that filters driven at different frequencies
+step side by side. Instead of
 waiting until a sharp resonance has died away, Newton's method looks for the state that a period leads back to
 (shooting; Nayfeh and Balachandran 1995, Applied Nonlinear Dynamics).
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -52,9 +53,6 @@ def settled_periods(
     rows = [network.output_index(mode) for mode in modes]
     n, count = len(network.capacitors), hz.size
     gains, rests = np.broadcast_to(gain, (count,)).astype(float), np.broadcast_to(rest, (count, n))
-    # One unit of time is a period of the drive: rates are rad per period, for fixed rows through their own table.
-    timed = {float(f): replace(network, fixed_rate=network.fixed_rate / f) if network.fixed_rate.any() else network
-             for f in np.unique(hz)}
     wave = np.sin(2 * np.pi * np.arange(2 * steps + 1) / (2 * steps))[:, np.newaxis]
     states = _linear_start(network, hz, cutoff_hz=cutoff_hz, gains=gains, level_v=level_v, rests=rests)
     scale = np.maximum(np.abs(states).max(axis=1), 1e-6 * level_v)
@@ -65,7 +63,7 @@ def settled_periods(
     for turn in range(rounds):
         left = np.flatnonzero(~settled)
         if turn == rounds // 2:
-            states[left] = _run_on(timed, hz[left], wave, cutoff_hz=cutoff_hz, gains=gains[left],
+            states[left] = _run_on(network, hz[left], wave, cutoff_hz=cutoff_hz, gains=gains[left],
                                    level_v=level_v[left], states=rests[left])
             best_gap[left], share[left] = np.inf, 1.0
         nudge = 1e-5 * scale[left]
@@ -74,9 +72,9 @@ def settled_periods(
         begun[:, np.arange(1, n + 1), np.arange(n)] += nudge[:, np.newaxis]
         copies = np.repeat(left, n + 1)
         record, ended = integrate(
-            [timed[float(f)] for f in hz[copies]], u_v=level_v[copies] * wave,
+            [network] * copies.size, u_v=level_v[copies] * wave,
             omega=(2 * np.pi * cutoff_hz / hz[copies])[np.newaxis, :], gain=gains[np.newaxis, copies],
-            half_step_s=0.5 / steps, rows=rows, states=begun.reshape(-1, n),
+            half_step_s=0.5 / steps, rows=rows, states=begun.reshape(-1, n), fixed_by=1 / hz[copies],
         )
         ended = ended.reshape(left.size, n + 1, n)
         gap = ended[:, 0] - states[left]
@@ -106,14 +104,15 @@ def settled_periods(
 
 
 def _run_on(
-    timed: Mapping[float, Network], hz: FloatArray, wave: FloatArray, *, cutoff_hz: float, gains: FloatArray,
+    network: Network, hz: FloatArray, wave: FloatArray, *, cutoff_hz: float, gains: FloatArray,
     level_v: FloatArray, states: FloatArray,
 ) -> FloatArray:
     """(b, n) capacitor voltages some periods later: where Newton's steps lead nowhere, waiting leads near."""
     played = np.concatenate([np.tile(wave[:-1], (WAITED, 1)), wave[-1:]])
     _, ended = integrate(
-        [timed[float(f)] for f in hz], u_v=level_v * played, omega=(2 * np.pi * cutoff_hz / hz)[np.newaxis, :],
+        [network] * hz.size, u_v=level_v * played, omega=(2 * np.pi * cutoff_hz / hz)[np.newaxis, :],
         gain=gains[np.newaxis, :], half_step_s=1.0 / (wave.size - 1), rows=[], states=states,
+        fixed_by=1 / hz,
     )
     return ended
 

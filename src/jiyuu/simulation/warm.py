@@ -1,7 +1,7 @@
-"""Compile kernels ahead of time: all of the catalogue, or one circuit with the parameters given.
+"""Compile kernels ahead of time: all of the catalogue, or one that lies written in the cache folder.
 
-    python -m jiyuu.simulation.warm                    everything in the catalogue
-    python -m jiyuu.simulation.warm CIRCUIT [name=value …]
+    python -m jiyuu.simulation.warm                                    everything in the catalogue
+    python -m jiyuu.simulation.warm KERNEL SIZE CAPACITORS BRANCHES    one kernel, by what its tables measure
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
 
 from jiyuu.circuits.catalogue import circuit, circuits
-from jiyuu.simulation.kernels import compile_now
+from jiyuu.simulation.kernels import compile_now, compile_written
 
 Job = tuple[str, dict[str, float]]
 
@@ -34,8 +34,8 @@ def _compile(job: Job) -> str:
 
 def main(arguments: list[str]) -> None:
     if arguments:
-        given = dict(argument.split("=", 1) for argument in arguments[1:])
-        _compile((arguments[0], {name: float(value) for name, value in given.items()}))
+        name, *sizes = arguments
+        compile_written(name, *(int(size) for size in sizes))
         return
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         list(pool.map(_compile, jobs()))

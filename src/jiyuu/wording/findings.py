@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from jiyuu.measurement.finding import Finding, Verdict
-from jiyuu.wording import levels, resonance, response, tracking, whistle
+from jiyuu.wording import drive, levels, resonance, response, tracking, whistle
 from jiyuu.wording.quantity import Quantity
 
 QUANTITIES: dict[str, Quantity] = {
     **levels.QUANTITIES, **response.QUANTITIES, **resonance.QUANTITIES, **whistle.QUANTITIES, **tracking.QUANTITIES,
+    **drive.QUANTITIES,
 }
 
 

@@ -13,7 +13,7 @@ SHOWN: dict[str, tuple[str, Callable[[Any], str]]] = {
     "cutoff_hz": ("cutoff", shown_hz),
     "resonance_percent": ("resonance", lambda value: f"{value:.3g} %"),
     "drive_db": ("drive", lambda value: f"{signed(value)} dB"),
-    "next_limit_v": ("the next module's limit", lambda value: f"±{value:g} V"),
+    "next_limit_v": ("the limit at its output", lambda value: f"±{value:g} V"),
     "mode": ("mode", str),
     "setting.temperature_c": ("it", lambda value: f"{value:.0f} °C"),
 }

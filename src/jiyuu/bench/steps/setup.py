@@ -29,7 +29,7 @@ class SetupStep(Step):
         from jiyuu.rig.level_run import LevelRequest
 
         setup = standing.setup
-        return LevelRequest(standing.panel, standing.mode, setup.sources(), setup.drive_db, setup.next_limit_v)
+        return LevelRequest(standing.panel, standing.mode, setup.sources(), setup.drive_db, setup.output_limit_v)
 
     def run(self, standing: Standing, setting: Any, request: Any, rig: Rig) -> Iterator[Progress | Run]:
         from jiyuu.rig.level_run import FULL_SCALE_V, run_levels

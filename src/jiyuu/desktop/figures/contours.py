@@ -16,7 +16,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.quantities import signed
 
-COARSE = 2  # every second row and column: contours follow a hand
+COARSE, FEW = 2, 40  # every second row and column, unless there are few: contours follow a hand
 SWATCH_PX, MARGIN_PX = 13, 6
 
 
@@ -35,9 +35,15 @@ class Contours(pg.GraphicsObject):
         self.update()
 
     def show(self, x: FloatArray, y: FloatArray, level_db: FloatArray) -> None:
-        """level_db (p, n) over x (n,) and y (p,)."""
-        made = contourpy.contour_generator(x[::COARSE], y[::COARSE], level_db[::COARSE, ::COARSE])
+        """level_db (p, n) over x (n,) and y (p,); NaN where there is none."""
+        every = COARSE if min(level_db.shape) > FEW else 1
+        shown = np.ma.masked_invalid(level_db[::every, ::every])
+        made = contourpy.contour_generator(x[::every], y[::every], shown)
         self._lines = {level: cast(list[FloatArray], made.lines(level)) for level in self._levels}
+        self._moved()
+
+    def clear(self) -> None:
+        self._lines = {}
         self._moved()
 
     def boundingRect(self) -> QRectF:
@@ -101,9 +107,9 @@ def _polygon(points: FloatArray) -> QPolygonF:
 class ToneScale(pg.GraphicsObject):
     """Which tone stands for which level, at the right edge of the view, in pixels."""
 
-    def __init__(self, view: pg.ViewBox, marks_db: tuple[float, ...]) -> None:
+    def __init__(self, view: pg.ViewBox, levels_db: FloatArray, marks_db: tuple[float, ...]) -> None:
         super().__init__()
-        self._view, self._marks = view, marks_db
+        self._view, self._levels, self._marks = view, levels_db, marks_db
         self._colours: NDArray[np.uint8] = np.zeros((1, 3), dtype=np.uint8)
         self._tone: Callable[[FloatArray], NDArray[np.uint8]] | None = None
         self.setParentItem(view)
@@ -119,12 +125,9 @@ class ToneScale(pg.GraphicsObject):
         self._colours, self._tone = colours, tone
         self.update()
 
-    def _levels(self) -> FloatArray:
-        return np.arange(self._marks[0], self._marks[-1] + 1, 6.0)
-
     def boundingRect(self) -> QRectF:
         metrics = QFontMetrics(THEME.font(px=SMALL_PX))
-        tall = SWATCH_PX * self._levels().size
+        tall = SWATCH_PX * self._levels.size
         wide = SWATCH_PX + metrics.horizontalAdvance("+24 dB") + 8
         left, top = self._view.width() - wide - MARGIN_PX, self._view.height() - tall - MARGIN_PX - 14
         return QRectF(left, top, wide, tall + 14)
@@ -132,7 +135,7 @@ class ToneScale(pg.GraphicsObject):
     def paint(self, painter: QPainter, *_: Any) -> None:
         if self._tone is None:
             return
-        palette, box, levels = THEME.palette, self.boundingRect(), self._levels()
+        palette, box, levels = THEME.palette, self.boundingRect(), self._levels
         ground = QColor(palette.raised)
         ground.setAlpha(225)
         painter.fillRect(box, ground)

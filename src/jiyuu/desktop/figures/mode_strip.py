@@ -8,7 +8,7 @@ from PyQt6.QtGui import QColor, QFontMetrics, QHelpEvent, QImage, QKeyEvent, QMo
 from PyQt6.QtWidgets import QToolTip
 
 from jiyuu.desktop.figures.painted import PaintedFigure
-from jiyuu.desktop.figures.resonance_map_figure import tone_colours, tones_of
+from jiyuu.desktop.figures.resonance_map_figure import TONES
 from jiyuu.desktop.theme.style import SMALL_PX, STEP, THEME
 from jiyuu.prediction.resonance import ResonanceMap
 from jiyuu.quantities import shown_hz, signed
@@ -39,10 +39,10 @@ class ModeStrip(PaintedFigure):
     def show_modes(self, found: ResonanceMap, mode: str, ink: str) -> None:
         """Coarse maps of all modes; the one in force is framed."""
         self._map, self._mode, self._ink = found, mode, ink
-        table = tone_colours(ink)
+        table = TONES.colours(ink)
         self._images = []
         for level in found.level_db:
-            pixels = table[tones_of(level)[::-1]]
+            pixels = table[TONES.of(level)[::-1]]
             height, width = pixels.shape[:2]
             image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
             self._images.append(image.copy())  # its own bytes, not those of an array that goes

@@ -4,40 +4,19 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
-from numpy.typing import NDArray
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPen
 
-from jiyuu.arrays import FloatArray
-from jiyuu.desktop.figures.contours import Contours, ToneScale
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.movable_line import MovableLine
 from jiyuu.desktop.figures.rulers import volts_of_hz
+from jiyuu.desktop.figures.tones import ToneMap, Tones
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.prediction.resonance import ResonanceMap
 from jiyuu.quantities import shown_hz, signed
 
-TONE_STEP_DB = 6.0
-LOWEST_DB, HIGHEST_DB = -48.0, 30.0
+TONES = Tones(-48.0, 30.0)
 WHISTLE, PEAK, NOTCH = "self-oscillates", "peak", "notch"
-
-
-def tones_of(level_db: FloatArray) -> NDArray[np.uint8]:
-    """Which tone stands for each level."""
-    steps = np.floor((level_db - LOWEST_DB) / TONE_STEP_DB)
-    return np.asarray(np.clip(steps, -1, round((HIGHEST_DB - LOWEST_DB) / TONE_STEP_DB)) + 1, dtype=np.uint8)
-
-
-def tone_colours(ink: str) -> NDArray[np.uint8]:
-    """(256, 3) colours of the tones: paper to ink in steps."""
-    palette = THEME.palette
-    low, high = QColor(palette.raised), QColor(ink)
-    if THEME.palette.name == "paper":
-        high = high.darker(150)
-    count = round((HIGHEST_DB - LOWEST_DB) / TONE_STEP_DB) + 2
-    share = np.clip(np.arange(256) / (count - 1), 0, 1)[:, np.newaxis] ** 1.3
-    ends = np.array([[c.red(), c.green(), c.blue()] for c in (low, high)], dtype=float)
-    return np.asarray((1 - share) * ends[0] + share * ends[1]).astype(np.uint8)
 
 
 class ResonanceMapFigure(FrequencyFigure):
@@ -57,18 +36,13 @@ class ResonanceMapFigure(FrequencyFigure):
         self.map: ResonanceMap | None = None
         self._mode = ""
         self._ink = THEME.palette.ink
-        self._image = pg.ImageItem(axisOrder="row-major")
-        self._image.setZValue(-90)
-        self.addItem(self._image, ignoreBounds=True)
         for line in (self._onset, self._slice):
             self.addItem(line, ignoreBounds=True)
         self._onset.setZValue(20)
         view = self.getPlotItem().getViewBox()
         view.setLimits(yMin=0, yMax=100, minYRange=4)
         self.set_levels(0.0, 100.0)
-        self._contours = Contours(view, (0.0, 6.0, 12.0, 24.0))
-        self.addItem(self._contours, ignoreBounds=True)
-        self._scale = ToneScale(view, tuple(np.arange(LOWEST_DB, HIGHEST_DB + 1, 3 * TONE_STEP_DB)))
+        self._tones = ToneMap(self, TONES, contours_db=(0.0, 6.0, 12.0, 24.0))
         self._ruling.setZValue(-80)
         self._ruling.setOpacity(0.35)
         self._slice.sigDragged.connect(lambda: self.position_dragged.emit(float(self._slice.value())))
@@ -83,12 +57,7 @@ class ResonanceMapFigure(FrequencyFigure):
         """The map of one mode in a filter's ink."""
         self.map, self._mode, self._ink = found, mode, ink
         index = found.modes.index(mode)
-        self._image.setImage(tones_of(found.level_db[index]), autoLevels=False, levels=(0, 255), lut=tone_colours(ink))
-        x = volts_of_hz(found.frequency_hz[[0, 1, -1]])
-        dx, dy = x[1] - x[0], found.position_percent[1]
-        self._image.setRect(QRectF(x[0] - dx / 2, -dy / 2, x[2] - x[0] + dx, 100 + dy))
-        self._contours.show(volts_of_hz(found.frequency_hz), found.position_percent, found.level_db[index])
-        self._scale.show(tone_colours(ink), tones_of)
+        self._tones.show(volts_of_hz(found.frequency_hz), found.position_percent, found.level_db[index], ink)
         palette = THEME.palette
         self._moving.forget(PEAK)
         self._moving.forget(NOTCH)

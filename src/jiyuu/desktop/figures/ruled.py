@@ -209,7 +209,7 @@ class RuledFigure(pg.PlotWidget, Figure):
             return
         palette = THEME.palette
         self.setBackground(palette.raised)
-        for name in ("left", "bottom", "top"):
+        for name in ("left", "bottom", "top", "right"):
             restyle_axis(self.getPlotItem().getAxis(name))
         self._title_item.setText(self.title, QColor(palette.ink))
         self._title_item.setFont(THEME.font(px=SMALL_PX, bold=True))

@@ -14,6 +14,7 @@ from jiyuu.bench.step import Step
 from jiyuu.bench.walk import why_out_of_date
 from jiyuu.book.stored import LoggedFinding, Shelved, StoredRun
 from jiyuu.book.table import Table
+from jiyuu.circuits.network import Network
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.session import Session
@@ -276,5 +277,10 @@ class StepPresenter(QObject):
 
 def ready(standing: Standing) -> None:
     """Compiles the circuit's kernel apart where that has not been done; for `compute`."""
-    if not is_compiled(standing.network):
-        compile_apart(standing.document.circuit, standing.parameters)
+    compiled_apart(standing.network)
+
+
+def compiled_apart(network: Network) -> None:
+    """The same of any network, a joined one too."""
+    if not is_compiled(network):
+        compile_apart(network)

@@ -147,8 +147,8 @@ class ResonancePresenter(StepPresenter):
         setup, output = self._session.standing().setup, found.output
         out = output_findings(
             output.position_percent, output.output_db, overload(output.position_percent, output.peak_v,
-                                                                setup.next_limit_v),
-            self.now().resonance_percent, source=setup.source_names, limit_v=setup.next_limit_v, measured=False)
+                                                                setup.output_limit_v),
+            self.now().resonance_percent, source=setup.source_names, limit_v=setup.output_limit_v, measured=False)
         best = found.study.proposals[0] if found.study.proposals else None
         control = control_findings(found.study.taper, found.study.onset_percent, measured=False,
                                    proposed=None if best is None else (best.name, best.evenness))

@@ -18,7 +18,7 @@ from jiyuu.signals.source import PITCHED, SourceKind
 OF_SOURCE = ("pitch_hz", "level_v", "width")
 OF_CUTOFF = ("knob_low_hz", "knob_high_hz", "lowest_hz", "highest_hz", "fine_cents", "key_follow_percent", "key_v")
 OF_CV = ("amount_percent", "now_v", "low_v", "high_v")
-OF_PATH = ("drive_db", "next_limit_v")
+OF_PATH = ("drive_db", "trim_db", "next_limit_v")
 
 
 def _heading(text: str) -> QLabel:

@@ -51,7 +51,7 @@ class SetupPresenter(StepPresenter):
         headroom = document.entry.values(standing.parameters).get("stage_headroom_v")
         self.advised.emit(Advice(
             reach_line(standing.reach), tuple(dead_line(part) for part in standing.reach.dead),
-            staging_lines(gain_staging(source_v, setup.drive_db, headroom, output_v, setup.next_limit_v,
+            staging_lines(gain_staging(source_v, setup.drive_db, headroom, output_v, setup.output_limit_v,
                                        document.tolerances.rail_v)),
             tuple(setup.not_neutral(standing.resonance_percent)),
         ))

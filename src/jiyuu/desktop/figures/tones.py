@@ -1,0 +1,82 @@
+"""Level as tone, in steps like the heights of a chart, so that a level can be counted as well as seen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QColor
+
+from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.contours import Contours, ToneScale
+from jiyuu.desktop.theme.style import THEME
+
+MARKED = 3  # every how many tones the scale names a level
+
+
+@dataclass(frozen=True, slots=True)
+class Tones:
+    """Paper to ink in steps between two levels; what is no number has no tone."""
+
+    lowest_db: float
+    highest_db: float
+    step_db: float = 6.0
+
+    def of(self, level_db: FloatArray) -> NDArray[np.uint8]:
+        """Which tone stands for each level."""
+        steps = np.floor((np.nan_to_num(level_db, nan=-1e9) - self.lowest_db) / self.step_db)
+        return np.asarray(np.clip(steps, -1, round((self.highest_db - self.lowest_db) / self.step_db)) + 1,
+                          dtype=np.uint8)
+
+    def colours(self, ink: str) -> NDArray[np.uint8]:
+        """(256, 3) colours of the tones in a filter's ink."""
+        palette = THEME.palette
+        low, high = QColor(palette.raised), QColor(ink)
+        if palette.name == "paper":
+            high = high.darker(150)
+        count = round((self.highest_db - self.lowest_db) / self.step_db) + 2
+        share = np.clip(np.arange(256) / (count - 1), 0, 1)[:, np.newaxis] ** 1.3
+        ends = np.array([[c.red(), c.green(), c.blue()] for c in (low, high)], dtype=float)
+        return np.asarray((1 - share) * ends[0] + share * ends[1]).astype(np.uint8)
+
+    @property
+    def levels_db(self) -> FloatArray:
+        """Every step, each the lower end of a tone."""
+        return np.arange(self.lowest_db, self.highest_db + 1, self.step_db)
+
+    @property
+    def marks_db(self) -> tuple[float, ...]:
+        """Levels named on the scale."""
+        return tuple(np.arange(self.lowest_db, self.highest_db + 1, MARKED * self.step_db))
+
+
+class ToneMap:
+    """The image of a figure's plane, with its scale, and contours where levels for them are given."""
+
+    def __init__(self, figure: pg.PlotWidget, tones: Tones, *, contours_db: tuple[float, ...] = ()) -> None:
+        self._tones = tones
+        view = figure.getPlotItem().getViewBox()
+        self._image = pg.ImageItem(axisOrder="row-major")
+        self._image.setZValue(-90)
+        figure.addItem(self._image, ignoreBounds=True)
+        self._contours = Contours(view, contours_db)
+        figure.addItem(self._contours, ignoreBounds=True)
+        self._scale = ToneScale(view, tones.levels_db, tones.marks_db)
+
+    def show(self, x: FloatArray, y: FloatArray, level_db: FloatArray, ink: str) -> None:
+        """level_db (p, n) over x (n,) and y (p,), both even."""
+        colours = self._tones.colours(ink)
+        self._image.setImage(self._tones.of(level_db), autoLevels=False, levels=(0, 255), lut=colours)
+        dx, dy = float(x[1] - x[0]), float(y[1] - y[0])
+        self._image.setRect(QRectF(float(x[0]) - dx / 2, float(y[0]) - dy / 2, float(x[-1] - x[0]) + dx,
+                                   float(y[-1] - y[0]) + dy))
+        self._contours.show(x, y, level_db)
+        self._scale.show(colours, self._tones.of)
+
+    def clear(self) -> None:
+        """Nothing to show."""
+        self._image.clear()
+        self._contours.clear()

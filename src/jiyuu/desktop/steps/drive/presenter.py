@@ -1,0 +1,99 @@
+"""State of the Drive step: what the drawing says of being driven, early and then refined, and the newest ladder."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass
+
+from PyQt6.QtCore import pyqtSignal
+
+from jiyuu.bench.standing import Standing
+from jiyuu.bench.steps.drive import DriveSetting, study_of
+from jiyuu.book.stored import StoredRun
+from jiyuu.book.table import Table
+from jiyuu.desktop.steps.presenter import StepPresenter, compiled_apart, ready
+from jiyuu.errors import CircuitError
+from jiyuu.measurement.finding import Finding
+from jiyuu.prediction.drive_feedback import looped
+from jiyuu.prediction.drive_findings import study_findings
+from jiyuu.prediction.drive_study import DriveStudy
+from jiyuu.quantities import signed
+
+WHISTLES = "Oscillates by itself here: what it does to a tone is not defined. Turn resonance under its onset."
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class MeasuredLadder:
+    """The newest run's tables, and why it is out of date, or None."""
+
+    levels: Table
+    harmonics: Table
+    stale_why: str | None
+
+
+class DrivePresenter(StepPresenter):
+    """The view asks with methods; signals carry finished values."""
+
+    driven = pyqtSignal(object)  # DriveStudy
+    measured = pyqtSignal(object)  # MeasuredLadder or None
+    level_moved = pyqtSignal(float)  # nominal V peak, while it is dragged too
+
+    latest: DriveStudy | None = None
+
+    # What the person does
+
+    def try_level(self, level_v: float) -> None:
+        """While the line is dragged: nothing is computed, the slice and the readings follow."""
+        self.level_moved.emit(level_v)
+
+    def set_level(self, level_v: float) -> None:
+        self.ask(level_v=float(f"{min(max(level_v, 0.01), 31.0):.4g}"))
+
+    def make_good(self) -> None:
+        """The trim behind the filter that makes it as loud as its source; one act, Ctrl+Z takes it back."""
+        good = None if self.latest is None else self.latest.made_good
+        if good is None:
+            self.message.emit("How loud it is is still being computed, or its source is silent.", False)
+            return
+        self._session.change_setup(trim_db=round(min(max(good.trim_db, -60.0), 60.0), 2))
+        self.message.emit(f"Trim behind the filter: {signed(good.trim_db)} dB, as loud as its source. Ctrl+Z takes it "
+                          "back.", False)
+
+    # What is shown
+
+    def compute(self, standing: Standing, setting: DriveSetting) -> Iterator[DriveStudy]:
+        ready(standing)
+        asked = study_of(standing, setting)
+        if asked.feedback:
+            with suppress(CircuitError):  # the study says why that loop cannot be
+                compiled_apart(looped(standing.filter, standing.mode, standing.gain, asked.feedback, asked.through))
+        yield from super().compute(standing, setting)
+
+    def on_computed(self, found: DriveStudy) -> None:
+        self.latest = found
+        self.driven.emit(found)
+        self.say()
+
+    def show_run(self, runs: list[StoredRun]) -> None:
+        tables = self.tables
+        known = "drive" in tables and "harmonics" in tables
+        self.measured.emit(MeasuredLadder(tables["drive"], tables["harmonics"], self.stale_why) if known else None)
+
+    def _current(self) -> DriveStudy | None:
+        """The study, while it is of the mode that stands."""
+        found = self.latest
+        return found if found is not None and found.mode == self.now().mode else None
+
+    def heading(self) -> str:
+        found = self._current()
+        if found is None:
+            return "Driving it …"
+        return WHISTLES if found.oscillates and not self.logged else super().heading()
+
+    def predicted_findings(self) -> tuple[Finding, ...]:
+        found = self._current()
+        if found is None:
+            return ()
+        standing = self._session.standing()
+        return study_findings(found, position_percent=standing.resonance_percent, limit_v=standing.setup.next_limit_v)

@@ -1,0 +1,128 @@
+"""The Drive step in the real window: the ladder, its slice, the driven resonance, level made good, measured beside."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from jiyuu.bench.walk import StepState
+from jiyuu.measurement.levels import measure_levels
+from jiyuu.prediction.drive import drive_ladder
+from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
+from jiyuu.simulation.render import render
+from tests.desktop.using import measured, settled, typed
+
+
+@pytest.fixture
+def drive(window, qtbot):
+    """Fog voice A, whose study is settled."""
+    window.go("drive")
+    settled(window, qtbot)
+    return window.view("drive")
+
+
+def said(view):
+    return [view.findings.item(i).text() for i in range(view.findings.count())]
+
+
+def test_the_curves_are_those_of_the_ladder_and_the_marks_stand_where_it_bends(window, drive):
+    now = window.session.standing()
+    volts = 10 ** (np.arange(-40.0, 31.0, 10.0) / 20)
+    ladder = drive_ladder(now.network, now.mode, cutoff_hz=now.standing_hz, gain=now.gain, frequency_hz=102.5,
+                          levels_v=volts, rail_v=10.5)
+    gain, thd = drive.bend.curve("gain"), drive.bend.curve("THD")
+    for level in ladder.levels:
+        at = 20 * np.log10(level.input_peak_v)
+        assert np.interp(at, gain.places, gain.values) == pytest.approx(level.gain_db, abs=1e-3)
+        shown = np.interp(at, thd.places, thd.values)
+        assert shown == pytest.approx(max(20 * np.log10(level.thd_percent / 100), -120), abs=0.01)
+    assert drive.bend.marks() == [f"1 % THD {ladder.thd_1_percent_v:.3g} V", f"lamp, 3 % {ladder.lamp_v:.3g} V",
+                                  f"1 dB compressed {ladder.compression_1db_v:.3g} V"]
+    texts = said(drive)
+    assert any(text.startswith("THD 29.6 % at 5 V, 102.5 Hz") for text in texts)
+    assert any(text.startswith("First to bend: input pair") for text in texts)
+    assert any("stops the whistle from" in text for text in texts)
+
+
+def test_the_nominal_level_is_dragged_typed_and_stepped(window, drive, qtbot):
+    before = drive.bars.words()
+    drive.bend.level_dragged.emit(0.5)
+    assert drive.bars.words() != before
+    assert "at 0.5 V" in drive.bars.words()[0]
+    assert window.session.setting(drive.step).level_v == 5.0
+    drive.harmonics.level_dropped.emit(0.5)
+    assert window.session.setting(drive.step).level_v == 0.5
+    settled(window, qtbot)
+    assert any(" at 0.5 V, 102.5 Hz" in text for text in said(drive))
+    QTest.keyClick(drive.bend, Qt.Key.Key_Right)
+    assert window.session.setting(drive.step).level_v == pytest.approx(0.5 * 10 ** (1 / 20), rel=1e-3)
+    typed(drive.level, "2 V")
+    assert window.session.setting(drive.step).level_v == 2.0
+    typed(drive.level, "900 V")
+    assert window.session.setting(drive.step).level_v == 2.0
+    assert "out of range" in window.tidings.text()
+    typed(drive.tone, "A2")
+    assert window.session.setting(drive.step).frequency_hz == 110.0
+
+
+def test_level_made_good_is_as_loud_as_the_source_and_stands_in_the_path(window, drive, qtbot):
+    QTest.keyClick(drive.bend, Qt.Key.Key_G)
+    now = window.session.standing()
+    assert now.setup.trim_db != 0
+    source = mixed_record(now.setup.sources(), duration_s=2.0)
+    out = render(now.network, source, sample_rate_hz=RECORD_RATE_HZ, cutoff_hz=now.standing_hz, gain=now.gain,
+                 modes=[now.mode]).output_v[0] * now.setup.trim
+    loud = [measure_levels(record[24_000:], RECORD_RATE_HZ).loudness_lufs for record in (source, out)]
+    assert loud[0] == pytest.approx(loud[1], abs=0.1)
+    assert f"behind +{now.setup.trim_db:.1f} dB" in window.path.accessibleDescription()
+    window.undo()
+    assert window.session.standing().setup.trim_db == 0
+
+
+def test_feedback_says_from_where_it_rings_and_what_runs_away(window, drive, qtbot):
+    drive.page_choice.button(1).click()
+    typed(drive.patched.numbers["feedback"], "0.5")
+    settled(window, qtbot)
+    assert any("Output fed back by +0.50: THD 27.9 %" in text and "sticks at DC" in text for text in said(drive))
+    drive.patched.choices["behind"].textActivated.emit("folding")
+    settled(window, qtbot)
+    assert any("a folding curve" in text for text in said(drive))
+
+
+def test_a_whistling_filter_shows_what_stops_it(window, drive, qtbot):
+    window.session.change({"resonance_percent": 97.0})
+    settled(window, qtbot)
+    assert drive.stops.isVisible()
+    assert not drive.bend.isVisible()
+    curve = drive.stops.curve("stops the whistle")
+    easiest = curve.places[np.argmin(curve.values)]
+    assert easiest == pytest.approx(window.session.standing().standing_hz, rel=0.5)
+    assert "oscillates by itself" in drive.stops.note().lower()
+    QTest.keyClick(window, Qt.Key.Key_M)
+    assert "oscillates by itself" in window.tidings.text()
+
+
+def test_a_measured_unit_stands_beside_its_drawing(window, drive, qtbot):
+    measured(window, qtbot)
+    assert window.session.states()["drive"] is StepState.DONE
+    found, drawn = drive.bend.curve("gain measured"), drive.bend.curve("gain")
+    assert found.values == pytest.approx(np.interp(found.places, drawn.places, drawn.values), abs=1.5)
+    assert any("± " in text and text.startswith("THD 29.") for text in said(drive))
+    QTest.keyClick(drive.bend, Qt.Key.Key_M)
+    window.session.change({"resonance_percent": 20.0})
+    settled(window, qtbot)
+    assert window.session.states()["drive"] is StepState.STALE
+    assert "out of date: resonance was 45 %" in drive.bend.reason()
+
+
+def test_the_figures_read_and_save(window, drive, tmp_path):
+    assert "harmonic 3" in drive.harmonics.reading_at(0.0, 3.1)
+    assert "peak +" in drive.peaks.reading_at(-30.0, 45.0)
+    for figure in (drive.bend, drive.harmonics, drive.peaks, drive.bars):
+        figure.save(tmp_path / "figure.csv")
+        rows = (tmp_path / "figure.csv").read_text(encoding="utf-8").splitlines()
+        assert len(rows) > 10
+        figure.save(tmp_path / "figure.svg")
+        (tmp_path / "figure.csv").unlink()
+    window.menus.turn_theme()
+    assert drive.harmonics.as_csv()
