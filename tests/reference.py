@@ -55,6 +55,10 @@ def _bytes(value: object) -> bytes:
     """Of arrays to nine places, so that the last bits of another machine's sine make no difference."""
     if isinstance(value, np.ndarray):
         return np.round(value, 9).tobytes() if value.dtype.kind == "f" else value.tobytes()
+    if isinstance(value, Network) and len(value.gains) == len(value.cutoffs) == 1:
+        matrices = [value.V, value.U, value.Z, value.W, value.C, value.D, value.E]
+        return _bytes([value.capacitors, value.branches, value.outputs, *matrices, value.rate_ratio, value.fixed_rate,
+                       value.structure, value.cutoff_by, value.gain_by])
     if is_dataclass(value):
         return b"".join(_bytes(getattr(value, field.name)) for field in fields(value))
     if isinstance(value, list | tuple):
@@ -79,7 +83,7 @@ def integrated(
         return out
 
     def gain_in_force(t: float, state: np.ndarray) -> float:
-        return max(gain(t) + float(network.gain_by @ state), 0.0) if network.gain_by.any() else gain(t)
+        return max(gain(t) + float(network.gain_by[0] @ state), 0.0) if network.gain_by.any() else gain(t)
 
     def slope(t: float, state: np.ndarray) -> np.ndarray:
         rates = network.rates(cutoff_hz(t)) * np.exp2(network.cutoff_by @ state)

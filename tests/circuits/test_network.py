@@ -22,12 +22,12 @@ def test_a_drawing_becomes_the_matrices_of_its_equations():
     c.charge(x, y - limited)
     c.output("out", 3 * x - y)
     network = c.network()
-    assert network.V.constant.tolist() == [[1], [-1]]
-    assert network.U.constant.tolist() == [0, 2]
-    assert network.Z.per_gain.tolist() == [[0, 0], [1, 0]]
+    assert network.V.parts[0].tolist() == [[1], [-1]]
+    assert network.U.parts[0].tolist() == [0, 2]
+    assert network.Z.parts[1].tolist() == [[0, 0], [1, 0]]
     assert network.W.tolist() == [[-1, 1]]
-    assert network.C.constant.tolist() == [[3]]
-    assert network.E.constant.tolist() == [[0, -1]]
+    assert network.C.parts[0].tolist() == [[3]]
+    assert network.E.parts[0].tolist() == [[0, -1]]
     assert network.rates(1.0).tolist() == pytest.approx([3 * np.pi])
 
 
@@ -42,7 +42,7 @@ def test_whole_numbers_stay_literals_and_component_values_do_not():
 def test_a_branch_may_not_depend_on_itself():
     network = circuit("state-variable").network()
     with pytest.raises(CircuitError, match="depends on itself"):
-        replace(network, Z=Affine(np.eye(3), np.zeros((3, 3))))
+        replace(network, Z=Affine.constant(np.eye(3), 1))
 
 
 @pytest.mark.parametrize(
@@ -51,8 +51,8 @@ def test_a_branch_may_not_depend_on_itself():
         ({"rate_ratio": np.array([1.0, np.nan])}, "finite"),
         ({"rate_ratio": np.array([1.0, -1.0])}, "negative rate"),
         ({"W": np.zeros((1, 1))}, "shape"),
-        ({"V": Affine(np.zeros((1, 1)), np.zeros((1, 1)))}, "Matrix V has shape"),
-        ({"U": Affine(np.full(3, np.inf), np.zeros(3))}, "not finite"),
+        ({"V": Affine.constant(np.zeros((1, 1)), 1)}, "Matrix V has shape"),
+        ({"U": Affine.constant(np.full(3, np.inf), 1)}, "not finite"),
     ],
 )
 def test_a_network_that_makes_no_sense_is_refused(change, message):

@@ -11,14 +11,15 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, chara
     mode = "lowpass-12"
     assert {p.name for p in folder.iterdir()} == {
         "findings.json", f"response-{mode}.csv", f"resonance-{mode}.csv", f"pull-{mode}.csv", f"range-{mode}.csv",
-        f"harmonics-{mode}.csv", "tracking.csv", "report.html", "report.pdf",
+        f"harmonics-{mode}.csv", f"drive-{mode}.csv", f"drive-harmonics-{mode}.csv", "tracking.csv",
+        "report.html", "report.pdf",
     }
     findings = json.loads((folder / "findings.json").read_text())
     named = {f["quantity"] for f in findings["steps"]["response"]["modes"][mode]["findings"]}
     assert {"cutoff_3db_hz", "slope_db_per_octave", "polarity"} <= named
     page = (folder / "report.html").read_text()
     assert "−3 dB cutoff" in page
-    assert page.count("<svg") == 4  # response, resonance, pitch over the control, tracking
+    assert page.count("<svg") == 5  # response, resonance, pitch over the control, tracking, drive
     for said in ("<h2>Tracking", "tracking error", "<h2>Self-oscillation", "Self-oscillates from", "<h2>Resonance"):
         assert said in page
     assert (folder / "report.pdf").read_bytes()[:5] == b"%PDF-"
@@ -29,10 +30,10 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, chara
     assert (folder / "report.html").exists()
 
 
-def test_the_walk_into_a_folder_holds_five_steps_and_goes_on(run, characterised):
+def test_the_walk_into_a_folder_holds_six_steps_and_goes_on(run, characterised):
     folder, arguments, out = characterised
     steps = json.loads(out)["steps"]
-    assert set(steps) == {"setup", "response", "resonance", "self_oscillation", "tracking"}
+    assert set(steps) == {"setup", "response", "resonance", "self_oscillation", "tracking", "drive"}
     assert 70 < steps["resonance"]["onset_percent"]["value"] < 100
     table = np.genfromtxt(folder / "resonance-lowpass-12.csv", delimiter=",", names=True)
     assert table["position_percent"][0] == 0

@@ -8,18 +8,28 @@ from hypothesis import strategies as st
 
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.contexts import (
+    BehindTrim,
     Beside,
     BodyPlace,
     BusiestTenth,
     ConcertPitch,
+    CurveBehind,
     DeadStretches,
+    DrivenTone,
+    DryMixed,
+    FirstToBend,
     HumpPlace,
+    LampAt,
     NextModule,
+    OutputFedBack,
+    PeakDriven,
     Played,
     ProposedLaw,
     StepPlace,
+    TonePair,
     TrimTurn,
     UsableRange,
+    WhistleStopped,
     context_of,
 )
 from jiyuu.measurement.finding import Finding, Tolerance, Verdict
@@ -53,6 +63,7 @@ def test_sentences(finding, text):
 
 
 NEXT, PLAYED = NextModule(5.0, 8.0, 90.0, -4.0), Played("the saw")
+TONE = DrivenTone(5.0, 102.5, 0.0, 29.5, -11.1)
 CONTEXTS = {
     "body_db": BodyPlace(100.0), "output_change_db": PLAYED, "overload_from_percent": NEXT, "headroom_db": NEXT,
     "output_peak_v": PLAYED, "output_margin_db": PLAYED, "output_loudness_lufs": PLAYED,
@@ -63,6 +74,13 @@ CONTEXTS = {
     "usable_span_v": UsableRange(5.0, 0.0, 6.0, 5.98), "scale_turn": TrimTurn("scale", 0.2, 0.8, 1.002),
     "hf_turn": TrimTurn("hf", 3.0, 1.5), "offset_turn": TrimTurn("offset", -8.0, -0.5),
     "resonance_turn": TrimTurn("resonance", 2.0, 1.0, aimed_percent=82.0),
+    "driven_thd_percent": TONE, "thd_n_percent": TONE, "compression_1db_v": TONE, "thd_1_percent_v": TONE,
+    "lamp_v": LampAt(3.0), "first_stage_percent": FirstToBend("stage 1", 5.0, 1.2, 2.4),
+    "difference_2_percent": TonePair(668.0, 738.0, 5.0), "difference_3_percent": TonePair(668.0, 738.0, 5.0),
+    "peak_driven_db": PeakDriven(0.02, 5.0, -310.0), "whistle_stopped_v": WhistleStopped(100.0, 102.5, 820.0, 0.02),
+    "fed_back_amount": OutputFedBack(0.5, 5.0, 2.98, 640.0, 27.9, 29.6), "bent_behind_db": CurveBehind(
+        "tanh", 29.6, 0.44, 5), "drive_trim_db": BehindTrim(5.03, -0.05, 5.0),
+    "dry_cancelled_db": DryMixed(50.0, 769.0),
 }
 
 
@@ -87,6 +105,15 @@ def test_a_context_of_a_kind_not_known_is_none():
      "8.0 V; attenuate by 4.0 dB."),
     (Finding("headroom_db", 3.2, "dB", context=NEXT), "Never overloads the next module (±5 V); worst case 3.2 dB of "
      "headroom, at 90 %."),
+    (Finding("first_stage_percent", 62.0, "%", context=FirstToBend("stage 1", 5.0, 1.2, 2.4)), "First to bend: stage "
+     "1, with 62 % of the distortion at 5 V. Twice its headroom: 1 % THD at 2.4 V, for 1.2 V."),
+    (Finding("fed_back_amount", 3.0, "", context=OutputFedBack(3.0, 5.0, 2.98, 0.0)), "Output fed back by +3.00 runs "
+     "away, since nothing in the loop limits it; from +2.98 it sticks at DC."),
+    (Finding("fed_back_amount", -1.5, "", context=OutputFedBack(-1.5, 5.0, -1.2, 640.0, settles_v=3.1)), "Output fed "
+     "back by −1.50 oscillates, at 3.1 V peak; from −1.20 it rings at 640.0 Hz."),
+    (Finding("lamp_v", 0.05, "V", 0.0005, context=LampAt(3.0)), "A lamp set to 3 % lights from 50 mV ± 1 % peak."),
+    (Finding("drive_trim_db", 3.0, "dB", context=BehindTrim(4.0, 1.9, 5.0)), "A trim of +3.0 dB behind it makes it as "
+     "loud as its source; true peak then 4 V, 1.9 dB left to the next module's ±5 V."),
     (Finding("start_up_s", 0.02, "s"), "Reaches full level within 20 ms of an impulse."),
     (Finding("pitch_pull_cents", 12.0, "cents"), "Turning resonance to maximum shifts the pitch by +12.0 cents."),
     (Finding("whistle_at_end_db", -8.0, "dB", context=Beside("saw", -6.0)), "At maximum resonance the whistle stays "

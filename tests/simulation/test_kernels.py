@@ -9,7 +9,7 @@ import pytest
 
 from jiyuu.circuits.catalogue import circuit, circuits
 from jiyuu.circuits.compose import modulated, series, shaper
-from jiyuu.circuits.network import Branch, BranchKind
+from jiyuu.circuits.network import Affine, Branch, BranchKind
 from jiyuu.simulation.kernel_source import LANES, signature
 from jiyuu.simulation.kernels import coefficients_of, compile_apart, integrate, is_compiled
 from jiyuu.simulation.warm import jobs
@@ -86,9 +86,9 @@ def test_branch_shapes_are_exact_over_twelve_decades(kind, shape, lanes):
     base = circuit("sallen-key-lowpass").network()
     # An output that shows the limiter itself, its capacitors standing still at the voltages given.
     shown = replace(base, branches=tuple(replace(b, kind=kind, headroom_v=0.7) for b in base.branches), structure=())
-    e = np.zeros(base.E.constant.shape)
-    e[0, 0] = 1.0
-    shown = replace(shown, E=replace(base.E, constant=e), C=replace(base.C, constant=np.zeros(base.C.constant.shape)))
+    e = np.zeros(base.E.parts.shape)
+    e[0, 0, 0] = 1.0
+    shown = replace(shown, E=Affine(e), C=Affine(np.zeros(base.C.parts.shape)))
     volts = np.concatenate([-np.logspace(2, -10, 60), [0.0], np.logspace(-10, 2, 60)])
     for v in volts[:: 1 if lanes == 1 else 6]:
         states = np.tile([0.0, v], (lanes, 1))

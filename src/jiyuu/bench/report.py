@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 from collections.abc import Mapping
 from importlib.resources import files
 from pathlib import Path
@@ -80,7 +81,7 @@ def _figures(found: Mapping[str, Any], tables: Mapping[str, Path]) -> list[Figur
         for name in run.get("tables", ()):
             kinds.setdefault(name.removesuffix(".csv").removesuffix(f"-{mode}"), {})[mode] = tables[name]
     made = {"response": _response_figure, "resonance": _resonance_figure, "pull": _pull_figure,
-            "tracking": _tracking_figure}
+            "tracking": _tracking_figure, "drive": _drive_figure}
     return [made[kind](paths) for kind, paths in kinds.items() if kind in made]
 
 
@@ -130,6 +131,18 @@ def _pull_figure(paths: Mapping[str, Path]) -> Figure:
     figure, axes = _axes("Resonance control, %", "Pitch of the whistle, cents")
     table = _columns(next(iter(paths.values())))
     axes.plot(table["position_percent"], table["cents"], color=PAPER.ink, lw=1.6, marker="o", ms=4)
+    return figure
+
+
+def _drive_figure(paths: Mapping[str, Path]) -> Figure:
+    figure, axes = _axes("Input, V peak", "Gain in dB; THD in dB re the first harmonic")
+    table = _columns(next(iter(paths.values())))
+    known = [(volts, 20 * math.log10(percent / 100)) for volts, percent, doubt in zip(
+        table["input_peak_v"], table["thd_percent"], table["thd_uncertainty_percent"], strict=True) if percent > doubt]
+    axes.semilogx(table["input_peak_v"], table["gain_db"], color=PAPER.ink, lw=1.6, label="gain")
+    if known:
+        axes.semilogx(*zip(*known, strict=True), color=PAPER.ink, lw=1.6, ls=DASHES[1], label="THD")
+    axes.legend(fontsize=7, frameon=False)
     return figure
 
 

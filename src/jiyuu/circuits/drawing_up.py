@@ -140,8 +140,7 @@ class Drawing:
             capacitors=tuple(name for name, _, _ in self._capacitors),
             branches=tuple(branch for branch, _ in self._branches),
             outputs=tuple(self._outputs),
-            V=V, U=Affine(U.constant[:, 0], U.per_gain[:, 0]), Z=Z, W=W,
-            C=C, D=Affine(D.constant[:, 0], D.per_gain[:, 0]), E=E,
+            V=V, U=Affine(U.parts[..., 0]), Z=Z, W=W, C=C, D=Affine(D.parts[..., 0]), E=E,
             rate_ratio=np.array([ratio for _, ratio, _ in self._capacitors]),
             fixed_rate=np.array([rate for _, _, rate in self._capacitors]),
             structure=tuple(sorted(structure, key=lambda entry: entry[:4])),
@@ -162,7 +161,7 @@ class Drawing:
                     parts[name][part, i, j] = weight
                     if _present(weight):
                         structure.append((name, i, j, part, _literal(weight)))
-        affine = {name: Affine(array[0], array[1]) for name, array in parts.items()}
+        affine = {name: Affine(array) for name, array in parts.items()}
         return affine["V"], affine["U"], affine["Z"], structure
 
 

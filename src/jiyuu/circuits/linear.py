@@ -29,15 +29,16 @@ class StateSpace:
 
 
 def state_space(
-    network: Network, *, cutoff_hz: float, gain: float, slope: FloatArray | None = None
+    network: Network, *, cutoff_hz: float | FloatArray, gain: float | FloatArray, slope: FloatArray | None = None
 ) -> StateSpace:
-    """The network linearised. slope (m,): φ' of each branch at the operating point, all 1 when not given."""
+    """The network linearised, at one cutoff and gain or at each of those it names. slope (m,): φ' of each branch at the
+    operating point, all 1 when not given."""
     slopes = np.ones(len(network.branches)) if slope is None else slope
     # φ = S·v with v = V·x + U·u + Z·φ
     inverse = np.linalg.inv(np.eye(slopes.size) - network.Z.at(gain) * slopes[np.newaxis, :])
     currents_x = slopes[:, np.newaxis] * (inverse @ network.V.at(gain))
     currents_u = slopes * (inverse @ network.U.at(gain))
-    rate = 2 * np.pi * cutoff_hz
+    rate = 2 * np.pi * float(np.max(cutoff_hz))
     rates = network.rates(cutoff_hz) / rate
     return StateSpace(
         A=rates[:, np.newaxis] * (network.W @ currents_x),

@@ -71,13 +71,13 @@ def _transfer(
 ) -> tuple[FloatArray, FloatArray]:
     """Numerators (units, modes, n + 1) and denominators (units, n + 1) in units of the cutoff's angular rate.
 
-    rates: (units, n) of each capacitor in that unit; gains: (units,)."""
+    rates: (units, n) of each capacitor in that unit; gains: (units,) of a network that has one."""
     rows, m = [network.output_index(mode) for mode in modes], len(network.branches)
     k = np.asarray(gains, dtype=float)[:, np.newaxis]
 
     def at(matrix: Affine) -> FloatArray:
-        shape = (-1, *[1] * matrix.constant.ndim)
-        return np.asarray(matrix.constant + np.reshape(k, shape) * matrix.per_gain)
+        constant, per_gain = matrix.parts
+        return np.asarray(constant + np.reshape(k, (-1, *[1] * constant.ndim)) * per_gain)
 
     inverse = np.linalg.inv(np.eye(m) - at(network.Z))
     by_state, by_input = inverse @ at(network.V), (inverse @ at(network.U)[..., np.newaxis])[..., 0]

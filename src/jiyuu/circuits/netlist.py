@@ -49,7 +49,7 @@ def netlist_text(circuit: Circuit, network: Network, *, title: str, cutoff_hz: f
             lines.append(f".param h{j + 1}={branch.headroom_v:.9g}")
     gain_text = "k"
     if network.gain_by.any():
-        patched = _sum([(f"{w:.9g}", states[j]) for j, w in enumerate(network.gain_by) if w], constant=0.0)
+        patched = _sum([(f"{w:.9g}", states[j]) for j, w in enumerate(network.gain_by[0]) if w], constant=0.0)
         lines += ["* resonance, moved by the filter's own output", f"Bkk kk 0 V=max(k + {patched}, 0)"]
         gain_text = "V(kk)"
     lines.append("* branches: the voltage that drives each, and what it gives")
@@ -93,8 +93,7 @@ def netlist_text(circuit: Circuit, network: Network, *, title: str, cutoff_hz: f
 
 def _terms(matrix: Affine, row: int, nodes: list[str], gain: str) -> list[tuple[str, str]]:
     """(weight, node) of a row, weights affine in the loop gain, which is written as `gain`."""
-    constant = matrix.constant[row].reshape(-1)
-    per_gain = matrix.per_gain[row].reshape(-1)
+    constant, per_gain = matrix.parts[:, row].reshape(2, -1)
     found = []
     for a, b, node in zip(constant, per_gain, nodes, strict=True):
         if a and b:

@@ -61,7 +61,7 @@ def main(folder: Path) -> None:
         window.show()
         keep_focus_on_figure(window)
         camera = Camera(window, app, folder)
-        for view in (_setup, _response, _resonance, _self_oscillation, _tracking, _logbook, _night):
+        for view in (_setup, _response, _resonance, _self_oscillation, _tracking, _drive, _logbook, _night):
             view(camera)
         window.close()
         camera.settle()
@@ -144,6 +144,17 @@ def _tracking(camera: Camera) -> None:
     camera.shoot("tracking")
     view.presenter.turn_as_advised()
     camera.shoot("tracking-trimmed")
+
+
+def _drive(camera: Camera) -> None:
+    view = _measured(camera, "drive", "F")
+    camera.shoot("drive")
+    camera.window.session.take_letter("C")
+    camera.window.session.change({"resonance_percent": 95.0})
+    view.page_choice.button(1).click()
+    camera.shoot("drive-whistling")
+    camera.window.undo()
+    view.page_choice.button(0).click()
 
 
 def _logbook(camera: Camera) -> None:

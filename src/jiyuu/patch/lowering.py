@@ -2,13 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from jiyuu.arrays import FloatArray
-from jiyuu.circuits.compose import feedback, held, named, only, parallel, scaled, series, shaper, silent, wire
+from jiyuu.circuits.compose import (
+    feedback,
+    held,
+    levelled,
+    named,
+    only,
+    parallel,
+    scaled,
+    series,
+    shaper,
+    silent,
+    wire,
+)
 from jiyuu.circuits.network import Affine, Branch, Network
 from jiyuu.errors import CircuitError
 from jiyuu.patch.document import (
@@ -26,6 +38,7 @@ from jiyuu.patch.document import (
 
 UNIT_HZ = 1000.0  # a network has one cutoff; those of a patch are ratios to this one
 LEFT, RIGHT = "left", "right"
+OUTPUT_LEVEL = "output.level"
 
 
 def is_stereo(patch: Patch) -> bool:
@@ -45,56 +58,118 @@ def stages_of(path: Sequence[AnyStage]) -> Iterator[AnyStage]:
             yield from stages_of(inner)
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Lowered:
+    """One side as one network, its output 'out': cutoff_hz (c,) and gain (g,) that its named controls stand at."""
+
+    network: Network
+    cutoff_hz: FloatArray
+    gain: FloatArray
+
+
 def network_of(patch: Patch, side: str = LEFT) -> Network:
-    """All of one side: the output 'out', cutoffs as ratios to UNIT_HZ. Raises CircuitError naming a stage that cannot
-    be played."""
-    return silent(path_network(patch.path, side, "path", 0.0))
+    """All of one side where nothing moves: the output 'out', cutoffs as ratios to UNIT_HZ. Raises CircuitError naming a
+    stage that cannot be played."""
+    return lowered(patch, side).network
+
+
+def lowered(patch: Patch, side: str = LEFT, moving: Collection[str] = ()) -> Lowered:
+    """One side in which the controls named stay free ('first.cutoff', 'first.resonance', 'drive.level',
+    'loop.feedback', 'output.level') and everything else is fixed. Raises CircuitError as network_of does."""
+    lowering = _Lowering(side, frozenset(moving))
+    network = lowering.path(patch.path, "path", 0.0)
+    if OUTPUT_LEVEL in lowering.moving:
+        network = lowering.levelled(network, OUTPUT_LEVEL, 1.0)
+    network = silent(network)
+    return Lowered(network, np.array([lowering.bases.get(name, UNIT_HZ) for name in network.cutoffs]),
+                   np.array([lowering.bases[name] for name in network.gains]))
 
 
 def path_network(path: Sequence[AnyStage], side: str, place: str, octaves: float) -> Network:
-    """octaves: by which all cutoffs in it are moved."""
-    found: Network | None = None
-    factor = 1.0
-    for i, stage in enumerate(path):
-        if isinstance(stage, Gain):  # what only multiplies needs no joint
-            factor *= stage.factor
-            continue
-        own = _stage_network(stage, side, f"{place}[{i}]", octaves)
-        first = found is None and factor == 1
-        found = own if first else series(scaled(found or wire(), factor), "out", own)
+    """A path by itself, everything in it fixed. octaves: by which all cutoffs in it are moved."""
+    return _Lowering(side, frozenset()).path(path, place, octaves)
+
+
+class _Lowering:
+    """Stages into networks; bases: where the controls that stay free stand, by name."""
+
+    def __init__(self, side: str, moving: frozenset[str]) -> None:
+        self.side, self.moving = side, moving
+        self.bases: dict[str, float] = {}
+
+    def path(self, path: Sequence[AnyStage], place: str, octaves: float) -> Network:
+        found: Network | None = None
         factor = 1.0
-    return scaled(found or wire(), factor)
+        for i, stage in enumerate(path):
+            if isinstance(stage, Gain):  # what only multiplies needs no joint
+                if f"{stage.id}.level" in self.moving:
+                    found = self.levelled(scaled(found or wire(), factor), f"{stage.id}.level", stage.factor)
+                    factor = 1.0
+                else:
+                    factor *= stage.factor
+                continue
+            own = self.stage(stage, f"{place}[{i}]", octaves)
+            first = found is None and factor == 1
+            found = own if first else series(scaled(found or wire(), factor), "out", own)
+            factor = 1.0
+        return scaled(found or wire(), factor)
+
+    def levelled(self, network: Network, name: str, factor: float) -> Network:
+        self.bases[name] = factor
+        return levelled(network, name)
+
+    def stage(self, stage: AnyStage, place: str, octaves: float) -> Network:
+        called = stage.id or place
+        if isinstance(stage, Shape):
+            return named(_curve(stage), called)
+        if isinstance(stage, FilterStage):
+            return self.filter(stage, called, octaves)
+        if isinstance(stage, Stereo):
+            inner = stage.left if self.side == LEFT else stage.right
+            half = 0.5 * stage.spacing_octaves
+            return self.path(inner, f"{place}.{self.side}", octaves + (-half if self.side == LEFT else half))
+        if isinstance(stage, Parallel):
+            total: Network | None = None
+            for j, limb in enumerate(stage.branches):
+                own = scaled(self.path(limb.path, f"{place}.branches[{j}].path", octaves), limb.factor)
+                total = own if total is None else only(parallel(total, "out", own, "out"), "sum")
+            assert total is not None
+            return total
+        assert isinstance(stage, Feedback)
+        amount = f"{called}.feedback"
+        if amount in self.moving:
+            self.bases[amount] = stage.amount
+        return closed(self.path(stage.path, f"{place}.path", octaves), stage, called,
+                      moved_by=amount if amount in self.moving else "")
+
+    def filter(self, stage: FilterStage, called: str, octaves: float) -> Network:
+        document = stage.document
+        cutoff_hz = document.cutoff_hz
+        if octaves:
+            cutoff_hz = float(np.clip(cutoff_hz * 2.0**octaves, stage.lowest_hz, stage.highest_hz))
+        resonance, cutoff = f"{called}.resonance", f"{called}.cutoff"
+        own = document.network()
+        if resonance in self.moving:
+            self.bases[resonance] = stage.loop_gain
+        else:
+            own = held(own, stage.loop_gain)
+        own = only(own, document.chosen_mode)
+        if not {resonance, cutoff} & self.moving:
+            return named(replace(own, rate_ratio=own.rate_ratio * (cutoff_hz / UNIT_HZ)), called)
+        self.bases[cutoff] = cutoff_hz
+        return named(own, called, controls=called)
 
 
-def _stage_network(stage: AnyStage, side: str, place: str, octaves: float) -> Network:
-    called = stage.id or place
-    if isinstance(stage, Shape):
-        return named(_curve(stage), called)
-    if isinstance(stage, FilterStage):
-        return named(_filter(stage, octaves), called)
-    if isinstance(stage, Stereo):
-        inner = stage.left if side == LEFT else stage.right
-        half = 0.5 * stage.spacing_octaves
-        return path_network(inner, side, f"{place}.{side}", octaves + (-half if side == LEFT else half))
-    if isinstance(stage, Parallel):
-        total: Network | None = None
-        for j, limb in enumerate(stage.branches):
-            own = scaled(path_network(limb.path, side, f"{place}.branches[{j}].path", octaves), limb.factor)
-            total = own if total is None else only(parallel(total, "out", own, "out"), "sum")
-        assert total is not None
-        return total
-    assert isinstance(stage, Feedback)
-    return closed(path_network(stage.path, side, f"{place}.path", octaves), stage, called)
-
-
-def closed(inside: Network, stage: Feedback, called: str) -> Network:
+def closed(inside: Network, stage: Feedback, called: str, *, moved_by: str = "") -> Network:
     """The path with its output fed back. Raises CircuitError where the path answers at once."""
     fed = inside
     if stage.through is not None:
         bent = named(_curve(stage.through), f"{called} through")
         fed = _tapped(inside, series(inside, "out", bent))
+    elif moved_by:  # behind a joint, so that no two gains multiply each other
+        fed = _tapped(inside, series(inside, "out", wire()))
     try:
-        return only(feedback(fed, "fed" if stage.through is not None else "out", stage.amount), "out")
+        return only(feedback(fed, "out" if fed is inside else "fed", stage.amount, moved_by=moved_by), "out")
     except CircuitError as error:
         raise CircuitError(
             f"{called}: amount: its path answers at once, so the loop has no time to go round in; put a filter that "
@@ -106,33 +181,20 @@ def _tapped(inside: Network, bent: Network) -> Network:
     """With two outputs: 'out' as it is inside, 'fed' behind the curve."""
     n, m = len(inside.branches), len(bent.branches)
 
-    def both(of_inside: Affine, of_bent: Affine, width: int) -> Affine:
-        def padded(array: FloatArray) -> FloatArray:
-            return np.pad(array, ((0, 0), (0, width - array.shape[1])))
-
-        return Affine(np.concatenate([padded(of_inside.constant), of_bent.constant]),
-                      np.concatenate([padded(of_inside.per_gain), of_bent.per_gain]))
+    def both(of_inside: Affine, of_bent: Affine) -> Affine:
+        """The curve has no gains of its own, so that those of both are the same, in the same order."""
+        missing = of_bent.parts.shape[2] - of_inside.parts.shape[2]
+        return Affine(np.concatenate([np.pad(of_inside.parts, ((0, 0), (0, 0), (0, missing))), of_bent.parts], axis=1))
 
     assert n < m
     return replace(
-        bent, outputs=("out", "fed"), C=both(inside.C, bent.C, bent.C.constant.shape[1]),
-        E=both(inside.E, bent.E, m),
-        D=Affine(np.concatenate([inside.D.constant, bent.D.constant]),
-                 np.concatenate([inside.D.per_gain, bent.D.per_gain])),
+        bent, outputs=("out", "fed"), C=both(inside.C, bent.C), E=both(inside.E, bent.E),
+        D=Affine(np.concatenate([inside.D.parts, bent.D.parts], axis=1)),
     )
 
 
 def _curve(curve: Curve) -> Network:
     return shaper(Branch("curve", curve.branch_kind, curve.headroom_v, curve.bias_v))
-
-
-def _filter(stage: FilterStage, octaves: float) -> Network:
-    document = stage.document
-    cutoff_hz = float(np.clip(document.cutoff_hz * 2.0**octaves, stage.lowest_hz, stage.highest_hz))
-    if not octaves:
-        cutoff_hz = document.cutoff_hz
-    own = only(held(document.network(), stage.loop_gain), document.chosen_mode)
-    return replace(own, rate_ratio=own.rate_ratio * (cutoff_hz / UNIT_HZ))
 
 
 @dataclass(frozen=True, slots=True)

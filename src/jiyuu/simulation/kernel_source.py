@@ -48,18 +48,19 @@ def layout_of(network: Network) -> Layout:
 def signature(network: Network) -> str:
     """Text that two networks share exactly when one compiled kernel serves both."""
     kinds = ",".join(branch.kind for branch in network.branches)
-    return f"{len(network.capacitors)}|{kinds}|{network.structure}"
+    controls = f"{len(network.gains)}|{network.cutoff_of.tolist() if len(network.cutoffs) > 1 else ''}"
+    return f"{len(network.capacitors)}|{kinds}|{controls}|{network.structure}"
 
 
 class _Writer:
     """Lines of the kernel for one network; `table(i)` says how to read coefficient i."""
 
-    def __init__(self, network: Network, *, lanes: bool) -> None:
+    def __init__(self, network: Network, *, lanes: bool, gains_out: list[str]) -> None:
         self.network = network
         self.layout = layout_of(network)
         self.place = {entry: i for i, entry in enumerate(self.layout.entries)}
         self.lanes = lanes
-        self.gain_out = "k_start"  # the gain the outputs are taken with; the lanes form gives it a slot
+        self.gains_out = gains_out  # where the gains that the outputs are taken with go, where they move by themselves
         self.lines: list[str] = []
         self.temporaries = 0
 
@@ -80,13 +81,13 @@ class _Writer:
         text = ""
         for j in sorted({j for j, _ in parts}):
             weights = []
-            for part in (0, 1):
+            for part in range(1 + len(self.network.gains)):
                 if (j, part) not in parts:
                     continue
                 literal = parts[(j, part)]
                 value = str(literal) if literal is not None else self.table(self.place[(matrix, row, j, part)])
-                if part == 1:
-                    value = {"1": "k", "-1": "-k"}.get(value, f"{value}*k")
+                if part:
+                    value = {"1": f"k{part - 1}", "-1": f"-k{part - 1}"}.get(value, f"{value}*k{part - 1}")
                 weights.append(value)
             if weights == ["1"]:
                 text += f" + {signals[j]}"
@@ -96,13 +97,14 @@ class _Writer:
                 text += f" + ({' + '.join(weights)})*{signals[j]}"
         return text
 
-    def derivative(self, stage: int, state: list[str], u: str, omega: str, k: str) -> list[str]:
+    def derivative(self, stage: int, state: list[str], u: str, omegas: list[str], gains: list[str]) -> list[str]:
         """Emits φ and x' at a state; returns the names that hold x'."""
         signals = dict(enumerate(state))
-        added = self.weighted("N", 0, signals)
-        self.lines.append(f"k = max({k}{added}, 0.0)" if added else f"k = {k}")
-        if stage == 1 and added:
-            self.lines.append(f"{self.gain_out} = k")
+        for g, gain in enumerate(gains):
+            added = self.weighted("N", g, signals)
+            self.lines.append(f"k{g} = max({gain}{added}, 0.0)" if added else f"k{g} = {gain}")
+            if stage == 1 and added:
+                self.lines.append(f"{self.gains_out[g]} = k{g}")
         outputs: dict[int, str] = {}
         for j, branch in enumerate(self.network.branches):
             v, f = f"v{stage}_{j}", f"f{stage}_{j}"
@@ -115,6 +117,7 @@ class _Writer:
         names = []
         for i in range(len(self.network.capacitors)):
             current = self.weighted("W", i, outputs) or " 0.0"
+            omega = omegas[self.network.cutoff_of[i]]
             name, turn = f"d{stage}_{i}", omega
             moved = self.weighted("M", i, signals)
             if moved:
@@ -162,15 +165,12 @@ class _Writer:
                 f"{f} = math.copysign({headroom}*(exponent*0.6931471805599453 + 2.0*q*p), z)",
             ]
 
-    def step(self, state: list[str], at: dict[str, tuple[str, str, str]]) -> list[str]:
+    def step(self, state: list[str], at: dict[str, tuple[str, list[str], list[str]]]) -> list[str]:
         """One Runge–Kutta step; `at` gives (u, ω, k) at 'start', 'middle' and 'end'. Returns the new state's text."""
-        u, omega, k = at["start"]
-        first = self.derivative(1, state, u, omega, k)
-        u, omega, k = at["middle"]
-        second = self.derivative(2, self.moved(2, state, first, "half"), u, omega, k)
-        third = self.derivative(3, self.moved(3, state, second, "half"), u, omega, k)
-        u, omega, k = at["end"]
-        fourth = self.derivative(4, self.moved(4, state, third, "step"), u, omega, k)
+        first = self.derivative(1, state, *at["start"])
+        second = self.derivative(2, self.moved(2, state, first, "half"), *at["middle"])
+        third = self.derivative(3, self.moved(3, state, second, "half"), *at["middle"])
+        fourth = self.derivative(4, self.moved(4, state, third, "step"), *at["end"])
         return [
             f"{x} + sixth*({a} + 2.0*({b} + {c}) + {d})"
             for x, a, b, c, d in zip(state, first, second, third, fourth, strict=True)
@@ -192,154 +192,163 @@ from numba import njit
 FAST = {"contract", "arcp", "nsz", "nnan", "ninf"}
 '''
 
+MOMENTS = ("start", "middle", "end")  # of a step
+_ARGUMENTS = "coefficients, states, u, omega, gain, half, outputs, C, D, E"
+_OPENING = """@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy")
+def {name}({arguments}):
+    step = 2.0*half
+    sixth = step/6.0
+    u_turn = 1 if u.shape[1] > 1 else 0
+    omega_move = 1 if omega.shape[1] > 1 else 0
+    omega_turn = 1 if omega.shape[2] > 1 else 0
+    k_move = 1 if gain.shape[1] > 1 else 0
+    k_turn = 1 if gain.shape[2] > 1 else 0"""
+
+
 def kernel_source(network: Network) -> str:
     """A module with `single` and `side_by_side`, both
 
-        f(coefficients (lanes, size), states (lanes, n), u (steps·2 + 1, lanes or 1), omega, gain (the same, or one
-          row each), half, outputs (r, steps, lanes), C0, C1 (r, n), D0, D1 (r,), E0, E1 (r, m))
+        f(coefficients (lanes, size), states (lanes, n), u (steps·2 + 1, lanes or 1), omega (cutoffs, the same, or one
+          row each), gain (gains, the same), half, outputs (r, steps, lanes), C (1 + gains, r, n), D (1 + gains, r),
+          E (1 + gains, r, m))
 
     Times in s, u in V, omega in rad/s. outputs hold y at the start of every step; states are left at the end of the
     record."""
     return "\n\n".join([_HEAD, _single(network), _side_by_side(network)]) + "\n"
 
 
+def _affine(matrix: str, place: str, gains: list[str]) -> str:
+    """One output's weight at the gains in force."""
+    return " + ".join([f"{matrix}[0, {place}]", *(f"{gain}*{matrix}[{g + 1}, {place}]" for g, gain in enumerate(gains))])
+
+
 def _single(network: Network) -> str:
-    n, m = len(network.capacitors), len(network.branches)
-    writer = _Writer(network, lanes=False)
+    n, m, g, c = len(network.capacitors), len(network.branches), len(network.gains), len(network.cutoffs)
+    started = [f"k{i}_start" for i in range(g)]
+    writer = _Writer(network, lanes=False, gains_out=started)
     state = [f"x{i}" for i in range(n)]
-    new = writer.step(
-        state, {name: (f"u_{name}", f"omega_{name}", f"k_{name}") for name in ("start", "middle", "end")}
-    )
-    body = "\n            ".join(writer.lines)
-    unpack = "\n        ".join(f"c{i} = coefficients[lane, {i}]" for i in range(writer.layout.size))
-    load = "\n        ".join(f"x{i} = states[lane, {i}]" for i in range(n))
-    advance = "\n            ".join(f"y{i} = {text}" for i, text in enumerate(new))
-    commit = "\n            ".join(f"x{i} = y{i}" for i in range(n))
-    keep = "\n        ".join(f"states[lane, {i}] = x{i}" for i in range(n))
-    observed = " ".join(f"+ (C0[r, {i}] + k_start*C1[r, {i}])*x{i}" for i in range(n))
-    observed += " " + " ".join(f"+ (E0[r, {j}] + k_start*E1[r, {j}])*f1_{j}" for j in range(m))
-    return f'''@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy")
-def single(coefficients, states, u, omega, gain, half, outputs, C0, C1, D0, D1, E0, E1):
-    step = 2.0*half
-    sixth = step/6.0
-    u_turn = 1 if u.shape[1] > 1 else 0
-    omega_move = 1 if omega.shape[0] > 1 else 0
-    omega_turn = 1 if omega.shape[1] > 1 else 0
-    k_move = 1 if gain.shape[0] > 1 else 0
-    k_turn = 1 if gain.shape[1] > 1 else 0
+    new = writer.step(state, {name: (f"u_{name}", [f"omega{i}_{name}" for i in range(c)],
+                                     [f"k{i}_{name}" for i in range(g)]) for name in MOMENTS})
+    outer, inner = "\n        ", "\n            "
+    taken = [f"u_{name} = u[2*t + {i}, lane*u_turn]" for i, name in enumerate(MOMENTS)]
+    for array, letter, count in (("omega", "omega", c), ("gain", "k", g)):
+        taken += [f"{letter}{j}_{name} = {array}[{j}, (2*t + {i})*{letter}_move, lane*{letter}_turn]"
+                  for j in range(count) for i, name in enumerate(MOMENTS)]
+    observed = [f"({_affine('D', 'r', started)})*u_start"]
+    observed += [f"({_affine('C', f'r, {i}', started)})*x{i}" for i in range(n)]
+    observed += [f"({_affine('E', f'r, {j}', started)})*f1_{j}" for j in range(m)]
+    return f'''{_OPENING.format(name="single", arguments=_ARGUMENTS)}
     for lane in range(states.shape[0]):
-        {unpack}
-        {load}
+        {outer.join(f"c{i} = coefficients[lane, {i}]" for i in range(writer.layout.size))}
+        {outer.join(f"x{i} = states[lane, {i}]" for i in range(n))}
         for t in range(outputs.shape[1]):
-            u_start = u[2*t, lane*u_turn]
-            u_middle = u[2*t + 1, lane*u_turn]
-            u_end = u[2*t + 2, lane*u_turn]
-            omega_start = omega[2*t*omega_move, lane*omega_turn]
-            omega_middle = omega[(2*t + 1)*omega_move, lane*omega_turn]
-            omega_end = omega[(2*t + 2)*omega_move, lane*omega_turn]
-            k_start = gain[2*t*k_move, lane*k_turn]
-            k_middle = gain[(2*t + 1)*k_move, lane*k_turn]
-            k_end = gain[(2*t + 2)*k_move, lane*k_turn]
-            {body}
+            {inner.join(taken)}
+            {inner.join(writer.lines)}
             for r in range(outputs.shape[0]):
-                outputs[r, t, lane] = (D0[r] + k_start*D1[r])*u_start {observed}
-            {advance}
-            {commit}
-        {keep}'''
+                outputs[r, t, lane] = {" + ".join(observed)}
+            {inner.join(f"y{i} = {text}" for i, text in enumerate(new))}
+            {inner.join(f"x{i} = y{i}" for i in range(n))}
+        {outer.join(f"states[lane, {i}] = x{i}" for i in range(n))}'''
+
+
+class _Slots:
+    """Rows of the working table of filters side by side, each known by a name; the coefficients come first."""
+
+    def __init__(self, coefficients: int) -> None:
+        self.rows = coefficients
+        self._place: dict[str, int] = {}
+
+    def take(self, *names: str) -> None:
+        for name in names:
+            self._place[name] = self.rows
+            self.rows += 1
+
+    def row(self, name: str) -> int:
+        return self._place[name]
+
+    def __getitem__(self, name: str) -> str:
+        return f"w[{self._place[name] * LANES} + b]"
 
 
 def _side_by_side(network: Network) -> str:
-    n, m = len(network.capacitors), len(network.branches)
-    writer = _Writer(network, lanes=True)
-    size = writer.layout.size
-    x_at, f_at = size, size + n
-    signal_at = f_at + m  # u, ω, k at start, middle, end
-    rows = signal_at + 9
-    if network.gain_by.any():
-        writer.gain_out = f"w[{(rows + n) * LANES} + b]"
-
-    def slot(row: int) -> str:
-        return f"w[{row * LANES} + b]"
-
-    state = [f"x{i}" for i in range(n)]
-    at = {
-        name: tuple(slot(signal_at + 3 * which + i) for which in range(3))
-        for i, name in enumerate(("start", "middle", "end"))
-    }
-    new = writer.step(state, at)  # type: ignore[arg-type]
+    n, m, g, c = len(network.capacitors), len(network.branches), len(network.gains), len(network.cutoffs)
+    slots = _Slots(layout_of(network).size)
+    states, branches = [f"x{i}" for i in range(n)], [f"f{j}" for j in range(m)]
+    slots.take(*states, *branches, *(f"u {name}" for name in MOMENTS))
+    for letter, count in (("omega", c), ("k", g)):
+        slots.take(*(f"{letter}{j} {name}" for j in range(count) for name in MOMENTS))
+    # The state before the step is needed for the outputs, so the new one waits until they are taken.
+    slots.take(*(f"next {name}" for name in states))
+    moving = [bool(row.any()) for row in network.gain_by]
+    slots.take(*(f"k{j} out" for j in range(g) if moving[j]), "out")
+    gains = [slots[f"k{j} out" if moving[j] else f"k{j} start"] for j in range(g)]
+    writer = _Writer(network, lanes=True, gains_out=gains)
+    new = writer.step(states, {name: (slots[f"u {name}"], [slots[f"omega{j} {name}"] for j in range(c)],
+                                      [slots[f"k{j} {name}"] for j in range(g)]) for name in MOMENTS})
     indent = "\n                "
-    load = indent.join(f"x{i} = {slot(x_at + i)}" for i in range(n))
-    body = indent.join(writer.lines)
-    record = indent.join(f"{slot(f_at + j)} = f1_{j}" for j in range(m))
-    advance = indent.join(f"y{i} = {text}" for i, text in enumerate(new))
-    # The state before the step is needed for the outputs, so the new one waits in the slots of the next step.
-    next_at = rows
-    rows += n
-    gain_row = rows if writer.gain_out != "k_start" else signal_at + 6
-    rows += 1
-    hold = indent.join(f"{slot(next_at + i)} = y{i}" for i in range(n))
-    return f'''@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy")
-def side_by_side(coefficients, states, u, omega, gain, half, outputs, C0, C1, D0, D1, E0, E1):
-    step = 2.0*half
-    sixth = step/6.0
-    u_turn = 1 if u.shape[1] > 1 else 0
-    omega_move = 1 if omega.shape[0] > 1 else 0
-    omega_turn = 1 if omega.shape[1] > 1 else 0
-    k_move = 1 if gain.shape[0] > 1 else 0
-    k_turn = 1 if gain.shape[1] > 1 else 0
-    w = np.zeros({(rows + 1) * LANES})
+    lanes = f"for b in range({LANES}):"
+
+    def moved(start: int, at: str) -> list[str]:
+        """Lines that bring ω and k from half step `at` on: three moments each."""
+        lines = []
+        for array, letter, count in (("omega", "omega", c), ("gain", "k", g)):
+            if not count:
+                continue
+            lines += [f"if {letter}_move:" if at != "0" else "if True:", f"    {lanes}"]
+            lines += [f"        {slots[f'{letter}{j} {name}']} = {array}[{j}, ({at} + {i})*{letter}_move, "
+                      f"(base + b)*{letter}_turn]" for j in range(count) for i, name in enumerate(MOMENTS)]
+        return [" " * start + line for line in lines]
+
+    taken = [
+        f"{slots['out']} = ({_affine('D', 'r', gains)})*{slots['u start']}",
+    ]
+    weighed = f"({_affine('C', 'r, i', gains)})*w[({slots.row('x0') if n else 0} + i)*{LANES} + b]"
+    bent = f"({_affine('E', 'r, j', gains)})*w[({slots.row('f0') if m else 0} + j)*{LANES} + b]"
+    used = " or ".join(f"E[{part}, r, j] != 0.0" for part in range(1 + g))
+    newline = "\n"
+    return f'''{_OPENING.format(name="side_by_side", arguments=_ARGUMENTS)}
+    w = np.zeros({slots.rows * LANES})
     for base in range(0, states.shape[0], {LANES}):
-        for b in range({LANES}):
-            for i in range({size}):
+        {lanes}
+            for i in range({writer.layout.size}):
                 w[i*{LANES} + b] = coefficients[base + b, i]
             for i in range({n}):
-                w[({x_at} + i)*{LANES} + b] = states[base + b, i]
-            w[{signal_at + 2}*{LANES} + b] = u[0, (base + b)*u_turn]
-            for i in range(3):
-                w[({signal_at + 3} + i)*{LANES} + b] = omega[0, (base + b)*omega_turn]
-                w[({signal_at + 6} + i)*{LANES} + b] = gain[0, (base + b)*k_turn]
+                w[({slots.row("x0") if n else 0} + i)*{LANES} + b] = states[base + b, i]
+            {slots["u end"]} = u[0, (base + b)*u_turn]
+{newline.join(moved(8, "0"))}
         for t in range(outputs.shape[1]):
-            for b in range({LANES}):
-                w[{signal_at}*{LANES} + b] = w[{signal_at + 2}*{LANES} + b]
+            {lanes}
+                {slots["u start"]} = {slots["u end"]}
             if u_turn:
-                for b in range({LANES}):
-                    w[{signal_at + 1}*{LANES} + b] = u[2*t + 1, base + b]
-                    w[{signal_at + 2}*{LANES} + b] = u[2*t + 2, base + b]
+                {lanes}
+                    {slots["u middle"]} = u[2*t + 1, base + b]
+                    {slots["u end"]} = u[2*t + 2, base + b]
             else:
                 u_middle = u[2*t + 1, 0]
                 u_end = u[2*t + 2, 0]
-                for b in range({LANES}):
-                    w[{signal_at + 1}*{LANES} + b] = u_middle
-                    w[{signal_at + 2}*{LANES} + b] = u_end
-            if omega_move:
-                for i in range(3):
-                    for b in range({LANES}):
-                        w[({signal_at + 3} + i)*{LANES} + b] = omega[2*t + i, (base + b)*omega_turn]
-            if k_move:
-                for i in range(3):
-                    for b in range({LANES}):
-                        w[({signal_at + 6} + i)*{LANES} + b] = gain[2*t + i, (base + b)*k_turn]
-            for b in range({LANES}):
-                {load}
-                {body}
-                {record}
-                {advance}
-                {hold}
+                {lanes}
+                    {slots["u middle"]} = u_middle
+                    {slots["u end"]} = u_end
+{newline.join(moved(12, "2*t"))}
+            {lanes}
+                {indent.join(f"{name} = {slots[name]}" for name in states)}
+                {indent.join(writer.lines)}
+                {indent.join(f"{slots[name]} = f1_{j}" for j, name in enumerate(branches))}
+                {indent.join(f"y{i} = {text}" for i, text in enumerate(new))}
+                {indent.join(f"{slots[f'next x{i}']} = y{i}" for i in range(n))}
             for r in range(outputs.shape[0]):
-                for b in range({LANES}):
-                    w[{rows}*{LANES} + b] = (D0[r] + w[{gain_row}*{LANES} + b]*D1[r])*w[{signal_at}*{LANES} + b]
+                {lanes}
+                    {taken[0]}
                 for i in range({n}):
-                    for b in range({LANES}):
-                        w[{rows}*{LANES} + b] += (C0[r, i] + w[{gain_row}*{LANES} + b]*C1[r, i])*w[({x_at} + i)*{LANES} + b]
+                    {lanes}
+                        {slots["out"]} += {weighed}
                 for j in range({m}):
-                    if E0[r, j] != 0.0 or E1[r, j] != 0.0:
-                        for b in range({LANES}):
-                            w[{rows}*{LANES} + b] += (E0[r, j] + w[{gain_row}*{LANES} + b]*E1[r, j])*w[({f_at} + j)*{LANES} + b]
-                for b in range({LANES}):
-                    outputs[r, t, base + b] = w[{rows}*{LANES} + b]
-            for i in range({n}):
-                for b in range({LANES}):
-                    w[({x_at} + i)*{LANES} + b] = w[({next_at} + i)*{LANES} + b]
-        for b in range({LANES}):
-            for i in range({n}):
-                states[base + b, i] = w[({x_at} + i)*{LANES} + b]'''
+                    if {used}:
+                        {lanes}
+                            {slots["out"]} += {bent}
+                {lanes}
+                    outputs[r, t, base + b] = {slots["out"]}
+            {lanes}
+                {indent.join(f"{slots[name]} = {slots[f'next {name}']}" for name in states)}
+        {lanes}
+            {(newline + " " * 12).join(f"states[base + b, {i}] = {slots[name]}" for i, name in enumerate(states))}'''

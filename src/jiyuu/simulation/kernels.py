@@ -115,20 +115,26 @@ def compile_apart(network: Network) -> None:
     """Compile a network's kernels in a process of their own; afterwards they load from disk."""
     source, layout = _source(signature(network), network), layout_of(network)
     _written(source)
-    sizes = [str(size) for size in (layout.size, layout.capacitors, layout.branches)]
+    sizes = [str(size) for size in (layout.size, layout.capacitors, layout.branches, len(network.gains),
+                                    len(network.cutoffs))]
     subprocess.run(
         [sys.executable, "-m", "jiyuu.simulation.warm", _module_name(source), *sizes], check=False,
         stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
     )
 
 
-def compile_written(name: str, size: int, capacitors: int, branches: int) -> None:
+def _each(control: FloatArray, count: int) -> FloatArray:
+    """(count, …) for each named control; what is given without names is for all of them."""
+    return control if control.ndim == 3 else np.broadcast_to(control, (count, *control.shape))
+
+
+def compile_written(name: str, size: int, capacitors: int, branches: int, gains: int, cutoffs: int) -> None:
     """Compile a kernel that lies in the cache folder, for the argument types that `integrate` uses."""
     module = _loaded(name)
     for run, lanes in ((module.single, 1), (module.side_by_side, LANES)):
-        weights = [np.zeros(shape) for shape in ((1, capacitors), (1,), (1, branches)) for _ in range(2)]
-        run(np.ones((lanes, size)), np.zeros((lanes, capacitors)), np.zeros((3, 1)), np.ones((1, 1)), np.zeros((1, 1)),
-            1e-6, np.empty((1, 1, lanes)), *weights)
+        weights = [np.zeros((1 + gains, *shape)) for shape in ((1, capacitors), (1,), (1, branches))]
+        run(np.ones((lanes, size)), np.zeros((lanes, capacitors)), np.zeros((3, 1)), np.ones((cutoffs, 1, 1)),
+            np.zeros((gains, 1, 1)), 1e-6, np.empty((1, 1, lanes)), *weights)
 
 
 def coefficients_of(network: Network) -> FloatArray:
@@ -140,10 +146,9 @@ def coefficients_of(network: Network) -> FloatArray:
             values.append((network.W if matrix == "W" else network.cutoff_by)[i, j])
             continue
         if matrix == "N":
-            values.append(network.gain_by[j])
+            values.append(network.gain_by[i, j])
             continue
-        affine = {"V": network.V, "U": network.U, "Z": network.Z}[matrix]
-        array = affine.per_gain if part else affine.constant
+        array = {"V": network.V, "U": network.U, "Z": network.Z}[matrix].parts[part]
         values.append(array[i] if array.ndim == 1 else array[i, j])
     for branch in network.branches:
         values += [branch.offset_v, branch.headroom_v, 1 / branch.headroom_v]
@@ -165,10 +170,10 @@ def integrate(
 ) -> tuple[FloatArray, FloatArray]:
     """Integrate a batch of networks of one structure.
 
-    u_v (2·steps + 1, B or 1) volts at every half step; omega rad/s and gain: (2·steps + 1 or 1, B or 1);
-    states (B, n) or None for rest; fixed_by (B,): what each one's fixed rates are multiplied by. Returns outputs
-    (len(rows), steps, B), y at the start of every step, and the states (B, n) after the last one. Outputs take their
-    coefficients from the first network."""
+    u_v (2·steps + 1, B or 1) volts at every half step; omega rad/s and gain: (2·steps + 1 or 1, B or 1), for all
+    controls of that kind alike, or (controls, …) for each; states (B, n) or None for rest; fixed_by (B,): what each
+    one's fixed rates are multiplied by. Returns outputs (len(rows), steps, B), y at the start of every step, and the
+    states (B, n) after the last one. Outputs take their coefficients from the first network."""
     count, steps = len(networks), (u_v.shape[0] - 1) // 2
     kernel = kernel_for(networks[0])
     n = len(networks[0].capacitors)
@@ -181,21 +186,20 @@ def integrate(
     if fixed_by is not None:
         table[:, layout_of(networks[0]).fixed_rates] *= fixed_by[fill, np.newaxis]
     moving = np.ascontiguousarray(start[fill], dtype=float)
-    signals = [np.ascontiguousarray(a[:, fill] if a.shape[1] > 1 else a, dtype=float) for a in (u_v, omega, gain)]
-    index = list(rows)
-    first = networks[0]
-    weights = [
-        np.ascontiguousarray(part[index], dtype=float)
-        for affine in (first.C, first.D, first.E)
-        for part in (affine.constant, affine.per_gain)
+    first, index = networks[0], list(rows)
+    u_v = np.ascontiguousarray(u_v[:, fill] if u_v.shape[1] > 1 else u_v, dtype=float)
+    controls = [
+        np.ascontiguousarray(a[..., fill] if a.shape[-1] > 1 else a, dtype=float)
+        for a in (_each(omega, len(first.cutoffs)), _each(gain, len(first.gains)))
     ]
+    weights = [np.ascontiguousarray(matrix.parts[:, index]) for matrix in (first.C, first.D, first.E)]
     run = kernel.single if lanes < LANES else kernel.side_by_side
     stretch = max(AT_A_STRETCH // lanes, 1)
     outputs = []
     for begin in range(0, max(steps, 1), stretch):
         checkpoint()
         end = min(begin + stretch, steps)
-        part = [a[2 * begin : 2 * end + 1] if a.shape[0] > 1 else a for a in signals]
+        part = [a[:, 2 * begin : 2 * end + 1] if a.shape[1] > 1 else a for a in controls]
         outputs.append(np.empty((len(index), end - begin, lanes)))
-        run(table, moving, *part, half_step_s, outputs[-1], *weights)
+        run(table, moving, u_v[2 * begin : 2 * end + 1], *part, half_step_s, outputs[-1], *weights)
     return (outputs[0] if len(outputs) == 1 else np.concatenate(outputs, axis=1))[:, :, :count], moving[:count]

@@ -393,8 +393,8 @@ def _start_up_s(network: Network, orbit: _Orbit, *, cutoff_hz: float, gain: floa
 
 def _observing_all(network: Network) -> Network:
     """The network with its capacitors' voltages as its outputs."""
-    n, m = len(network.capacitors), len(network.branches)
+    n, m, g = len(network.capacitors), len(network.branches), len(network.gains)
     return replace(
-        network, outputs=network.capacitors, C=Affine(np.eye(n), np.zeros((n, n))), D=Affine(np.zeros(n), np.zeros(n)),
-        E=Affine(np.zeros((n, m)), np.zeros((n, m))),
+        network, outputs=network.capacitors, C=Affine.constant(np.eye(n), g), D=Affine.constant(np.zeros(n), g),
+        E=Affine.constant(np.zeros((n, m)), g),
     )

@@ -7,8 +7,8 @@ returned, and since the scheme is of fourth order its own error is about 24 dB l
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 from scipy.fft import irfft, rfft, rfftfreq
@@ -17,8 +17,9 @@ from jiyuu.arrays import FloatArray
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, checked_cutoff, checked_gain
 from jiyuu.circuits.network import Network
 from jiyuu.errors import SignalError
-from jiyuu.simulation.renderer import Renderer
+from jiyuu.simulation.renderer import Move, Renderer
 
+LOOKED = 16  # every so many samples a move is asked how far it goes
 SEGMENT = 16_384  # samples at a time, so that a long record needs little memory
 HIGHEST_OVERSAMPLING = 128
 AGREEMENT_DB = -96.0
@@ -46,29 +47,36 @@ def render(
     input_v: FloatArray,
     *,
     sample_rate_hz: float,
-    cutoff_hz: float,
-    gain: float,
+    cutoff_hz: float | FloatArray,
+    gain: float | FloatArray,
     modes: Sequence[str],
     cutoff_cv_v: FloatArray | None = None,
     gain_cv: FloatArray | None = None,
+    moves: Mapping[str, Move] | None = None,
     oversampling: int | None = None,
     start_v: FloatArray | None = None,
     block: int = SEGMENT,
 ) -> Rendered:
     """Run the network on input_v (n,) volts, from rest or from start_v (one voltage a capacitor).
 
-    cutoff_cv_v (any length) adds volts at 1 V/octave to the cutoff, gain_cv adds to the loop gain; a shorter one
-    holds its last value. The cutoff in force stays inside the circuits' stated range and the gain at 0 or above.
-    block: samples pushed through at a time. Raises SignalError for records that are not finite, CircuitError for
+    cutoff_hz and gain: one for all that the network names, or (c,) and (g,) for each; moves: of single ones by name.
+    cutoff_cv_v (any length) adds volts at 1 V/octave to the cutoff, gain_cv adds to the loop gain; a shorter one holds
+    its last value. The cutoff in force stays inside the circuits' stated range and a resonance at 0 or above. block:
+    samples pushed through at a time. Raises SignalError for records that are not finite, CircuitError for
     settings out of range, OverflowError where nothing keeps the output finite."""
-    checked_cutoff(cutoff_hz)
-    checked_gain(gain)
+    cutoffs, gains = np.atleast_2d(cutoff_hz), np.atleast_2d(gain)
+    if np.ndim(cutoff_hz) == np.ndim(gain) == 0:
+        checked_gain(float(gains[0, 0]))
+    for hertz in cutoffs[0]:
+        checked_cutoff(float(hertz))
     for name, record in (("input", input_v), ("cutoff CV", cutoff_cv_v), ("resonance CV", gain_cv)):
         if record is not None and not np.isfinite(record).all():
             raise SignalError(f"The {name} holds values that are not finite; render it again without them.")
     start = None if start_v is None else start_v[np.newaxis, :]
-    job = _Job(network, input_v, sample_rate_hz, np.array([cutoff_hz]), np.array([gain]), cutoff_cv_v, gain_cv,
-               tuple(modes), start, block)
+    cutoffs, gains = (value[0] if np.ndim(one) == 0 else value
+                      for one, value in ((cutoff_hz, cutoffs), (gain, gains)))
+    job = _Job(network, input_v, sample_rate_hz, cutoffs, gains, cutoff_cv_v, gain_cv, tuple(modes), start, block,
+               dict(moves or {}))
     if oversampling is not None:
         return Rendered(_run(job, oversampling)[0], oversampling, None)
     factor = _first_guess(job)
@@ -100,7 +108,8 @@ def render_each(
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Job:
-    """cutoff_hz and gain (p,), start_v (p, capacitors) or None: one row a setting; signals are shared."""
+    """cutoff_hz and gain (p,), or (p, c) and (p, g), start_v (p, capacitors) or None: one row a setting; signals are
+    shared."""
 
     network: Network
     input_v: FloatArray
@@ -112,11 +121,15 @@ class _Job:
     modes: tuple[str, ...]
     start_v: FloatArray | None
     block: int = SEGMENT
+    moves: Mapping[str, Move] = field(default_factory=dict)
 
 
 def _first_guess(job: _Job) -> int:
     """Half a radian of the fastest stage a step, and at least four times 48 kHz."""
     octaves = 0.0 if job.cutoff_cv_v is None or job.cutoff_cv_v.size == 0 else float(job.cutoff_cv_v.max())
+    times_s = np.arange(0, job.input_v.size, LOOKED) / job.sample_rate_hz
+    octaves += max((float(job.moves[name](times_s).max(initial=0.0)) for name in job.network.cutoffs
+                    if name in job.moves), default=0.0)
     fastest_hz = min(float(job.cutoff_hz.max()) * 2 ** min(octaves, 20.0), CUTOFF_MAXIMUM_HZ)
     fastest_hz *= max(1.0, float(job.network.rate_ratio.max(initial=1.0)))
     needed = max(4 * 48_000.0, 2 * np.pi * fastest_hz / 0.5) / job.sample_rate_hz
@@ -128,10 +141,10 @@ def _run(job: _Job, factor: int) -> FloatArray:
     total = job.input_v.size
     renderer = Renderer(
         job.network, sample_rate_hz=job.sample_rate_hz, cutoff_hz=job.cutoff_hz, gain=job.gain, modes=job.modes,
-        factor=factor, start_v=job.start_v,
+        factor=factor, start_v=job.start_v, moves=job.moves,
     )
     cutoff_cv_v, gain_cv = _as_long(job.cutoff_cv_v, total), _as_long(job.gain_cv, total)
-    output = np.empty((job.cutoff_hz.size, len(job.modes), total))
+    output = np.empty((job.cutoff_hz.shape[0], len(job.modes), total))
     done = 0
     for start in range(0, total, job.block):
         part = slice(start, start + job.block)

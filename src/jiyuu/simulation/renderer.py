@@ -7,14 +7,15 @@ the fine output that decimation still needs.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
-from jiyuu.circuits.network import Network
+from jiyuu.circuits.network import RESONANCE, Network
+from jiyuu.errors import CircuitError
 from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, HALF_LENGTH, decimated, interpolated
 from jiyuu.simulation.kernels import integrate
 
@@ -40,24 +41,36 @@ class _Past:
         self.samples, self.first = self.samples[gone:], self.first + gone
 
 
+Move = Callable[[FloatArray], FloatArray]  # of times in s: octaves on top of a cutoff, or what is added to a gain
+
+
 class Renderer:
-    """One network at p settings side by side: cutoff_hz and gain (p,), start_v (p, capacitors) or None for rest.
-    factor: integration steps a sample."""
+    """One network at p settings side by side: cutoff_hz and gain (p,), or (p, c) and (p, g) for each that the network
+    names; start_v (p, capacitors) or None for rest. factor: integration steps a sample. moves: of cutoffs and gains by
+    name, known at every instant, so that what happens between two samples happens there."""
 
     def __init__(
         self, network: Network, *, sample_rate_hz: float, cutoff_hz: FloatArray, gain: FloatArray,
-        modes: Sequence[str], factor: int, start_v: FloatArray | None = None,
+        modes: Sequence[str], factor: int, start_v: FloatArray | None = None, moves: Mapping[str, Move] | None = None,
     ) -> None:
         self._network, self._factor = network, factor
         self._half_step_s = 0.5 / (sample_rate_hz * factor)
-        self._cutoff_hz, self._gain = cutoff_hz, gain
+        settings = cutoff_hz.shape[0]
+        self._cutoff_hz = _by_name(cutoff_hz, len(network.cutoffs))
+        self._gain = _by_name(gain, len(network.gains))
+        self._moves = dict(moves or {})
+        unknown = set(self._moves) - {*network.cutoffs, *network.gains}
+        if unknown:
+            raise CircuitError(f"There is no control '{min(unknown)}' in this network; it has: "
+                               f"{', '.join((*network.cutoffs, *network.gains))}.")
+        self._settings = settings
         self._rows = [network.output_index(mode) for mode in modes]
         self._states = start_v
         self._input, self._cutoff_cv, self._gain_cv = _Past(), _Past(), _Past()
         self._moved_cutoff = self._moved_gain = False
         self._received = self._position = self._done = 0
         # Decimation looks to both sides: before the record the filter is at rest.
-        self._fine = np.zeros((cutoff_hz.size * len(self._rows), 2 * DECIMATION_HALF_LENGTH * factor))
+        self._fine = np.zeros((settings * len(self._rows), 2 * DECIMATION_HALF_LENGTH * factor))
         self._lead = DECIMATION_HALF_LENGTH  # outputs that would belong to times before the record
 
     def push(
@@ -89,7 +102,7 @@ class Renderer:
         return found[..., : found.shape[-1] - max(self._done - total, 0)]
 
     def _advanced(self, stop: int) -> FloatArray:
-        settings, rows = self._cutoff_hz.size, len(self._rows)
+        settings, rows = self._settings, len(self._rows)
         if stop <= self._position:
             return np.zeros((settings, rows, 0))
         fine, self._states = integrate(
@@ -109,16 +122,52 @@ class Renderer:
         self._done += ready.shape[1] - lead
         return ready[:, lead:].reshape(settings, rows, -1)
 
+    def _times_s(self, stop: int) -> FloatArray:
+        """(half steps,) from the first sample pushed on."""
+        return np.asarray(np.arange(2 * self._factor * self._position, 2 * self._factor * stop + 1) * self._half_step_s)
+
+    def _moved(self, names: Sequence[str], stop: int, shared: FloatArray | None) -> list[FloatArray | None]:
+        """Of each control what moves it, (half steps,), by itself and by what moves all of its kind; None for what
+        stands."""
+        found: list[FloatArray | None] = []
+        for name in names:
+            move = self._moves.get(name)
+            own = None if move is None else move(self._times_s(stop))
+            found.append(shared if own is None else own if shared is None else own + shared)
+        return found
+
     def _omega(self, stop: int) -> FloatArray:
-        """(half steps or 1, p) rad/s."""
-        if not self._moved_cutoff:
-            return np.asarray(2 * np.pi * self._cutoff_hz[np.newaxis, :])
-        volts = self._cutoff_cv.fine(2 * self._factor, self._position, stop)[:, np.newaxis]
-        low, high = np.log2(CUTOFF_MINIMUM_HZ / self._cutoff_hz), np.log2(CUTOFF_MAXIMUM_HZ / self._cutoff_hz)
-        return np.asarray(2 * np.pi * self._cutoff_hz * np.exp2(np.clip(volts, low, high)))
+        """(c, half steps or 1, p) rad/s."""
+        shared = self._cutoff_cv.fine(2 * self._factor, self._position, stop) if self._moved_cutoff else None
+        moved = self._moved(self._network.cutoffs, stop, shared)
+        if all(one is None for one in moved):
+            return np.asarray(2 * np.pi * self._cutoff_hz[:, np.newaxis, :])
+        low, high = (np.log2(edge / self._cutoff_hz)[:, np.newaxis, :]
+                     for edge in (CUTOFF_MINIMUM_HZ, CUTOFF_MAXIMUM_HZ))
+        octaves = _stacked(moved)
+        return np.asarray(2 * np.pi * self._cutoff_hz[:, np.newaxis, :] * np.exp2(np.clip(octaves, low, high)))
 
     def _gains(self, stop: int) -> FloatArray:
-        if not self._moved_gain:
-            return self._gain[np.newaxis, :]
-        added = self._gain_cv.fine(2 * self._factor, self._position, stop)[:, np.newaxis]
-        return np.clip(self._gain + added, 0.0, HIGHEST_GAIN)
+        """(g, half steps or 1, p); a resonance stays at 0 or above."""
+        shared = self._gain_cv.fine(2 * self._factor, self._position, stop) if self._moved_gain else None
+        moved = self._moved(self._network.gains, stop, shared)
+        base = self._gain[:, np.newaxis, :]
+        if all(one is None for one in moved):
+            return base
+        found = np.clip(base + _stacked(moved), -HIGHEST_GAIN, HIGHEST_GAIN)
+        resonances = [name.rpartition(".")[2] == RESONANCE for name in self._network.gains]
+        found[resonances] = np.maximum(found[resonances], 0.0)
+        return np.asarray(found)
+
+
+def _by_name(given: FloatArray, count: int) -> FloatArray:
+    """(count, p) from (p,), one for all, or (p, count)."""
+    if given.ndim == 2:
+        return np.ascontiguousarray(given.T)
+    return np.asarray(np.broadcast_to(given, (count, given.size)))
+
+
+def _stacked(moved: Sequence[FloatArray | None]) -> FloatArray:
+    """(controls, half steps, 1)."""
+    length = next(one.size for one in moved if one is not None)
+    return np.stack([np.zeros(length) if one is None else one for one in moved])[..., np.newaxis]

@@ -1,7 +1,7 @@
 """Compile kernels ahead of time: all of the catalogue, or one that lies written in the cache folder.
 
-    python -m jiyuu.simulation.warm                                    everything in the catalogue
-    python -m jiyuu.simulation.warm KERNEL SIZE CAPACITORS BRANCHES    one kernel, by what its tables measure
+    python -m jiyuu.simulation.warm                  everything in the catalogue
+    python -m jiyuu.simulation.warm KERNEL SIZE …    one kernel, by what its tables measure (as compile_written asks)
 """
 
 from __future__ import annotations

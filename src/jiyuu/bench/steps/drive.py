@@ -136,7 +136,7 @@ def _tables(found: MeasuredDrive) -> tuple[Table, Table]:
                         np.array([one.uncertainty for one in stated])))
     harmonics = np.array([[one.value for one in level.harmonics_db] for level in levels])
     orders = [(f"harmonic_{i + 1}_db", "dB", harmonics[:, i]) for i in range(1, harmonics.shape[1])]
-    return Table.of("drive", *columns), Table.of("harmonics", ("input_peak_v", "V", volts), *orders)
+    return Table.of("drive", *columns), Table.of("drive-harmonics", ("input_peak_v", "V", volts), *orders)
 
 
 STEP = DriveStep()

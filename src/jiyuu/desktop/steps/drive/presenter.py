@@ -25,10 +25,9 @@ WHISTLES = "Oscillates by itself here: what it does to a tone is not defined. Tu
 
 @dataclass(frozen=True, slots=True, eq=False)
 class MeasuredLadder:
-    """The newest run's tables, and why it is out of date, or None."""
+    """The newest run's table of levels, and why it is out of date, or None."""
 
     levels: Table
-    harmonics: Table
     stale_why: str | None
 
 
@@ -77,8 +76,7 @@ class DrivePresenter(StepPresenter):
 
     def show_run(self, runs: list[StoredRun]) -> None:
         tables = self.tables
-        known = "drive" in tables and "harmonics" in tables
-        self.measured.emit(MeasuredLadder(tables["drive"], tables["harmonics"], self.stale_why) if known else None)
+        self.measured.emit(MeasuredLadder(tables["drive"], self.stale_why) if "drive" in tables else None)
 
     def _current(self) -> DriveStudy | None:
         """The study, while it is of the mode that stands."""
