@@ -219,7 +219,13 @@ def kernel_source(network: Network) -> str:
 
 def _affine(matrix: str, place: str, gains: list[str]) -> str:
     """One output's weight at the gains in force."""
-    return " + ".join([f"{matrix}[0, {place}]", *(f"{gain}*{matrix}[{g + 1}, {place}]" for g, gain in enumerate(gains))])
+    return " + ".join([f"{matrix}0[{place}]", *(f"{gain}*{matrix}{g + 1}[{place}]" for g, gain in enumerate(gains))])
+
+
+def _opened(name: str, gains: int) -> str:
+    """The head of a form, with a name for each part of the outputs' matrices."""
+    parts = (f"    {matrix}{part} = {matrix}[{part}]" for matrix in "CDE" for part in range(1 + gains))
+    return "\n".join([_OPENING.format(name=name, arguments=_ARGUMENTS), *parts])
 
 
 def _single(network: Network) -> str:
@@ -237,7 +243,7 @@ def _single(network: Network) -> str:
     observed = [f"({_affine('D', 'r', started)})*u_start"]
     observed += [f"({_affine('C', f'r, {i}', started)})*x{i}" for i in range(n)]
     observed += [f"({_affine('E', f'r, {j}', started)})*f1_{j}" for j in range(m)]
-    return f'''{_OPENING.format(name="single", arguments=_ARGUMENTS)}
+    return f'''{_opened("single", g)}
     for lane in range(states.shape[0]):
         {outer.join(f"c{i} = coefficients[lane, {i}]" for i in range(writer.layout.size))}
         {outer.join(f"x{i} = states[lane, {i}]" for i in range(n))}
@@ -304,9 +310,9 @@ def _side_by_side(network: Network) -> str:
     ]
     weighed = f"({_affine('C', 'r, i', gains)})*w[({slots.row('x0') if n else 0} + i)*{LANES} + b]"
     bent = f"({_affine('E', 'r, j', gains)})*w[({slots.row('f0') if m else 0} + j)*{LANES} + b]"
-    used = " or ".join(f"E[{part}, r, j] != 0.0" for part in range(1 + g))
+    used = " or ".join(f"E{part}[r, j] != 0.0" for part in range(1 + g))
     newline = "\n"
-    return f'''{_OPENING.format(name="side_by_side", arguments=_ARGUMENTS)}
+    return f'''{_opened("side_by_side", g)}
     w = np.zeros({slots.rows * LANES})
     for base in range(0, states.shape[0], {LANES}):
         {lanes}
