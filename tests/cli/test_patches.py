@@ -92,3 +92,30 @@ def test_a_wrong_patch_is_refused_and_nothing_is_written(run, written, tmp_path,
     good = written([ROUND])
     assert json.loads(run("validate", good, "--json")[1]) == {
         "valid": True, "kind": "patch", "name": "Made up", "stages": 2}
+
+
+def test_controls_are_written_as_columns_and_say_how_far_they_reach(run, written, refused, tmp_path):
+    file = written([FIRST], controls={"slow": {"kind": "lfo", "rate_hz": 2.0, "shape": "rise"}, "idle": {
+        "kind": "constant", "value": 0.3}}, routes=[{"from": "slow", "to": "first.cutoff", "amount": 7}])
+    table = tmp_path / "controls.csv"
+    code, out, _ = run("controls", file, "--duration", "1", "--rate", "200", "--out", table, "--json")
+    assert code == 0
+    rows = np.genfromtxt(table, delimiter=",", names=True, deletechars="")
+    assert rows.dtype.names == ("time_s", "first.cutoff", "slow", "idle")
+    assert rows["time_s"] == pytest.approx(np.arange(200) / 200)
+    slow = 2 * (2 * rows["time_s"] % 1) - 1
+    assert rows["slow"] == pytest.approx(slow, abs=1e-9)
+    wanted = 300 * 2 ** (7 * slow)
+    assert rows["first.cutoff"] == pytest.approx(np.clip(wanted, 16, 22_000), rel=1e-9)
+    (reach,) = json.loads(out)["reach"]
+    assert reach == {"target": "first.cutoff", "unit": "Hz", "least": 16, "greatest": 22_000,
+                     "wanted_least": pytest.approx(wanted.min()), "wanted_greatest": pytest.approx(wanted.max()),
+                     "stopped_share": pytest.approx(np.mean((wanted < 16) | (wanted > 22_000)))}
+    printed = run("controls", file, "--duration", "0.01", "--rate", "100")[1]
+    assert printed == "time_s,first.cutoff,slow,idle\n0,16,-1,0.3\n"
+    assert "no patch" in refused("controls", "transistor-ladder")
+    assert "duration 0 s is out of range" in refused("controls", file, "--duration", "0")
+    at = json.loads(run("respond", file, "--at", "0.25", "--points", "3", "--json")[1])
+    assert at["magnitude_db"] == pytest.approx(
+        20 * np.log10(np.abs(gain_of([FIRST], np.array(at["frequency_hz"])))), abs=1e-6)
+    assert "--at is for a patch" in refused("respond", "transistor-ladder", "--at", "1")

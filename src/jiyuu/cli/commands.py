@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from jiyuu.cli.controls import controls
 from jiyuu.cli.drive import drive, measure_drive_of, stimulus_drive
 from jiyuu.cli.measure import measure_app
 from jiyuu.cli.options import (
@@ -57,6 +58,7 @@ def about(
 
 
 app.command("drive")(drive)
+app.command("controls")(controls)
 measure_app.command("drive")(measure_drive_of)
 stimulus_app.command("drive")(stimulus_drive)
 app.add_typer(measure_app, name="measure")
@@ -112,6 +114,7 @@ def respond(
     highest: Annotated[str, typer.Option("--to", help="Highest frequency.")] = "20k",
     points: Annotated[int, typer.Option("--points", help="Number of rows, logarithmic.")] = 481,
     level: Annotated[str | None, typer.Option("--level-v", help="Drive, volts peak: first harmonic there.")] = None,
+    at: Annotated[str | None, typer.Option("--at", help="A moment of what moves in a patch, s; else at rest.")] = None,
     json: Json = False,
     out: Annotated[Path | None, typer.Option("--out", help="File to write: .csv, .json, .svg or .png.")] = None,
 ) -> None:
@@ -134,8 +137,10 @@ def respond(
         if q is not None or level is not None:
             raise CircuitError("--q and --level-v are for a filter, not for a patch; leave them away.")
         asked = patches.PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db, tuple(set or ()))
-        patches.respond(filter, asked, frequency_hz, as_json=json, out=out)
+        patches.respond(filter, asked, frequency_hz, at=at, as_json=json, out=out)
         return
+    if at is not None:
+        raise CircuitError("--at is for a patch, in which something moves; leave it away.")
     chosen = choose(
         filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
         settings=set, q=q,

@@ -16,6 +16,7 @@ from jiyuu.cli.curves import ENDINGS
 from jiyuu.cli.options import notice, print_json, short, typed
 from jiyuu.errors import CircuitError, JiyuuError, SignalError
 from jiyuu.patch.document import Patch
+from jiyuu.patch.motion import frozen_at
 from jiyuu.patch.playing import play_patch, sources_record
 from jiyuu.patch.reading import parse_patch, read_patch
 from jiyuu.patch.response import SideResponse, judged_loops, respond_patch
@@ -39,7 +40,7 @@ class PatchSettings:
 def chosen_patch(name: str, asked: PatchSettings) -> tuple[Patch, tuple[Path, ...]]:
     """(the patch with what was asked in force, the files it was read from). Raises CircuitError."""
     patch, files = read_patch(Path(name))
-    document = patch.model_dump(mode="json", exclude_none=True)
+    document = patch.model_dump(mode="json", exclude_none=True, by_alias=True)
     for stage, field, value in _changes(document, asked):
         stage[field] = value
     drive_db = typed(asked.drive_db, "--drive-db", "dB", -120, 120)
@@ -103,9 +104,14 @@ def _value(text: str) -> float | int | str:
     return int(number) if number in (1, -1) else number
 
 
-def respond(name: str, asked: PatchSettings, frequency_hz: FloatArray, *, as_json: bool, out: Path | None) -> None:
-    """The response as CSV, or JSON with the stability of every loop. Raises CircuitError."""
+def respond(
+    name: str, asked: PatchSettings, frequency_hz: FloatArray, *, at: str | None, as_json: bool, out: Path | None
+) -> None:
+    """The response as CSV, or JSON with the stability of every loop; at: a moment of what moves, in s. Raises
+    CircuitError."""
     patch, files = chosen_patch(name, asked)
+    if at is not None:
+        patch = frozen_at(patch, typed(at, "--at", "s", 0, LONGEST_S))
     sides = respond_patch(patch, frequency_hz)
     columns = _columns(frequency_hz, sides)
     loops = judged_loops(patch)

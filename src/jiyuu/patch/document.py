@@ -4,25 +4,19 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from jiyuu.circuits.catalogue import circuit, circuits
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import BranchKind
 from jiyuu.errors import CircuitError
+from jiyuu.patch.controls import Control, FigureDocument, Name, Part, Route
 from jiyuu.signals.source import Source, SourceKind
 
 Finite = Annotated[float, Field(allow_inf_nan=False, strict=True)]
-Name = Annotated[str, Field(min_length=1, max_length=120)]
 Level = Annotated[Finite, Field(ge=-200, le=120)]
 Polarity = Literal[1, -1]
-
-
-class Part(BaseModel):
-    """What every part of a patch is: closed to unknown fields, never changed once made."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
 
 class PatchSource(Part):
@@ -83,7 +77,7 @@ class FilterStage(Part):
     cutoff_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] | None = None
     resonance_gain: Annotated[Finite, Field(ge=0, le=1000)] | None = None
     resonance_percent: Annotated[Finite, Field(ge=0, le=100)] | None = None
-    parameters: dict[str, Finite] = {}
+    parameters: dict[str, Finite] = Field(default_factory=dict)
     lowest_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] = 16.0
     highest_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] = 22_000.0
 
@@ -174,13 +168,16 @@ Stage = Annotated[AnyStage, Field(discriminator="stage")]
 
 
 class Patch(Part):
-    """Sources, and the path they go."""
+    """Sources, the path they go, what moves and what it moves."""
 
     format: Literal["jiyuu-patch"]
     version: Literal[1]
     name: Name
     sources: Annotated[tuple[PatchSource, ...], Field(max_length=8)] = ()
     path: Annotated[tuple[Stage, ...], Field(max_length=64)]
+    controls: dict[Name, Control] = Field(default_factory=dict, max_length=64)
+    routes: Annotated[tuple[Route, ...], Field(max_length=256)] = ()
+    figure: FigureDocument | None = None
     notes: Annotated[str, Field(max_length=20_000)] = ""
 
 

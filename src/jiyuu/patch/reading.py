@@ -14,11 +14,13 @@ from jiyuu.circuits.catalogue import circuits
 from jiyuu.circuits.filter_file import document_text, read_filter, refuse_constant, without_duplicates
 from jiyuu.errors import CircuitError
 from jiyuu.patch.document import Patch
+from jiyuu.patch.motion import check_motion
 from jiyuu.whole_file import write_text
 
 DEEPEST = 16
+NAMED = re.compile(r"routes\[\d+\]|controls\.[^.]+|figure|figure\.steps\[\d+\]")  # places with a name of their own
 PLANNED = ("pair", "bank", "formants", "shapes", "allpass", "comb", "crush")
-NOT_PLAYED = ("controls", "routes", "figure")
+PLANNED_CONTROLS = ("follower", "signal")
 
 
 def read_patch(path: Path) -> tuple[Patch, tuple[Path, ...]]:
@@ -41,10 +43,10 @@ def parse_patch(text: str, *, source: str, folder: Path | None = None, files: li
         raise CircuitError(f"{source}: {what}.") from error
     if not isinstance(document, dict):
         raise CircuitError(f"{source} is JSON but not a patch; a patch is one object with 'name' and 'path'.")
-    for name in NOT_PLAYED:
-        if document.get(name):
-            raise CircuitError(f"{source}: {name} cannot be played yet; take them out of the patch.")
-        document.pop(name, None)
+    controls = document.get("controls")
+    for name, control in (controls.items() if isinstance(controls, dict) else ()):
+        if isinstance(control, dict) and control.get("kind") in PLANNED_CONTROLS:
+            raise CircuitError(f"{source}: controls.{name}: '{control['kind']}' cannot be played yet; take it out.")
     for place, stage in _stages(document.get("path"), "path", 0, source):
         kind = stage.get("stage")
         if kind in PLANNED:
@@ -55,12 +57,16 @@ def parse_patch(text: str, *, source: str, folder: Path | None = None, files: li
     except ValidationError as error:
         raise CircuitError(f"{source}: {_sentence(error, document)}") from error
     _ids_once(document, source)
+    try:
+        check_motion(patch)
+    except CircuitError as error:
+        raise CircuitError(f"{source}: {error}") from error
     return patch
 
 
 def write_patch(path: Path, patch: Patch) -> None:
     """Write a patch file, whole or not at all."""
-    write_text(path, patch.model_dump_json(indent=2, exclude_none=True) + "\n")
+    write_text(path, patch.model_dump_json(indent=2, exclude_none=True, by_alias=True) + "\n")
 
 
 def _stages(path: Any, place: str, depth: int, source: str) -> Iterator[tuple[str, dict[str, Any]]]:
@@ -134,16 +140,22 @@ def _sentence(error: ValidationError, document: dict[str, Any]) -> str:
         elif isinstance(part, str) and isinstance(here, dict) and part in here:
             here, place, field = here[part], f"{place}.{part}" if place else part, part
         elif isinstance(part, str) and re.fullmatch(r"[a-z_0-9]+", part) and part not in ("str", "float") and not (
-            isinstance(here, dict) and here.get("stage") == part
+            isinstance(here, dict) and part in (here.get("stage"), here.get("kind"))
         ):
             field = part  # one that is missing, no name of a model
+        if NAMED.fullmatch(place):
+            name, field = place, ""
     message = str(first["msg"]).removeprefix("Value error, ").rstrip(".")
+    message = re.sub(r"<\w+\.\w+: ('[^']*')>", r"\1", message)  # an enumeration's words without its names
     if first["type"] == "extra_forbidden":
         message = "this key is not known; remove it or correct its spelling"
     if first["type"] == "union_tag_invalid":
         field, message = "stage", "there is no such stage; use gain, shape, filter, parallel, feedback or stereo"
+        if name.startswith("controls."):
+            field = "kind"
+            message = "there is no such control; use envelope, lfo, hold, random, steps, figure or constant"
     if first["type"] == "union_tag_not_found":
-        field, message = "stage", "it is missing; say which stage this is"
-        name = name or place
+        field = "kind" if name.startswith("controls.") else "stage"
+        message, name = f"it is missing; say which {field} this is", name or place
     where = ": ".join(part for part in (name or (place if not field else ""), field) if part) or "the patch"
     return " ".join(f"{where}: {message}.".split())

@@ -59,6 +59,7 @@ def triangle(frequency_hz: float, *, level_v: float, duration_s: float, sample_r
     return np.asarray(8 / np.pi**2 * level_v * _series(phase, odd / harmonic**2))
 
 
+MOVED = 64  # samples in which a moving pitch counts as one
 STRETCH = 4096  # samples of a series summed at once
 
 
@@ -115,6 +116,35 @@ def tide_figure(frequency_hz: float, *, level_v: float, duration_s: float, sampl
     edge = 0.003  # short enough to be a step, long enough not to click
     gate = np.clip(within / edge, 0, 1) * np.clip((held - within) / edge, 0, 1)
     return np.asarray(2 / np.pi * level_v * shape * gate * level[number])
+
+
+def moving(
+    kind: str, pitch_hz: FloatArray, level_v: FloatArray, width: float, sample_rate_hz: float
+) -> FloatArray:
+    """A sine, triangle, saw, square or pulse whose pitch (n,) and peak volts (n,) move from sample to sample, within
+    the rate: as many harmonics as the highest pitch of every stretch leaves room for, the upper ones falling off so
+    that none comes or goes with a step. Raises SignalError for a pitch past half the rate."""
+    _checked_pitch(float(pitch_hz.max(initial=1.0)), sample_rate_hz)
+    turns = np.concatenate([[0.0], np.cumsum(pitch_hz[:-1]) / sample_rate_hz]) if pitch_hz.size else np.zeros(0)
+    phase = 2 * np.pi * (turns - np.floor(turns))
+    if kind == "sine":
+        return np.asarray(level_v * np.sin(phase))
+    shape = np.empty(phase.size)
+    for start in range(0, phase.size, MOVED):
+        part = slice(start, start + MOVED)
+        count = int(sample_rate_hz / 2 / pitch_hz[part].max())
+        n = np.arange(1, max(count, 1) + 1)
+        falling = np.sinc(n * float(pitch_hz[part].mean()) * 2 / sample_rate_hz)
+        if kind == "triangle":
+            odd = np.where(n % 2 == 1, 8 / np.pi**2 / n**2 * (-1.0) ** ((n - 1) // 2), 0.0)
+            shape[part] = _series(phase[part], odd * falling)
+            continue
+        sines = -((-1.0) ** n) / n * falling
+        shape[part] = 2 / np.pi * _series(phase[part], sines)
+        if kind != "saw":
+            later = phase[part] - 2 * np.pi * (0.5 if kind == "square" else width)
+            shape[part] -= 2 / np.pi * _series(later, sines)
+    return np.asarray(level_v * shape)
 
 
 def wave_wash(*, level_v: float, duration_s: float, sample_rate_hz: float, seed: int) -> FloatArray:
