@@ -5,6 +5,7 @@ import pytest
 
 from jiyuu.bench.heard import Heard
 from jiyuu.errors import SignalError
+from jiyuu.measurement.levels import measure_levels
 from jiyuu.measurement.tone import measure_tone
 from jiyuu.rig.sound_output import StandInOutput
 from jiyuu.signals.ceiling import CEILING_DB
@@ -95,3 +96,45 @@ def test_without_an_output_the_file_is_offered(window, qtbot):
     qtbot.waitUntil(lambda: "No sound output" in window.tidings.text(), timeout=60_000)
     assert not window.listening.playing
     assert window.ear.button.text() == "Play"
+
+
+def test_what_is_dragged_is_heard_before_it_is_let_go(window, output, qtbot):
+    window.listening.set_level(-12.0)
+    window.listening.play()
+    sounding(window, output, qtbot)
+    heard_for(0.4, output, qtbot)
+
+    def brightness():
+        part = output.heard[-9600:]
+        power = np.abs(np.fft.rfft(part * np.hanning(part.size))) ** 2
+        return power[400:].sum() / power.sum()  # above 2 kHz
+
+    dark = brightness()
+    window.view("response").presenter.try_cutoff(9000.0)
+    assert window.session.standing().cutoff_hz == 820.0  # only tried
+    qtbot.waitUntil(lambda: brightness() > 3 * dark, timeout=5_000)
+
+
+def test_two_are_switched_by_one_key_at_equal_loudness(window, output, qtbot):
+    ear, listening = window.ear, window.listening
+    ear.pair.click()
+    assert listening.marked.letter == "A"
+    assert "A as it stands is marked" in window.tidings.text()
+    assert ear.pair.text() == "in hand"
+    window.session.change({"cutoff_hz": 250.0})
+    listening.set_level(-20.0)
+    listening.play()
+    sounding(window, output, qtbot)
+    qtbot.waitUntil(lambda: not (listening.jobs.busy or listening.match_jobs.busy), timeout=60_000)
+    heard_for(0.6, output, qtbot)
+
+    def loudness():
+        return measure_levels(heard_for(2.0, output, qtbot)[-86_400:], 48_000, full_scale_v=1.0).loudness_lufs
+
+    in_hand = loudness()
+    listening.compare()
+    assert ear.pair.text() == "A, marked"
+    heard_for(0.3, output, qtbot)
+    assert loudness() == pytest.approx(in_hand, abs=0.15)
+    listening.forget_marked()
+    assert ear.pair.text() == "mark"

@@ -165,7 +165,7 @@ ENVELOPE = {"kind": "envelope"}
 @pytest.mark.parametrize(("more", "said"), [
     ({"controls": {"a": ENVELOPE}}, r"controls\.a: .*figure"),
     ({"controls": {"a": ENVELOPE | {"gate": "b"}}}, r"controls\.a: gate: there is no control 'b'"),
-    ({"controls": {"a": ENVELOPE | {"gate": "b"}, "b": ENVELOPE | {"gate": "a"}}}, "circle: a → b → a"),
+    ({"controls": {"a": ENVELOPE | {"gate": "b"}, "b": ENVELOPE | {"gate": "a"}}}, "circle: (a → b → a|b → a → b)"),
     ({"controls": {"a": {"kind": "hold", "of": "a", "clock": 2.0}}}, "circle: a → a"),
     ({"controls": {"a": lfo(rate_hz=0)}}, "rate_hz"), ({"controls": {"a": lfo(beats=1)}}, "rate_hz or beats"),
     ({"controls": {"a": {"kind": "steps", "values": [], "rate_hz": 1}}}, "values"),

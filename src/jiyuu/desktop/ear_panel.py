@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.bench.heard import Heard
@@ -31,6 +32,13 @@ class EarPanel(QWidget):
         self.button.setToolTip("Ctrl+P. Simulated as it stands and played on this machine's output, following what is "
                                "turned. Start low: self-oscillation can jump to full level.")
         self.button.clicked.connect(listening.toggle)
+        self.pair = QPushButton()
+        self.pair.setAccessibleName("Compare by ear")
+        self.pair.setToolTip("X. Marks the filter as it stands; once one is marked, switches between it and the filter "
+                             "in hand, in step and at equal loudness. Right click forgets the mark.")
+        self.pair.clicked.connect(listening.compare)
+        self.pair.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.pair.customContextMenuRequested.connect(lambda _: listening.forget_marked())
         self.loop = QCheckBox("loop")
         self.loop.clicked.connect(listening.set_loop)
         self.level = number_field("Listening level", "dB", 3.0, example=LEVEL_DB)
@@ -41,7 +49,7 @@ class EarPanel(QWidget):
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
-        for widget in (self.what, self.button, self.loop, self.level):
+        for widget in (self.what, self.button, self.pair, self.loop, self.level):
             row.addWidget(widget)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 2, 0, 2)
@@ -54,6 +62,8 @@ class EarPanel(QWidget):
     def _show(self) -> None:
         state = self._listening
         self.button.setText("Stop" if state.playing else "Play")
+        marked = state.marked
+        self.pair.setText("mark" if marked is None else f"{marked.letter}, marked" if state.hears_marked else "in hand")
         self.what.setCurrentText(state.what.value)
         self.loop.setChecked(state.loop)
         self.level.set_value(state.level_db)

@@ -103,7 +103,8 @@ class Menus(QObject):
         self._step.clear()
         every = [Act("measure", "&Measure", "M", view.presenter.measure),
                  Act("keep", "&Keep finding, or take it out", "K", view.keep_current)] if view.step.built else []
-        self._step_acts = [*every, *view.acts, Act("play", "&Play or stop", "P", self._frame.listening.toggle)]
+        self._step_acts = [*every, *view.acts, Act("play", "&Play or stop", "P", self._frame.listening.toggle),
+                           Act("compare", "Mark, then &switch by ear", "X", self._frame.listening.compare)]
         fill_menu(self._step, self._step_acts)
         for shortcut in self._letters:
             shortcut.setParent(None)

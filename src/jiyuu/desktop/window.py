@@ -129,6 +129,7 @@ class MainWindow(QMainWindow):
             view = view_of(step_named(key), self.session, self.measuring)
             self._views[key] = view
             view.presenter.message.connect(self.say)
+            view.presenter.standing.connect(self.listening.follow)
             view.go.connect(self.go)
             self.figures.addWidget(view.figures)
             self.side.addWidget(view.side)

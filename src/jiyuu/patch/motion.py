@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from graphlib import CycleError, TopologicalSorter
 from typing import Any
 
 import numpy as np
@@ -276,17 +277,13 @@ def _needs_figure(control: AnyControl) -> bool:
 
 
 def _refuse_circles(controls: Mapping[str, Any]) -> None:
-    for name in controls:
-        passed = [name]
-        while passed:
-            wanted = [one for _, one in references(controls[passed[-1]])]
-            if not wanted:
-                break
-            passed.append(wanted[0])
-            if passed[-1] in passed[:-1]:
-                round_ = " → ".join(passed[passed.index(passed[-1]) :])
-                raise CircuitError(f"controls.{passed[-1]}: controls that refer to each other in a circle: {round_}; "
-                                   "break it.")
+    needed = {name: [wanted for _, wanted in references(control)] for name, control in controls.items()}
+    try:
+        TopologicalSorter(needed).prepare()
+    except CycleError as error:
+        around = list(reversed(error.args[1]))
+        raise CircuitError(f"controls.{around[0]}: controls that refer to each other in a circle: "
+                           f"{' → '.join(around)}; break it.") from error
 
 
 def frozen_at(patch: Patch, time_s: float) -> Patch:

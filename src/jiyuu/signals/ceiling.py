@@ -8,6 +8,9 @@ from jiyuu.arrays import FloatArray
 
 CEILING_DB = -12.0  # re full scale
 LOOK_AHEAD_S, FADE_S = 0.005, 0.03
+LIVE_LOOK_AHEAD_S = 0.0015  # on either side: what is turned is to be heard at once
+HEARD_HZ = (5.0, 20_000.0)
+LOUDEST = 1e6  # re full scale: no filter's memory is filled with more
 
 
 def under_ceiling(
@@ -33,3 +36,36 @@ def under_ceiling(
     window = np.hanning(2 * half + 1)
     gain = np.convolve(np.pad(held, half, mode="edge"), window / window.sum(), mode="valid")
     return np.asarray(np.clip(sound * gain, -ceiling, ceiling))  # rounding alone could pass by a last bit
+
+
+class LiveCeiling:
+    """The same for sound that goes on: what is pushed comes out `delay` samples later, nowhere above the ceiling. DC
+    and what lies above hearing are taken out ahead of it."""
+
+    def __init__(self, sample_rate_hz: float, *, ceiling_db: float = CEILING_DB) -> None:
+        from scipy.signal import butter
+
+        self._half = max(1, round(LIVE_LOOK_AHEAD_S * sample_rate_hz))
+        self.delay = 2 * self._half
+        self._ceiling = 10 ** (ceiling_db / 20)
+        self._sound = np.zeros(4 * self._half)
+        window = np.hanning(2 * self._half + 1)
+        self._window = window / window.sum()
+        top = min(HEARD_HZ[1], 0.45 * sample_rate_hz)
+        self._filter = np.concatenate([butter(1, HEARD_HZ[0], "highpass", fs=sample_rate_hz, output="sos"),
+                                       butter(6, top, fs=sample_rate_hz, output="sos")])
+        self._memory = np.zeros((self._filter.shape[0], 2))
+
+    def push(self, sound: FloatArray) -> FloatArray:
+        """(n,) re full scale for n in."""
+        from scipy.ndimage import minimum_filter1d
+        from scipy.signal import sosfilt
+
+        half, finite = self._half, np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
+        heard, self._memory = sosfilt(self._filter, np.clip(finite, -LOUDEST, LOUDEST), zi=self._memory)
+        whole = np.concatenate([self._sound, heard])
+        asked = np.minimum(1.0, self._ceiling / np.maximum(np.abs(whole), 1e-12))
+        held = minimum_filter1d(asked, 2 * half + 1)[half:-half]
+        gain = np.convolve(held, self._window, mode="valid")
+        self._sound = whole[heard.size :]
+        return np.asarray(np.clip(whole[2 * half : whole.size - 2 * half] * gain, -self._ceiling, self._ceiling))
