@@ -59,7 +59,7 @@ def test_what_is_turned_is_heard_within_fifty_milliseconds():
     after = mixer.fill(RATE // 5)
     level = np.sqrt(np.convolve(after**2, np.ones(218) / 218, mode="valid"))  # half a period
     heard_s = float(np.flatnonzero(level < 0.5 * steady)[0] + 218) / RATE
-    assert heard_s + BUFFER_MS / 1000 + BLOCK / RATE < 0.08  # halved by then; it begins to fall at once:
+    assert heard_s < 0.03  # halved by then, what the output holds aside; it begins to fall at once:
     assert (DELAY + 2 * LIVE_LOOK_AHEAD_S * RATE + BLOCK) / RATE + BUFFER_MS / 1000 < 0.05
     first = np.flatnonzero(np.abs(after[218:]) < 0.9 * np.abs(after[:-218]))
     assert first.size

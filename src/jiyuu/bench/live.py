@@ -20,11 +20,11 @@ from jiyuu.signals.looped import seamless
 from jiyuu.simulation.live import DELAY, LiveRenderer
 from jiyuu.simulation.render import oversampling_for
 
-BLOCK = 512  # samples computed at a time
-NEARER = 0.5  # of the way to where it is wanted, that a control goes in a block
+BLOCK = 1024  # samples computed at a time
+NEARER = 0.7  # of the way to where it is wanted, that a control goes in a block
 THERE = 1e-4  # re the whole way: it has arrived
-FADE_BLOCKS, TAIL_BLOCKS = 4, 3
-SETTLED_BLOCKS = 10  # played and thrown away before a voice is heard
+FADE_BLOCKS, TAIL_BLOCKS = 2, 2
+SETTLED_BLOCKS = 5  # played and thrown away before a voice is heard
 LOOP_S = 8.0
 
 

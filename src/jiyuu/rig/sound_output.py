@@ -14,7 +14,7 @@ from jiyuu.errors import SignalError
 
 Fill = Callable[[int], FloatArray]  # so many samples re full scale, (count,)
 OUTPUT_RATE_HZ = 48_000
-BUFFER_MS = 30  # with what is computed at a time and the ceiling's look ahead, what is turned is heard in 50
+BUFFER_MS = 20  # with what is computed at a time and the ceiling's look ahead, what is turned is heard in 50
 
 
 class SoundOutput(Protocol):

@@ -52,17 +52,18 @@ class LiveCeiling:
         window = np.hanning(2 * self._half + 1)
         self._window = window / window.sum()
         top = min(HEARD_HZ[1], 0.45 * sample_rate_hz)
-        self._filter = np.concatenate([butter(1, HEARD_HZ[0], "highpass", fs=sample_rate_hz, output="sos"),
-                                       butter(6, top, fs=sample_rate_hz, output="sos")])
-        self._memory = np.zeros((self._filter.shape[0], 2))
+        self._filters = [butter(1, HEARD_HZ[0], "highpass", fs=sample_rate_hz), butter(6, top, fs=sample_rate_hz)]
+        self._memories = [np.zeros(max(len(b), len(a)) - 1) for b, a in self._filters]
 
     def push(self, sound: FloatArray) -> FloatArray:
         """(n,) re full scale for n in."""
         from scipy.ndimage import minimum_filter1d
-        from scipy.signal import sosfilt
+        from scipy.signal import lfilter
 
         half, finite = self._half, np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
-        heard, self._memory = sosfilt(self._filter, np.clip(finite, -LOUDEST, LOUDEST), zi=self._memory)
+        heard = np.clip(finite, -LOUDEST, LOUDEST)
+        for i, (b, a) in enumerate(self._filters):
+            heard, self._memories[i] = lfilter(b, a, heard, zi=self._memories[i])
         whole = np.concatenate([self._sound, heard])
         asked = np.minimum(1.0, self._ceiling / np.maximum(np.abs(whole), 1e-12))
         held = minimum_filter1d(asked, 2 * half + 1)[half:-half]

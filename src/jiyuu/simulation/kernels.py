@@ -157,6 +157,29 @@ def coefficients_of(network: Network) -> FloatArray:
     return np.array(values, dtype=float)
 
 
+class Stepper:
+    """One network with some of its outputs, stepped again and again: what `integrate` makes ready at every call is made
+    ready once."""
+
+    def __init__(self, network: Network, rows: Sequence[int], half_step_s: float) -> None:
+        self._run, self._half_step_s, self._rows = kernel_for(network).single, half_step_s, len(rows)
+        self._table = coefficients_of(network)[np.newaxis, :]
+        self._weights = [np.ascontiguousarray(matrix.parts[:, list(rows)]) for matrix in (network.C, network.D,
+                                                                                          network.E)]
+        self._cutoffs, self._gains = len(network.cutoffs), len(network.gains)
+        self.states = np.zeros((1, len(network.capacitors)))
+
+    def step(self, u_v: FloatArray, omega: FloatArray, gain: FloatArray) -> FloatArray:
+        """(rows, steps) from u_v (2·steps + 1,) volts, omega and gain (2·steps + 1 or 1,) at every half step, for all
+        controls of that kind alike."""
+        outputs = np.empty((self._rows, (u_v.size - 1) // 2, 1))
+        controls = [np.ascontiguousarray(np.broadcast_to(one[np.newaxis, :, np.newaxis], (count, one.size, 1)))
+                    for one, count in ((omega, self._cutoffs), (gain, self._gains))]
+        self._run(self._table, self.states, np.ascontiguousarray(u_v)[:, np.newaxis], *controls, self._half_step_s,
+                  outputs, *self._weights)
+        return outputs[:, :, 0]
+
+
 def integrate(
     networks: Sequence[Network],
     *,

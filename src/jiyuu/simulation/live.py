@@ -9,11 +9,11 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
+from numpy.lib.stride_tricks import as_strided
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.network import Network
-from jiyuu.simulation.kernels import integrate
+from jiyuu.simulation.kernels import Stepper
 
 BEFORE, BEHIND = 24, 24  # samples on either side that interpolation and decimation look at
 DELAY = BEFORE + 1 + BEHIND  # samples from in to out
@@ -46,10 +46,10 @@ class LiveRenderer:
     def __init__(
         self, network: Network, mode: str, *, sample_rate_hz: float, factor: int, start_v: FloatArray | None = None
     ) -> None:
-        self._network, self._factor = network, factor
-        self._half_step_s = 0.5 / (sample_rate_hz * factor)
-        self._rows = [network.output_index(mode)]
-        self._states = None if start_v is None else np.atleast_2d(start_v)
+        self._stepper = Stepper(network, [network.output_index(mode)], 0.5 / (sample_rate_hz * factor))
+        if start_v is not None:
+            self._stepper.states[0] = start_v
+        self._factor = factor
         self._input = np.zeros(2 * BEFORE + 1)
         self._fine = np.zeros(2 * BEHIND * factor)
 
@@ -61,18 +61,22 @@ class LiveRenderer:
         n, factor = input_v.size, self._factor
         window = np.concatenate([self._input, input_v])
         # Half steps of this block, the end of its last one included: the first of the next.
-        points = sliding_window_view(window, 2 * BEFORE + 1)[: n + 1] @ _upward(2 * factor)
-        u = points.reshape(-1)[: 2 * factor * n + 1, np.newaxis]
-        way = np.linspace(0.0, 1.0, u.size)[:, np.newaxis]
-        still = cutoff_hz[0] == cutoff_hz[1]
-        omega = np.full((1, 1), 2 * np.pi * cutoff_hz[0]) if still else \
-            2 * np.pi * cutoff_hz[0] * (cutoff_hz[1] / cutoff_hz[0]) ** way
-        k = np.full((1, 1), gain[0]) if gain[0] == gain[1] else gain[0] + (gain[1] - gain[0]) * way
-        fine, self._states = integrate([self._network], u_v=u, omega=omega, gain=k, half_step_s=self._half_step_s,
-                                       rows=self._rows, states=self._states)
-        self._input = window[n:]
-        whole = np.concatenate([self._fine, fine[0, :, 0]])
-        self._fine = whole[factor * n :]
+        phases = 2 * factor
+        u = (_windows(window, 2 * BEFORE + 1, 1)[: n + 1] @ _upward(phases)).reshape(-1)[: phases * n + 1]
+        way = np.arange(u.size) / (u.size - 1)
+        omega = 2 * np.pi * cutoff_hz[0] * (np.ones(1) if cutoff_hz[0] == cutoff_hz[1] else
+                                            (cutoff_hz[1] / cutoff_hz[0]) ** way)
+        k = np.full(1, gain[0]) if gain[0] == gain[1] else gain[0] + (gain[1] - gain[0]) * way
+        fine = self._stepper.step(u, omega, k)[0]
+        # The last output's window is one fine sample longer than what is there; its weight is next to nothing.
+        whole = np.concatenate([self._fine, fine, fine[-1:]])
+        self._input, self._fine = window[n:], whole[factor * n : -1]
         taps = _downward(factor)
-        padded = np.append(whole, whole[-1])  # the last output's window is one fine sample longer than a whole number
-        return np.asarray(sliding_window_view(padded, taps.size)[::factor][:n] @ taps)
+        return np.asarray(_windows(whole, taps.size, factor)[:n] @ taps)
+
+
+def _windows(record: FloatArray, length: int, every: int) -> FloatArray:
+    """(m, length), one beginning at every so many samples, each copied: a product of matrices is then one pass."""
+    (step,) = record.strides
+    count = (record.size - length) // every + 1
+    return np.ascontiguousarray(as_strided(record, (count, length), (every * step, step)))
