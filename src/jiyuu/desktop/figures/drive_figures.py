@@ -142,6 +142,7 @@ class BendFigure(LevelFigure):
         for i, (text, volts) in enumerate(sorted(marks, key=lambda mark: mark[1])):
             line = pg.InfiniteLine(20 * np.log10(volts), angle=90, movable=False, label=text, labelOpts={
                 "position": 0.90 - 0.075 * i, "movable": False, "anchors": [(0, 0.5), (1, 0.5)]})
+            line.setZValue(31)  # its words stand over the nominal level's line
             self._marks.append(line)
             self.addItem(line, ignoreBounds=True)
         self._style_marks()
@@ -178,13 +179,21 @@ class OrderAxis(pg.AxisItem):
         return [f"{value:.0f}" for value in values]
 
 
+class PercentOfTravel(LevelAxis):
+    """Left of a figure over the travel: no number where there is only the title."""
+
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+        return [(step, [value for value in values if value <= 100]) for step, values in
+                super().tickValues(minVal, maxVal, size)]
+
+
 class HarmonicsFigure(LevelFigure):
     """Harmonics up, level across, their level re the first as tone; room for the scale beside it."""
 
     highest = HIGHEST_DB + 20
 
     def __init__(self) -> None:
-        super().__init__(title="Harmonics re the first, tone 12 dB a step", unit="", level_steps=(1.0, 2.0),
+        super().__init__(title="Harmonics, dB re the first", unit="", level_steps=(1.0, 2.0),
                          strong_step=1e6, axes={"left": OrderAxis()})
         self._tones = ToneMap(self, HARMONIC_TONES)
         self._shown: tuple[FloatArray, FloatArray] | None = None
@@ -229,8 +238,8 @@ class DrivenPeakFigure(LevelFigure):
     def __init__(self) -> None:
         self._position = MovableLine(angle=0, bounds=(0.0, 100.0))
         steps = (10.0, 25.0, 50.0)
-        super().__init__(title="Peak over the passband by level and resonance in %", unit="%", level_steps=steps,
-                         strong_step=50.0, axes={"left": LevelAxis(steps, "%")})
+        super().__init__(title="Peak over the passband, dB", unit="%", level_steps=steps,
+                         strong_step=50.0, axes={"left": PercentOfTravel(steps, "%")})
         self._tones = ToneMap(self, PEAK_TONES, contours_db=(0.0, 3.0, 6.0, 12.0, 24.0))
         self._shown: tuple[FloatArray, FloatArray, FloatArray] | None = None
         self._ruling.setOpacity(0.3)

@@ -39,6 +39,7 @@ class MovableLine(pg.InfiniteLine):
         self.setValue(value)
         self.blockSignals(False)
         self.label.setFormat(text)
+        self.label.setVisible(bool(text))  # else its ground stands there alone
 
     def mouseDoubleClickEvent(self, event: Any) -> None:
         self.reset.emit()

@@ -143,8 +143,7 @@ class DriveView(StepView):
         none = np.zeros(0)
         self.peaks.show_whistle(study.onset_percent, none if study.stop_v is None else level_db(study.stop_v),
                                 none if study.stop_percent is None else study.stop_percent)
-        self.peaks.say_note("" if study.stop_v is None else
-                            "Hatched: whistles; the line: from where the tone stops it.")
+        self.peaks.say_note("" if study.stop_v is None else "Red: the tone stops the whistle.")
         self._show_level(self.presenter.setting.level_v)
 
     def _draw_stops(self, study: DriveStudy) -> None:
