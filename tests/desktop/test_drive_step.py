@@ -8,6 +8,8 @@ from PyQt6.QtTest import QTest
 from jiyuu.bench.walk import StepState
 from jiyuu.measurement.levels import measure_levels
 from jiyuu.prediction.drive import drive_ladder
+from jiyuu.signals.drive_steps import DriveSteps
+from jiyuu.signals.recordings import write_recording
 from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
 from jiyuu.simulation.render import render
 from tests.desktop.using import measured, settled, typed
@@ -126,3 +128,24 @@ def test_the_figures_read_and_save(window, drive, tmp_path):
         (tmp_path / "figure.csv").unlink()
     window.menus.turn_theme()
     assert drive.harmonics.as_csv()
+
+
+def test_a_dropped_ladder_is_measured_in_whichever_order(window, drive, qtbot, tmp_path):
+    steps = DriveSteps(123.4, tuple((10 ** (np.arange(-30, 7, 3) / 20)).tolist()))
+    played = steps.record_v(48_000)
+    stimulus, recording = tmp_path / "ladder.wav", tmp_path / "taken.wav"
+    write_recording(stimulus, played, 48_000)
+    noise = np.random.default_rng(1).normal(0, 2e-5, played.size + 9600)
+    write_recording(recording, np.concatenate([np.zeros(2400), np.tanh(played), np.zeros(7200)]) + noise, 48_000)
+    with qtbot.waitSignal(window.measuring.jobs.finished, timeout=120_000):
+        window.files.open([recording, stimulus])
+    assert "measured and kept" in window.tidings.text()
+    found = {logged.finding.quantity: logged.finding for logged in drive.presenter.logged}
+    for quantity, exact in (("compression_1db_v", 0.71270), ("thd_1_percent_v", 0.35170)):  # tanh, by quadrature
+        assert found[quantity].value == pytest.approx(exact, rel=5e-3)
+        assert abs(found[quantity].value - exact) < 2 * found[quantity].uncertainty
+    assert drive.presenter.run.source == "ladder.wav, taken.wav"
+    write_recording(tmp_path / "other.wav", np.sin(np.arange(48_000) / 9) * np.hanning(48_000), 48_000)
+    with qtbot.waitSignal(window.measuring.jobs.failed, timeout=60_000):
+        window.files.open([tmp_path / "other.wav", recording])
+    assert "no ladder of levels" in window.tidings.text()

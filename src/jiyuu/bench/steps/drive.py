@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from enum import StrEnum
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import numpy as np
@@ -23,6 +24,7 @@ from jiyuu.wording.notices import notices_json
 if TYPE_CHECKING:
     from jiyuu.measurement.drive import MeasuredDrive
     from jiyuu.prediction.drive_study import Asked, DriveStudy
+    from jiyuu.rig.drive_run import DriveRun
 
 
 class Bend(StrEnum):
@@ -87,18 +89,10 @@ class DriveStep(Step):
                             setting.lamp_percent)
 
     def run(self, standing: Standing, setting: DriveSetting, request: Any, rig: Rig) -> Iterator[Progress | Run]:
-        from jiyuu.measurement.drive_findings import drive_findings
         from jiyuu.rig.drive_run import run_drive
 
         for step in run_drive(request, rig):
-            if isinstance(step, Progress):
-                yield step
-                continue
-            findings = drive_findings(step.found, level_v=setting.level_v, lamp_percent=setting.lamp_percent)
-            rate = step.sample_rate_hz
-            records = {"stimulus": (step.stimulus_v, rate), "recording": (step.recording_v, rate)}
-            facts = {"frequency_hz": step.found.frequency_hz, "warnings": notices_json(step.found.notices)}
-            yield Run(self.key, standing, setting, tuple(findings), _tables(step.found), records, facts)
+            yield step if isinstance(step, Progress) else made(standing, setting, step)
 
     def predict(self, standing: Standing, setting: DriveSetting) -> Iterator[DriveStudy]:
         from jiyuu.prediction.drive_study import drive_studies
@@ -109,6 +103,43 @@ class DriveStep(Step):
             cutoff_hz=standing.standing_hz, gain=standing.gain, drive=standing.drive, limit_v=setup.next_limit_v,
             full_scale_v=FULL_SCALE_V,
         )
+
+
+def made(standing: Standing, setting: DriveSetting, run: DriveRun) -> Run:
+    """A measured ladder with its findings."""
+    from jiyuu.measurement.drive_findings import drive_findings
+
+    findings = drive_findings(run.found, level_v=setting.level_v, lamp_percent=setting.lamp_percent)
+    rate = run.sample_rate_hz
+    records = {"stimulus": (run.stimulus_v, rate), "recording": (run.recording_v, rate)}
+    facts = {"frequency_hz": run.found.frequency_hz, "warnings": notices_json(run.found.notices)}
+    return Run("drive", standing, setting, tuple(findings), _tables(run.found), records, facts)
+
+
+def from_files(
+    standing: Standing, setting: DriveSetting, first: Path, second: Path, *, channel: str | None = None
+) -> Iterator[Progress | Run]:
+    """A ladder of levels and its recording, in whichever order they were given; what was played is read from the file
+    that was. channel: left or right, told by the stimulus when not given. Raises JiyuuError where they are no pair."""
+    from dataclasses import replace
+
+    from jiyuu.measurement.drive import measure_drive
+    from jiyuu.rig.drive_run import DriveRun
+    from jiyuu.rig.files import read_pair, tell_apart
+    from jiyuu.signals.drive_steps import steps_in
+    from jiyuu.signals.recordings import FULL_SCALE_V
+
+    yield Progress("Reading the files", 0.1)
+    stimulus, recording = tell_apart(first, second)
+    pair = read_pair(stimulus, recording, channel=channel)
+    steps = steps_in(pair.stimulus_v, pair.sample_rate_hz)
+    yield Progress(f"Measuring {len(steps.levels_v)} levels", 0.3)
+    found = measure_drive(pair.recording_v, pair.sample_rate_hz, steps, full_scale_v=FULL_SCALE_V,
+                          lamp_percent=setting.lamp_percent)
+    if pair.chosen is not None:
+        found = replace(found, notices=(pair.chosen, *found.notices))
+    run = DriveRun(pair.stimulus_v, pair.recording_v, pair.sample_rate_hz, found)
+    yield made(standing, setting, run).taken_from(f"{stimulus.name}, {recording.name}")
 
 
 def study_of(standing: Standing, setting: DriveSetting) -> Asked:

@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
+from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 
 from jiyuu.bench.standing import Standing
-from jiyuu.bench.steps.drive import DriveSetting, study_of
+from jiyuu.bench.steps.drive import DriveSetting, from_files, study_of
 from jiyuu.book.stored import StoredRun
 from jiyuu.book.table import Table
 from jiyuu.desktop.steps.presenter import StepPresenter, compiled_apart, ready
-from jiyuu.errors import CircuitError
+from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.measurement.finding import Finding
 from jiyuu.prediction.drive_feedback import looped
 from jiyuu.prediction.drive_findings import study_findings
@@ -58,6 +59,17 @@ class DrivePresenter(StepPresenter):
         self._session.change_setup(trim_db=round(min(max(good.trim_db, -60.0), 60.0), 2))
         self.message.emit(f"Trim behind the filter: {signed(good.trim_db)} dB, as loud as its source. Ctrl+Z takes it "
                           "back.", False)
+
+    def measure_files(
+        self, first: Path, second: Path, *, interface: Path | None = None, channel: str | None = None
+    ) -> None:
+        """A ladder of levels and its recording, in whichever order they were dropped. Raises JiyuuError for an
+        interface alone: nothing is divided out of a distortion."""
+        if interface is not None:
+            raise JiyuuError("An interface cannot be divided out of what it distorts itself; leave its recording out.")
+        setting = self.setting
+        self._measuring.read(f"{first.name} and {second.name}",
+                             lambda standing: from_files(standing, setting, first, second, channel=channel))
 
     # What is shown
 
