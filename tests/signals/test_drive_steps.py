@@ -21,7 +21,8 @@ def test_what_is_played_is_read_from_the_record(rate, hertz, bits):
 
 @pytest.mark.parametrize("record", [
     np.zeros(48_000), np.sin(np.arange(48_000) / 7), np.random.default_rng(1).normal(0, 1, 48_000),
-    np.repeat([0.0, 1.0, 0.0, 1.0, 0.0], 24_000), np.tile(np.append(np.sin(np.arange(9000) / 7) ** 3, np.zeros(9000)), 4),
+    np.repeat([0.0, 1.0, 0.0, 1.0, 0.0], 24_000),
+    np.tile(np.append(np.sin(np.arange(9000) / 7) ** 3, np.zeros(9000)), 4),
 ])
 def test_another_stimulus_is_refused(record):
     with pytest.raises(SignalError, match="no ladder of levels"):

@@ -11,6 +11,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 
 PERIODS = 24
+LOWEST_HZ, HIGHEST_HZ = 10.0, 10_000.0
 FADE_S = 0.01
 SILENT_S, ALIKE_S, SHORTEST_S = 0.04, 0.02, 0.2  # a gap at least; by how much tones may differ; a tone at least
 PURE = 0.02  # share of a tone that may be something else: a file of few bits
@@ -27,7 +28,7 @@ class DriveSteps:
     silence_s: float = 0.5
 
     def __post_init__(self) -> None:
-        if not 10 <= self.frequency_hz <= 10_000:
+        if not LOWEST_HZ <= self.frequency_hz <= HIGHEST_HZ:
             raise SignalError(f"a frequency of {self.frequency_hz:g} Hz is out of range; give 10 Hz to 10 kHz.")
         rising = np.array(self.levels_v)
         if not rising.size or not np.isfinite(rising).all() or rising[0] <= 0 or (np.diff(rising) <= 0).any():
@@ -87,6 +88,8 @@ def steps_in(stimulus_v: FloatArray, sample_rate_hz: float) -> DriveSteps:
     loudest = pieces[-1] * np.hanning(pieces[-1].size)
     padded = 1 << (int(np.log2(loudest.size)) + 4)
     hertz = float(np.abs(np.fft.rfft(loudest, padded)).argmax()) * sample_rate_hz / padded
+    if not LOWEST_HZ <= hertz <= HIGHEST_HZ:
+        raise wrong
     for _ in range(4):  # by how the phase goes on from the first half to the second
         t = np.arange(pieces[-1].size) / sample_rate_hz
         turned = pieces[-1] * np.exp(-2j * np.pi * hertz * t)
