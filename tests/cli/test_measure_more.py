@@ -125,3 +125,18 @@ def test_noise_and_tones_go_out_and_come_back(run, tmp_path, kind):
     assert found["latency_s"]["value"] == pytest.approx(500 / RATE, abs=1e-5)
     assert (found["coherence"] is not None) == (kind == "noise")
     assert (tmp_path / "c.csv").read_text().startswith("frequency_hz,magnitude_db,phase_deg,uncertainty_db,snr_db")
+
+
+def test_levels_say_that_a_recorder_clipped_and_which_channel_was_taken(run, tmp_path):
+    t = np.arange(48_000) / 48_000
+    loud, soft = np.clip(14 * np.sin(2 * np.pi * 220 * t), -10, 10), 0.5 * np.sin(2 * np.pi * 330 * t)
+    write_recording(tmp_path / "a.wav", np.stack([soft, loud]), 48_000)
+    found = json.loads(run("measure", "levels", tmp_path / "a.wav", "--json")[1])
+    assert [warning["code"] for warning in found["warnings"]] == ["channel_chosen", "clipped"]
+    assert "right" in found["warnings"][0]["sentence"]
+    assert found["warnings"][1]["at_s"] == pytest.approx(0.25 / 220 * np.arcsin(10 / 14) * 2 / np.pi, abs=2e-4)
+    found = json.loads(run("measure", "levels", tmp_path / "a.wav", "--channel", "left", "--json")[1])
+    assert found["warnings"] == []
+    assert found["peak_v"] == pytest.approx(0.5, rel=1e-3)
+    write_recording(tmp_path / "b.wav", np.clip(4 * np.sin(2 * np.pi * 220 * t), -2, 2), 48_000)  # the unit's own rails
+    assert json.loads(run("measure", "levels", tmp_path / "b.wav", "--json")[1])["warnings"] == []

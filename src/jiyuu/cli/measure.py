@@ -134,25 +134,34 @@ def levels(
         "--positions", help="Positions of the control in %, one a recording: 0,25,50,75,100.")] = None,
     limit_v: Annotated[float, typer.Option("--limit-v", help="What the next module takes, volts peak.")] = 5.0,
     full_scale_v: FullScale = 10.0,
+    channel: Channel = None,
     json: Json = False,
 ) -> None:
     """Peak, RMS, crest, loudness and what is left to the next module's limit; with --positions also from where on it is
     overloaded, and (from 21 positions) how even the control is."""
     from jiyuu.errors import MeasurementError
     from jiyuu.measurement.levels import measure_levels
+    from jiyuu.measurement.notice import Fault, Notice
+    from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale
     from jiyuu.quantities import signed
+    from jiyuu.rig.channels import louder_channel
     from jiyuu.signals.recordings import read_recording
 
     at = _positions(positions, len(recordings))
-    found = []
+    found, notices = [], []
     for path in recordings:
         record = read_recording(path, full_scale_v=full_scale_v)
+        heard_v, chosen = louder_channel(record, channel)
+        notices += [] if chosen is None else [chosen]
+        first = at_full_scale(heard_v, full_scale_v)
+        if first is not None:
+            share = float(np.mean(np.abs(heard_v) >= NEARLY * full_scale_v))
+            notices.append(Notice(Fault.CLIPPED, first / record.sample_rate_hz, {"share_percent": 100 * share}))
         try:
-            found.append(measure_levels(record.loudest_v, record.sample_rate_hz, limit_v=limit_v,
-                                        full_scale_v=full_scale_v))
+            found.append(measure_levels(heard_v, record.sample_rate_hz, limit_v=limit_v, full_scale_v=full_scale_v))
         except MeasurementError as error:
             raise MeasurementError(f"{path}: {error}") from error
-    result: dict[str, Any] = {"limit_v": limit_v, "warnings": [], "recordings": [
+    result: dict[str, Any] = {"limit_v": limit_v, "warnings": notices_json(tuple(notices)), "recordings": [
         {
             "file": str(path), "position_percent": None if at is None else float(at[i]), "peak_v": one.peak_v,
             "rms_v": one.rms_v, "crest_db": one.crest_db, "dc_v": one.dc_v, "loudness_lufs": one.loudness_lufs,
@@ -169,6 +178,7 @@ def levels(
     if json:
         print_json(result)
         return
+    say_notices(tuple(notices))
     for one in result["recordings"]:
         place = "" if one["position_percent"] is None else f"{one['position_percent']:g} %: "
         loud = "" if one["loudness_lufs"] is None else f", {signed(one['loudness_lufs'])} LUFS"

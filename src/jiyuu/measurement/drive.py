@@ -16,7 +16,7 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
-from jiyuu.measurement.waveform_faults import hum_in
+from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale, hum_in
 from jiyuu.signals.drive_steps import DriveSteps
 
 HIGHEST_HARMONIC = 20
@@ -26,7 +26,6 @@ AUDIO_HZ = (20.0, 20_000.0)
 SMALL_DB = 0.3  # a level bent by less tells of the small-signal gain
 FOUND = 6.0  # how much louder than a gap the loudest tone must be
 BETWEEN = 0.003  # share by which interpolation between levels 2 dB apart may be off; it grows as their square
-NEARLY = 0.9999  # of full scale, counted as standing at it
 ROUNDED = 1e-6  # of a line, by which arithmetic and clocks may move it
 
 
@@ -79,7 +78,8 @@ def measure_drive(
     if any(piece.size < 4 * sample_rate_hz / steps.frequency_hz for piece in pieces):
         raise MeasurementError("The recording ends before the last level; record until a second after it.")
     hertz = _pitch_hz(pieces, sample_rate_hz, steps.frequency_hz)
-    clipped = [full_scale_v is not None and _at_full_scale(recording_v[part], full_scale_v) for part in middles]
+    clipped = [full_scale_v is not None and at_full_scale(recording_v[part], full_scale_v) is not None
+               for part in middles]
     if any(clipped):
         flat = np.concatenate([np.abs(recording_v[part]) >= NEARLY * (full_scale_v or np.inf) for part in middles])
         first_s = middles[clipped.index(True)].start / sample_rate_hz
@@ -151,12 +151,6 @@ def _is_harmonic(mains_hz: float, frequency_hz: float) -> bool:
     """Whether the tone's own harmonics would be taken for mains."""
     ratio = frequency_hz / mains_hz
     return abs(ratio - round(ratio)) < 0.02
-
-
-def _at_full_scale(piece: FloatArray, full_scale_v: float) -> bool:
-    """Whether some samples in a row stand at the recorder's end."""
-    stands = np.abs(piece) >= NEARLY * full_scale_v
-    return bool((stands[:-2] & stands[1:-1] & stands[2:]).any()) and float(np.abs(piece).max()) <= full_scale_v * 1.0001
 
 
 def _pitch_hz(pieces: list[FloatArray], sample_rate_hz: float, stated_hz: float) -> float:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.notice import Fault, Notice
 
+NEARLY = 0.9999  # of full scale, counted as standing at it
 FLAT_SAMPLES = 3  # equal samples at the top that are no chance any more
 FEWEST_RUNS = 2
 ABRUPT = 4.0  # how much further than a rounded top's the samples beside a flat one lie
@@ -56,6 +57,14 @@ def clipping(record_v: FloatArray, noise_v: float = 0.0) -> tuple[Notice | None,
     if not runs:
         return None, flat
     return Notice(Fault.CLIPPED, None, {"share_percent": 100 * float(flat.mean())}), flat
+
+
+def at_full_scale(record_v: FloatArray, full_scale_v: float) -> int | None:
+    """The first of some samples in a row that stand at the recorder's end; None where none do. What is flat below it
+    may be the unit's own doing, a square wave or its rails."""
+    stands = np.abs(record_v) >= NEARLY * full_scale_v
+    rows = np.flatnonzero(stands[:-2] & stands[1:-1] & stands[2:])
+    return int(rows[0]) if rows.size and float(np.abs(record_v).max()) <= full_scale_v * 1.0001 else None
 
 
 def step_of(record_v: FloatArray) -> float | None:

@@ -47,6 +47,17 @@ def channel_of(
     return channels[place], _taken(place, "the stimulus is clearer in it")
 
 
+def louder_channel(recording: Recording, wanted: str | None = None) -> tuple[FloatArray, Notice | None]:
+    """(volts (n,), why that one; None where there was nothing to choose): for levels, where nothing else is known of
+    what was played. Raises SignalError for a channel there is not."""
+    channels = recording.channels_v
+    alike = channels.shape[0] < 2 or np.abs(channels[0] - channels[1]).max() <= ALIKE * np.abs(channels).max()
+    if wanted is not None or alike:
+        return channel_of(recording, None, wanted)
+    place = int(np.argmax(np.abs(channels[:2]).max(axis=1)))
+    return channels[place], _taken(place, "it is the louder one")
+
+
 def _taken(place: int, why: str) -> Notice:
     return Notice(Fault.CHANNEL_CHOSEN, None, {"taken": NAMES[place], "why": why})
 
