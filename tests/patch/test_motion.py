@@ -1,6 +1,7 @@
 """What moves in a patch: bounds worked out by hand, sound against an adaptive integrator, every wrong one refused."""
 
 import json
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -12,6 +13,7 @@ from jiyuu.patch.playing import play_patch, sources_record
 from jiyuu.patch.reading import parse_patch, read_patch, write_patch
 from jiyuu.patch.response import respond_patch
 from tests.patch.making import gain_of, patch
+from tests.reference import residual_db
 
 RATE, SAMPLES = 48_000.0, 2400
 FIRST = {"stage": "filter", "id": "first", "filter": "transistor-ladder", "mode": "lowpass-24", "cutoff_hz": 800.0,
@@ -120,6 +122,35 @@ def test_a_patch_in_motion_plays_as_its_equations():
     assert 20 * np.log10(error) < -85
     blocks = play_patch(document, source(times)[np.newaxis], RATE, block=64)[0]
     assert np.abs(blocks - found).max() < 1e-9
+
+
+def test_jumps_are_played_where_they_are():
+    """A square into the cutoff and a saw into the resonance, whose edges lie anywhere between samples."""
+    document = made([FIRST], controls={"a": lfo(rate_hz=137.3), "b": lfo(rate_hz=91.7, shape="rise", phase=0.3)},
+                    routes=[{"from": "a", "to": "first.cutoff"}, {"from": "b", "to": "first.resonance"}])
+
+    def source(t):
+        return np.sin(np.clip(t / 0.02, 0, 1) * np.pi / 2) ** 4 * 0.8 * np.sin(2 * np.pi * 410 * t)
+
+    def slope(t, x, inside):
+        high = (137.3 * inside) % 1 < 0.5
+        k = 2 + 2 * (91.7 * t + 0.3 - np.floor(91.7 * inside + 0.3)) - 1
+        return ladder(x, source(t), 2 * np.pi * (1600 if high else 400), k)
+
+    times = np.arange(8 * SAMPLES) / (8 * RATE)  # what an edge leaves above the band is no part of the comparison
+    ends = np.unique([0, *(n / 2 / 137.3 for n in range(14)), *((n - 0.3) / 91.7 for n in range(1, 6)), times[-1]])
+    ends = ends[ends <= times[-1]]
+    x, exact = np.zeros(4), np.zeros(times.size)
+    for begin, end in pairwise(ends):
+        inside = (times >= begin) & (times <= end)
+        found = solve_ivp(slope, (begin, end), x, method="DOP853", rtol=1e-11, atol=1e-13, max_step=1e-4,
+                          args=(0.5 * (begin + end),), dense_output=True)
+        x, exact[inside] = found.y[:, -1], found.sol(times[inside])[3]
+    played = source(times[::8])[np.newaxis]
+    found = play_patch(document, played, RATE)[0]
+    assert residual_db(found, exact, rate_hz=RATE) < -85
+    for block in (64, 997):
+        assert np.abs(play_patch(document, played, RATE, block=block)[0] - found).max() < 1e-9
 
 
 def test_a_moved_pitch_is_the_integral_of_what_it_is_told():

@@ -16,11 +16,13 @@ from jiyuu.arrays import FloatArray
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.network import RESONANCE, Network
 from jiyuu.errors import CircuitError
+from jiyuu.signals.controls.instants import at_instants
 from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, HALF_LENGTH, decimated, interpolated
 from jiyuu.simulation.kernels import integrate
 
 LATENCY = HALF_LENGTH + 1 + DECIMATION_HALF_LENGTH  # samples from in to out
 HIGHEST_GAIN = 1000.0
+FURTHEST = 40.0  # octaves: past anything a converter does, and finite
 
 
 @dataclass(slots=True)
@@ -122,42 +124,45 @@ class Renderer:
         self._done += ready.shape[1] - lead
         return ready[:, lead:].reshape(settings, rows, -1)
 
-    def _times_s(self, stop: int) -> FloatArray:
-        """(half steps,) from the first sample pushed on."""
-        return np.asarray(np.arange(2 * self._factor * self._position, 2 * self._factor * stop + 1) * self._half_step_s)
-
-    def _moved(self, names: Sequence[str], stop: int, shared: FloatArray | None) -> list[FloatArray | None]:
-        """Of each control what moves it, (half steps,), by itself and by what moves all of its kind; None for what
-        stands."""
-        found: list[FloatArray | None] = []
-        for name in names:
-            move = self._moves.get(name)
-            own = None if move is None else move(self._times_s(stop))
-            found.append(shared if own is None else own if shared is None else own + shared)
-        return found
+    def _at(self, move: Move, stop: int) -> FloatArray:
+        """(half steps,) of what is known at every instant."""
+        first, last = 2 * self._factor * self._position, 2 * self._factor * stop
+        return at_instants(move, first, last + 1 - first, self._half_step_s)
 
     def _omega(self, stop: int) -> FloatArray:
         """(c, half steps or 1, p) rad/s."""
-        shared = self._cutoff_cv.fine(2 * self._factor, self._position, stop) if self._moved_cutoff else None
-        moved = self._moved(self._network.cutoffs, stop, shared)
-        if all(one is None for one in moved):
-            return np.asarray(2 * np.pi * self._cutoff_hz[:, np.newaxis, :])
-        low, high = (np.log2(edge / self._cutoff_hz)[:, np.newaxis, :]
-                     for edge in (CUTOFF_MINIMUM_HZ, CUTOFF_MAXIMUM_HZ))
-        octaves = _stacked(moved)
-        return np.asarray(2 * np.pi * self._cutoff_hz[:, np.newaxis, :] * np.exp2(np.clip(octaves, low, high)))
+        still = self._cutoff_hz[:, np.newaxis, :]
+        ratios: list[FloatArray] = []
+        for name in self._network.cutoffs:
+            move = self._moves.get(name)
+            # In hertz and not in octaves, so that a jump is shared out as the filter counts it.
+            ratios.append(np.ones(1) if move is None else self._at(_ratio(move), stop))
+        if self._moved_cutoff:
+            shared = np.exp2(np.clip(self._cutoff_cv.fine(2 * self._factor, self._position, stop), -FURTHEST, FURTHEST))
+            ratios = [ratio * shared for ratio in ratios]
+        found = still * _stacked(ratios)
+        if found.shape[1] > 1:
+            found = np.clip(found, CUTOFF_MINIMUM_HZ, CUTOFF_MAXIMUM_HZ)
+        return np.asarray(2 * np.pi * found)
 
     def _gains(self, stop: int) -> FloatArray:
         """(g, half steps or 1, p); a resonance stays at 0 or above."""
-        shared = self._gain_cv.fine(2 * self._factor, self._position, stop) if self._moved_gain else None
-        moved = self._moved(self._network.gains, stop, shared)
         base = self._gain[:, np.newaxis, :]
-        if all(one is None for one in moved):
+        moved = [np.zeros(1) if (move := self._moves.get(name)) is None else self._at(move, stop)
+                 for name in self._network.gains]
+        if self._moved_gain:
+            shared = self._gain_cv.fine(2 * self._factor, self._position, stop)
+            moved = [one + shared for one in moved]
+        if all(one.size == 1 for one in moved):
             return base
         found = np.clip(base + _stacked(moved), -HIGHEST_GAIN, HIGHEST_GAIN)
         resonances = [name.rpartition(".")[2] == RESONANCE for name in self._network.gains]
         found[resonances] = np.maximum(found[resonances], 0.0)
         return np.asarray(found)
+
+
+def _ratio(octaves: Move) -> Move:
+    return lambda times_s: np.exp2(np.clip(octaves(times_s), -FURTHEST, FURTHEST))
 
 
 def _by_name(given: FloatArray, count: int) -> FloatArray:
@@ -167,7 +172,7 @@ def _by_name(given: FloatArray, count: int) -> FloatArray:
     return np.asarray(np.broadcast_to(given, (count, given.size)))
 
 
-def _stacked(moved: Sequence[FloatArray | None]) -> FloatArray:
-    """(controls, half steps, 1)."""
-    length = next(one.size for one in moved if one is not None)
-    return np.stack([np.zeros(length) if one is None else one for one in moved])[..., np.newaxis]
+def _stacked(values: Sequence[FloatArray]) -> FloatArray:
+    """(controls, half steps or 1, 1)."""
+    length = max(one.size for one in values)
+    return np.stack([np.broadcast_to(one, (length,)) for one in values])[..., np.newaxis]

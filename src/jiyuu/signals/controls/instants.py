@@ -1,0 +1,46 @@
+"""Values of something that may jump, on a grid that a stepwise integrator reads."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from jiyuu.arrays import FloatArray
+
+HALVINGS = 24
+LEAST = 1e-5  # a change from point to point that may be a jump, re the largest value or one
+OFF_CENTRE = 0.25  # of the change: how far half-way lies from the middle where it does jump
+
+
+def at_instants(values: Callable[[FloatArray], FloatArray], first: int, count: int, step_s: float) -> FloatArray:
+    """(count,) at first·step_s, (first + 1)·step_s …; a jump between two points is spread over the nearest four, so
+    that what is integrated with Simpson's weights over two steps sees it where it is. The same whatever part of the
+    grid is asked for."""
+    times = np.maximum(np.arange(first - 2, first + count + 2), 0) * step_s  # nothing happens before it begins
+    found = np.array(values(times), dtype=float)
+    change = np.diff(found)
+    places = np.flatnonzero(np.abs(change) > LEAST * max(float(np.abs(found).max(initial=0.0)), 1.0))
+    if places.size:
+        between = values(0.5 * (times[places] + times[places + 1]))
+        apart = np.abs(between - 0.5 * (found[places] + found[places + 1]))
+        places = places[apart > OFF_CENTRE * np.abs(change[places])]
+    if places.size:
+        low, high = times[places].copy(), times[places + 1].copy()
+        before, after = found[places].copy(), found[places + 1].copy()
+        for _ in range(HALVINGS):
+            middle = 0.5 * (low + high)
+            there = values(middle)
+            still = np.abs(there - before) < np.abs(there - after)
+            low, high = np.where(still, middle, low), np.where(still, high, middle)
+        share = (high - times[places]) / step_s
+        # The mean over a step around each point leaves a part of the jump at one; ¼, ½, ¼ of its neighbours take out
+        # what alternates from point to point, which Simpson's weights would count as more or less.
+        early = share < 0.5
+        point, part = np.where(early, places, places + 1), np.where(early, 0.5 - share, 1.5 - share)
+        jump = after - before
+        held = np.where(early, 0.0, 1.0)  # share of the jump that stands at the point already
+        for offset, moved in ((-1, 0.25 * part), (0, 0.5 * part + 0.25 - held), (1, 0.25 * part - 0.25)):
+            kept = (point + offset >= 0) & (point + offset < found.size)
+            np.add.at(found, (point + offset)[kept], (jump * moved)[kept])
+    return found[2:-2]
