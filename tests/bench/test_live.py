@@ -80,12 +80,12 @@ def test_turning_makes_no_click():
     assert 20 * np.log10(np.abs(above).max()) < -80
 
 
-def test_a_million_moves_never_pass_the_ceiling():
+def test_no_move_passes_the_ceiling():
     loud = replace(LADDER, setup=Setup(drive_db=40.0))
     mixer, generator = mixing(voice(loud), level_db=0.0), np.random.default_rng(4)
     own, highest = mixer.voice("now"), 0.0
-    for _ in range(250):
-        values = generator.uniform(0, 1, (4000, 4))
+    for _ in range(120):
+        values = generator.uniform(0, 1, (500, 4))
         for drive, cutoff, gain, trim in values:
             own.turn(Turned(1000 * drive, 20 * 800**cutoff, 6 * gain, 100 * trim))
         highest = max(highest, float(np.abs(mixer.fill(BLOCK)).max()))
@@ -135,8 +135,8 @@ def test_matched_voices_are_equally_loud():
     mixer = mixing(voice(LADDER), voice(other), level_db=-30.0)
 
     def loudness():
-        mixer.fill(RATE // 2)
-        return measure_levels(mixer.fill(4 * RATE), RATE, full_scale_v=1.0).loudness_lufs
+        mixer.fill(RATE // 4)
+        return measure_levels(mixer.fill(3 * RATE // 2), RATE, full_scale_v=1.0).loudness_lufs
 
     one = loudness()
     mixer.listen_to("other")
@@ -164,11 +164,11 @@ def test_what_only_glides_is_the_same_voice():
 
 def test_it_runs_on_without_growing():
     mixer = mixing(voice(LADDER))
-    for _ in range(200):
+    for _ in range(50):
         mixer.fill(480)
     tracemalloc.start()
     before = tracemalloc.get_traced_memory()[0]
-    for _ in range(400):
+    for _ in range(200):
         mixer.fill(480)
     grown = tracemalloc.get_traced_memory()[0] - before
     tracemalloc.stop()

@@ -8,6 +8,7 @@ from PyQt6.QtTest import QTest
 from jiyuu.bench.walk import StepState
 from jiyuu.measurement.levels import measure_levels
 from jiyuu.prediction.drive import drive_ladder
+from jiyuu.prediction.drive_feedback import fed_back
 from jiyuu.signals.drive_steps import DriveSteps
 from jiyuu.signals.recordings import write_recording
 from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
@@ -92,13 +93,16 @@ def test_level_made_good_is_as_loud_as_the_source_and_stands_in_the_path(window,
     assert window.session.standing().setup.trim_db == 0
 
 
-def test_feedback_says_from_where_it_rings_and_what_runs_away(window, drive, qtbot):
+def test_what_is_patched_round_it_and_behind_it_is_said(window, quick, qtbot):
+    drive = quick
     drive.page_choice.button(1).click()
-    typed(drive.patched.numbers["feedback"], "0.5")
-    settled(window, qtbot)
-    assert any("Output fed back by +0.50: THD 27.9 %" in text and "sticks at DC" in text for text in said(drive))
     drive.patched.choices["behind"].textActivated.emit("folding")
+    typed(drive.patched.numbers["feedback"], "-0.5")
     settled(window, qtbot)
+    now = window.session.standing()
+    found = fed_back(now.filter, now.mode, cutoff_hz=now.standing_hz, gain=now.gain, amount=-0.5, through=None,
+                     frequency_hz=187.5, level_v=5.0)
+    assert any(f"Output fed back by −0.50: THD {found.thd_percent:.3g} %" in text for text in said(drive))
     assert any("a folding curve" in text for text in said(drive))
 
 

@@ -39,8 +39,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
         self.session = Session(book, self)
-        self.measuring = Measuring(self.session)
-        self.listening = Listening(self.session)
+        self.measuring, self.listening = Measuring(self.session), Listening(self.session)
         self.step = FIRST_STEP
         self._views: dict[str, StepView] = {}
         self._closing = False

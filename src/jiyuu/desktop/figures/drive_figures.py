@@ -141,7 +141,7 @@ class BendFigure(LevelFigure):
         self._marks = []
         for i, (text, volts) in enumerate(sorted(marks, key=lambda mark: mark[1])):
             line = pg.InfiniteLine(20 * np.log10(volts), angle=90, movable=False, label=text, labelOpts={
-                "position": 0.90 - 0.075 * i, "movable": False, "anchors": [(0, 0.5), (1, 0.5)]})
+                "position": 0.92 - 0.06 * i, "movable": False, "anchors": [(0, 0.5), (1, 0.5)]})
             line.setZValue(31)  # its words stand over the nominal level's line
             self._marks.append(line)
             self.addItem(line, ignoreBounds=True)
