@@ -166,3 +166,15 @@ def test_a_dropped_ladder_is_measured_in_whichever_order(window, quick, qtbot, t
     with qtbot.waitSignal(window.measuring.jobs.failed, timeout=60_000):
         window.files.open([tmp_path / "other.wav", recording])
     assert "no ladder of levels" in window.tidings.text()
+
+
+def test_what_cannot_be_fed_back_is_said_and_no_old_trim_is_taken(window, quick, qtbot):
+    window.session.take_letter("E")
+    assert quick.presenter.latest is None
+    QTest.keyClick(quick.bend, Qt.Key.Key_G)
+    assert window.session.standing().setup.trim_db == 0
+    assert "still being computed" in window.tidings.text()
+    window.session.change({"mode": "highpass-12"})
+    quick.presenter.ask(feedback=0.5)
+    settled(window, qtbot)
+    assert "follows the input at once" in quick.heading.text()

@@ -117,7 +117,7 @@ class Voice:
 
 
 def _nearer(stands: float, wanted: float) -> float:
-    """Some of the way, evenly in ratio where both lie on one side of nothing."""
+    """Some of the way, or all of it where next to nothing is left."""
     if abs(wanted - stands) <= THERE * max(abs(wanted), abs(stands), 1e-12):
         return wanted
     return stands + NEARER * (wanted - stands)

@@ -30,8 +30,6 @@ FEWEST_STEPS = 64
 COARSER = 4  # than the steps that harmonics need; it leaves 0.6 mdB of the first
 NEARLY = 1e-3  # of a map's orbits: 9 mdB
 MAP_ROUNDS = 24
-EDGE_SHARE = 0.985  # of the onset's gain: nearer to it a small peak is a hundred times the passband
-BODY_OCTAVES = 3.0
 STOP_DB = (-40.0, 36.0)
 STOP_LEVELS, STOP_ROUNDS = 20, 3  # levels at once, and how often between two of them
 

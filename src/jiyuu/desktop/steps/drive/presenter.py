@@ -81,6 +81,9 @@ class DrivePresenter(StepPresenter):
                 compiled_apart(looped(standing.filter, standing.mode, standing.gain, asked.feedback, asked.through))
         yield from super().compute(standing, setting)
 
+    def show_standing(self) -> None:
+        self.latest = None  # of what stood before: neither its numbers nor its trim may be taken for what stands now
+
     def on_computed(self, found: DriveStudy) -> None:
         self.latest = found
         self.driven.emit(found)
@@ -99,6 +102,8 @@ class DrivePresenter(StepPresenter):
         found = self._current()
         if found is None:
             return "Driving it …"
+        if found.why:
+            return " ".join(found.why)
         return WHISTLES if found.oscillates and not self.logged else super().heading()
 
     def predicted_findings(self) -> tuple[Finding, ...]:

@@ -166,6 +166,8 @@ class DriveView(StepView):
             figure.show_marks([])
             self.harmonics.clear_harmonics()
             return
+        restless = sum(not level.settled for level in ladder.levels)
+        figure.say_note(f"{restless} levels did not settle: the filter adds tones of its own." if restless else "")
         ink = palette.ink_of(self.presenter.letter)
         db = level_db(np.array([level.input_peak_v for level in ladder.levels]))
         quiet = cosmetic(palette.quiet, 1.4, Qt.PenStyle.DashLine), cosmetic(palette.quiet, 1.4, Qt.PenStyle.DotLine)
