@@ -393,3 +393,29 @@ def test_a_demo_half_made_is_not_taken_for_one(tmp_path, monkeypatch):
     with pytest.raises(KeyboardInterrupt):
         write_demo_book(tmp_path / "demo.jiyuu")
     assert list(tmp_path.iterdir()) == []
+
+
+def test_a_book_from_before_paths_opens_with_all_it_held(tmp_path):
+    """Written when a filter stood alone beside its set-up: level, trim, two sources, a measured run, an act undone."""
+    from jiyuu.bench.standing import Standing
+    from jiyuu.bench.walk import step_named, why_out_of_date
+
+    path = tmp_path / "before.jiyuu"
+    shutil.copy(Path(__file__).parent / "books" / "before-paths.jiyuu", path)
+    book = Book.open(path)
+    (shelved,) = book.filters()
+    standing = Standing.of(shelved.document, book.settings()[shelved.id])
+    setup = standing.setup
+    assert (setup.drive_db, setup.trim_db, setup.next_limit_v, setup.key_follow_percent) == (6.0, -4.5, 8.0, 50.0)
+    assert [(one.kind.value, one.pitch_hz, one.level_v) for one in setup.inputs] == [
+        ("pulse", 55.0, 4.0), ("sine", 220.0, 1.5)]
+    assert (setup.path, standing.cutoff_hz, standing.mode) == ((), 700.0, "lowpass-12")
+    (run,) = book.runs(shelved.id, "setup")
+    assert why_out_of_date(step_named("setup"), standing, setup, run) is None
+    with_path = setup.changed(path=[{"stage": "filter", "id": "filter", "filter": "transistor-ladder"},
+                                    {"stage": "gain", "db": 3.0}])
+    assert why_out_of_date(step_named("setup"), standing.moved(setup=with_path), with_path, run) == (
+        "the signal path is another")
+    assert book.redo() is not None
+    assert Standing.of(shelved.document, book.settings()[shelved.id]).setup.drive_db == 12.0
+    book.close()

@@ -96,8 +96,8 @@ def test_level_made_good_is_as_loud_as_the_source_and_stands_in_the_path(window,
 def test_what_is_patched_round_it_and_behind_it_is_said(window, quick, qtbot):
     drive = quick
     drive.page_choice.button(1).click()
-    drive.patched.choices["behind"].textActivated.emit("folding")
-    typed(drive.patched.numbers["feedback"], "-0.5")
+    drive.patched.form.choices["behind"].textActivated.emit("folding")
+    typed(drive.patched.form.numbers["feedback"], "-0.5")
     settled(window, qtbot)
     now = window.session.standing()
     found = fed_back(now.filter, now.mode, cutoff_hz=now.standing_hz, gain=now.gain, amount=-0.5, through=None,

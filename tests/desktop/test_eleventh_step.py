@@ -16,7 +16,8 @@ BENCH = '''
 from typing import Annotated
 
 from jiyuu.bench.run import Run
-from jiyuu.bench.setting import Setting, asked
+from jiyuu.bench.setting import Setting
+from jiyuu.field_words import asked
 from jiyuu.bench.step import Step
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.wording.quantity import Quantity

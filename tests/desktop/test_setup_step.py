@@ -23,8 +23,8 @@ def advice(setup):
 
 def test_a_held_voltage_opens_the_filter_and_is_blamed_for_the_dead_travel(window, setup):
     page = setup.cutoff_page
-    typed(page.cvs[0]["amount_percent"], "100")
-    typed(page.cvs[0]["now_v"], "5")
+    typed(page.cvs[0].numbers["amount_percent"], "100")
+    typed(page.cvs[0].numbers["now_v"], "5")
     assert window.session.standing().setup.cvs[0].amount_percent == 100
     assert any("Knob: the upper" in line and "CV 1 (+5.0 octaves)" in line for line in advice(setup))
     assert "CV 1 at +100 %, standing at +5.0 V" in setup.checklist.text()

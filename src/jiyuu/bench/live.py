@@ -44,8 +44,7 @@ class Turned:
 
 def kind_of(standing: Standing, what: Heard) -> tuple[object, ...]:
     """What makes another voice when it changes; the last of it only how finely it steps."""
-    return (what, standing.document.circuit, standing.mode, tuple(sorted(standing.parameters.items())),
-            standing.setup.inputs, oversampling_for(standing.standing_hz))
+    return (what, standing.built, standing.mode, standing.setup.inputs, oversampling_for(standing.standing_hz))
 
 
 def looped_source(standing: Standing, what: Heard) -> FloatArray:

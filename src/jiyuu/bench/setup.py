@@ -1,19 +1,26 @@
-"""How a filter stands on the bench beyond its own knobs: sources, drive, what moves the cutoff, what comes next."""
+"""How a filter stands on the bench beyond its own knobs: the patch round it, what moves the cutoff, what comes next."""
 
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from jiyuu.bench.setting import Setting, asked
+from jiyuu.bench.setting import Setting
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.reach import ControlSpan
+from jiyuu.field_words import asked
+from jiyuu.patch.controls import Control, FigureDocument, Name, Route
+from jiyuu.patch.document import FilterStage, Stage
+from jiyuu.patch.editing import place_of, places, stage_at
+from jiyuu.patch.lowering import splits
 from jiyuu.quantities import C4_HZ, signed, volts_of
 from jiyuu.signals.source import Source, SourceKind
 
 NOMINAL_V = 5.0
+MOST_SOURCES = 8
+IN_HAND = "filter"
 
 
 class SourceSetting(Setting):
@@ -48,9 +55,18 @@ class CutoffInput(Setting):
 
 
 class Setup(Setting):
-    """Everything of the Setup step that is not a knob of the filter."""
+    """Everything that is not a knob of the filter: the patch it stands in. path: the stages between level and trim,
+    that of the id `in_hand` standing for the filter itself; empty where there is nothing else."""
 
-    inputs: Annotated[tuple[SourceSetting, ...], Field(min_length=1, max_length=3, title="Source")] = (SourceSetting(),)
+    inputs: Annotated[tuple[SourceSetting, ...], Field(min_length=1, max_length=MOST_SOURCES, title="Source")] = (
+        SourceSetting(),)
+    path: Annotated[tuple[Stage, ...], Field(max_length=64, title="Path")] = ()
+    in_hand: Name = IN_HAND
+    side: Annotated[Literal["left", "right"], Field(
+        title="Side", description="Which of two is looked at, where the path splits.")] = "left"
+    controls: Annotated[dict[Name, Control], Field(max_length=64, title="Controls")] = Field(default_factory=dict)
+    routes: Annotated[tuple[Route, ...], Field(max_length=256, title="Routes")] = ()
+    figure: FigureDocument | None = None
     drive_db: Annotated[float, asked("Drive", unit="dB", low=-60, high=60, tip="Gain ahead of the filter.")] = 0.0
     next_limit_v: Annotated[float, asked("Next module's limit ±", unit="V", step=0.5, above=0, high=100,
                                          tip="Peak volts that what comes next takes without overload.")] = NOMINAL_V
@@ -82,6 +98,29 @@ class Setup(Setting):
                              f"{self.highest_hz:g} Hz")
         return self
 
+    @model_validator(mode="after")
+    def _filter_in_path(self) -> Setup:
+        if self.path:
+            place = place_of(self.path, self.in_hand)
+            if place is None or not isinstance(stage_at(self.path, place), FilterStage):
+                raise ValueError("the filter in hand must stay in its path; put another filter in hand to take it out")
+            if any(stage_at(self.path, place[:depth]).off for depth in range(1, len(place) + 1, 2)):
+                raise ValueError("the filter in hand cannot be switched off, nor what holds it")
+        return self
+
+    @property
+    def surrounds(self) -> bool:
+        """Whether anything else in the path is heard."""
+        return any(stage.id != self.in_hand and not stage.off for _, stage in places(self.path))
+
+    @property
+    def path_json(self) -> list[Any]:
+        """What of the path decides what a run finds; empty where the filter stands alone."""
+        if not self.surrounds:
+            return []
+        side = [self.side] if splits(self.path) else []
+        return [*side, *(stage.model_dump(mode="json", exclude_defaults=True) for stage in self.path)]
+
     @property
     def moves_cutoff(self) -> bool:
         """Whether anything but the knob has a say in where the cutoff stands."""
@@ -106,7 +145,7 @@ class Setup(Setting):
     def sources(self) -> list[Source]:
         return [setting.source() for setting in self.inputs]
 
-    def controls(self, knob_hz: float) -> list[ControlSpan]:
+    def cutoff_controls(self, knob_hz: float) -> list[ControlSpan]:
         """What moves the cutoff, the knob first; the knob's travel always holds where it stands."""
         low, high = sorted((volts_of(self.knob_low_hz), volts_of(self.knob_high_hz)))
         now = volts_of(knob_hz)
@@ -122,13 +161,16 @@ class Setup(Setting):
         """Nothing moves the cutoff but its knob, nothing drives the filter, one saw of the nominal level."""
         return self.model_copy(update={
             "inputs": (self.inputs[0].model_copy(update={"level_v": NOMINAL_V}),), "drive_db": 0.0,
-            "trim_db": 0.0, "fine_cents": 0.0, "key_follow_percent": 0.0, "key_v": 0.0,
+            "path": (), "trim_db": 0.0, "fine_cents": 0.0, "key_follow_percent": 0.0, "key_v": 0.0,
             "cvs": tuple(cv.model_copy(update={"amount_percent": 0.0, "now_v": 0.0}) for cv in self.cvs),
         })
 
     def not_neutral(self, resonance_percent: float) -> list[str]:
         """What is not neutral, one short line each."""
         found = []
+        if self.surrounds:
+            count = sum(not stage.off for _, stage in places(self.path)) - 1
+            found.append(f"Path with {count} more {'stage' if count == 1 else 'stages'}")
         if resonance_percent:
             found.append(f"Resonance at {resonance_percent:.4g} %")
         if self.fine_cents:

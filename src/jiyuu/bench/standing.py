@@ -20,6 +20,7 @@ from jiyuu.circuits.network import Network
 from jiyuu.circuits.reach import Reach, reach
 from jiyuu.circuits.trims import Trims
 from jiyuu.errors import BookError, JiyuuError
+from jiyuu.patch.around import Surrounded
 from jiyuu.quantities import C4_HZ
 from jiyuu.rig.protocol import PanelSettings
 
@@ -63,7 +64,7 @@ class Standing:
 
     @cached_property
     def filter(self) -> Filter:
-        """The filter with all that was changed, as a file would hold it."""
+        """The filter with all that was changed, as a file would hold it, and with the path round it."""
         changed: dict[str, Any] = {
             "parameters": dict(self.parameters), "mode": self.mode, "resonance_percent": self.resonance_percent,
             "cutoff_hz": self.cutoff_hz,
@@ -72,7 +73,11 @@ class Standing:
             changed["full_gain"] = full_gain(self.components)
         if self.taper is not None:
             changed["resonance_taper"] = self.taper
-        return self.document.model_copy(update=changed)
+        alone = self.document.model_copy(update=changed)
+        if not self.setup.surrounds:
+            return alone
+        return Surrounded.model_construct(**dict(alone), path=self.setup.path, in_hand=self.setup.in_hand,
+                                          side=self.setup.side)
 
     @cached_property
     def network(self) -> Network:
@@ -80,7 +85,19 @@ class Standing:
 
     @property
     def modes(self) -> tuple[str, ...]:
+        """What can be chosen."""
         return self.document.entry.modes
+
+    @property
+    def outputs(self) -> tuple[str, ...]:
+        """What can be looked at at once: with a path round it there is only the mode that goes through it."""
+        return self.network.outputs
+
+    @property
+    def built(self) -> tuple[Any, ...]:
+        """What its network follows from, to tell whether it is still the same."""
+        path = self.setup.path_json
+        return (self.document.circuit, dict(self.parameters), path, self.mode if path else None)
 
     @property
     def gain(self) -> float:
@@ -100,7 +117,7 @@ class Standing:
     @cached_property
     def reach(self) -> Reach:
         """Where the cutoff stands and can go, with everything that moves it."""
-        return reach(self.setup.controls(self.cutoff_hz), lowest_hz=self.setup.lowest_hz,
+        return reach(self.setup.cutoff_controls(self.cutoff_hz), lowest_hz=self.setup.lowest_hz,
                      highest_hz=self.setup.highest_hz)
 
     @property
@@ -151,7 +168,7 @@ class Standing:
             "standing_hz": self.standing_hz, "resonance_percent": self.resonance_percent,
             "parameters": dict(self.parameters), "control": self.filter.control, "trims": self.trims.as_json(),
             "sources": [setting.model_dump(mode="json") for setting in self.setup.inputs],
-            "drive_db": self.setup.drive_db, "next_limit_v": self.setup.output_limit_v,
+            "drive_db": self.setup.drive_db, "path": self.setup.path_json, "next_limit_v": self.setup.output_limit_v,
         }
 
 

@@ -76,14 +76,18 @@ class Book:
 
     # Filters
 
-    def add_filter(self, letter: str, document: Filter, *, seed: int | None) -> int:
-        """Put a filter on the shelf, as an act that can be undone; returns its row."""
+    def add_filter(
+        self, letter: str, document: Filter, *, seed: int | None, kept: Mapping[str, Any] | None = None
+    ) -> int:
+        """Put a filter on the shelf, as an act that can be undone; kept: what stands round it. Returns its row."""
         with self._writing() as connection:
             cursor = connection.execute(
                 "INSERT INTO filters (letter, document, seed, shown, created_at) VALUES (?, ?, ?, 0, ?)",
                 (letter, document.model_dump_json(), seed, now()),
             )
             row = int(cursor.lastrowid or 0)
+            connection.executemany("INSERT INTO settings VALUES (?, ?, ?)",
+                                   [(row, name, json.dumps(value)) for name, value in (kept or {}).items()])
             act(connection, "filter", {"filter_id": row, "shown": False}, {"filter_id": row, "shown": True})
             return row
 

@@ -32,8 +32,8 @@ def state_space(
     network: Network, *, cutoff_hz: float | FloatArray, gain: float | FloatArray, slope: FloatArray | None = None
 ) -> StateSpace:
     """The network linearised, at one cutoff and gain or at each of those it names. slope (m,): φ' of each branch at the
-    operating point, all 1 when not given."""
-    slopes = np.ones(len(network.branches)) if slope is None else slope
+    operating point, those at rest when not given."""
+    slopes = network.slopes_at_rest() if slope is None else slope
     # φ = S·v with v = V·x + U·u + Z·φ
     inverse = np.linalg.inv(np.eye(slopes.size) - network.Z.at(gain) * slopes[np.newaxis, :])
     currents_x = slopes[:, np.newaxis] * (inverse @ network.V.at(gain))

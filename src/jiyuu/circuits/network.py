@@ -166,6 +166,16 @@ class Network:
         """(n,) True where the capacitor's rate follows the cutoff."""
         return np.asarray(self.rate_ratio > 0)
 
+    def slopes_at_rest(self) -> FloatArray:
+        """(m,) φ' of every branch while all capacitors are empty and nothing sounds: 1, where no branch has an offset.
+        """
+        slope = np.ones(len(self.branches))
+        if any(branch.offset_v for branch in self.branches):
+            Z, output = self.Z.at(0.0), np.zeros(slope.size)
+            for j, branch in enumerate(self.branches):
+                output[j], slope[j] = branch.at(np.asarray(Z[j] @ output + branch.offset_v))
+        return slope
+
     def output_index(self, mode: str) -> int:
         """Row of a mode. Raises CircuitError naming the modes there are."""
         if mode not in self.outputs:

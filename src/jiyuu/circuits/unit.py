@@ -101,7 +101,7 @@ def draw_unit(document: Filter, seed: int) -> Unit:
     allowed, network = document.tolerances, document.network()
     drawn = draw_numbers(allowed, network, seed)
     branches = tuple(
-        replace(branch, offset_v=float(offset))
+        replace(branch, offset_v=branch.offset_v + float(offset))
         for branch, offset in zip(network.branches, drawn.offsets_v, strict=True)
     )
     return Unit(

@@ -19,18 +19,19 @@ from jiyuu.cli.options import (
     Json,
     Mode,
     Out,
+    PatchSettings,
     Q,
     Resonance,
     ResonanceGain,
     Set,
     choose,
-    is_patch,
     notice,
     print_json,
     typed,
 )
 from jiyuu.cli.stimulus import stimulus_app
 from jiyuu.errors import CircuitError, SignalError
+from jiyuu.patch.file_kind import is_patch
 from jiyuu.whole_file import write_text
 
 if TYPE_CHECKING:  # imported late elsewhere, to keep --help quick
@@ -136,7 +137,7 @@ def respond(
 
         if q is not None or level is not None:
             raise CircuitError("--q and --level-v are for a filter, not for a patch; leave them away.")
-        asked = patches.PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db, tuple(set or ()))
+        asked = PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db, tuple(set or ()))
         patches.respond(filter, asked, frequency_hz, at=at, as_json=json, out=out)
         return
     if at is not None:
@@ -278,7 +279,7 @@ def render(
 
         if cutoff_cv is not None or resonance_cv is not None:
             raise SignalError("--cutoff-cv and --resonance-cv are for a filter, not for a patch; leave them away.")
-        asked = patches.PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db, tuple(set or ()))
+        asked = PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db, tuple(set or ()))
         patches.render(filter, asked, input_wav, output_wav, full_scale_v=full_scale_v, block=block,
                        duration=duration, rate=rate)
         return

@@ -7,8 +7,9 @@ from typing import Annotated
 
 import typer
 
-from jiyuu.cli.options import FilterArgument, Json, Set, is_patch, notice, print_json, typed
+from jiyuu.cli.options import FilterArgument, Json, Set, notice, print_json, typed
 from jiyuu.errors import CircuitError
+from jiyuu.patch.file_kind import is_patch
 
 MOST_ROWS = 50_000_000
 
@@ -24,7 +25,8 @@ def controls(
     """Controls and what their routes make of each target, as columns over time; --json says how far each one goes."""
     import numpy as np
 
-    from jiyuu.cli.patches import PatchSettings, chosen_patch
+    from jiyuu.cli.options import PatchSettings
+    from jiyuu.cli.patches import chosen_patch
     from jiyuu.patch.motion import Motion
     from jiyuu.whole_file import write_bytes
 

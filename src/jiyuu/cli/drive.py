@@ -19,7 +19,6 @@ from jiyuu.cli.options import (
     ResonanceGain,
     Set,
     choose,
-    is_patch,
     notice,
     print_json,
     say_notices,
@@ -28,6 +27,7 @@ from jiyuu.cli.options import (
 )
 from jiyuu.cli.tracking import parse_volts
 from jiyuu.errors import CircuitError, JiyuuError
+from jiyuu.patch.file_kind import is_patch
 from jiyuu.quantities import parse_frequency
 
 if TYPE_CHECKING:
@@ -115,7 +115,8 @@ def _driven(
     from jiyuu.circuits.compose import scaled, series, wire
 
     if is_patch(name):
-        from jiyuu.cli.patches import PatchSettings, chosen_patch
+        from jiyuu.cli.options import PatchSettings
+        from jiyuu.cli.patches import chosen_patch
         from jiyuu.patch.document import FilterStage
         from jiyuu.patch.lowering import UNIT_HZ, is_stereo, network_of, stages_of
 

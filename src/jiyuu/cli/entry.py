@@ -34,7 +34,7 @@ def main(arguments: list[str] | None = None) -> int:
 def _wants_window(given: list[str]) -> bool:
     if not given or (given[0] == "--demo" and len(given) == 1):
         return True
-    return not given[0].startswith("-") and given[0].endswith((".jiyuu", ".filter.json"))
+    return not given[0].startswith("-") and given[0].endswith((".jiyuu", ".filter.json", ".patch.json"))
 
 
 def _command(given: list[str]) -> int:

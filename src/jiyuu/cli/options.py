@@ -12,6 +12,7 @@ from typing import Annotated, Any
 import typer
 
 from jiyuu.errors import CircuitError, JiyuuError
+from jiyuu.patch.file_kind import is_patch
 from jiyuu.quantities import parse_frequency, parse_number
 
 FilterArgument = Annotated[str, typer.Argument(metavar="FILTER", help="Catalogue id, *.filter.json or *.patch.json.")]
@@ -28,23 +29,24 @@ Channel = Annotated[str | None, typer.Option("--channel", help="left or right, w
 FullScale = Annotated[float, typer.Option("--full-scale-v", help="Volts of a full-scale sample.")]
 
 
-def is_patch(name: str) -> bool:
-    """Whether FILTER is a patch: by its ending, or by what the file says it is."""
-    if name.endswith(".patch.json"):
-        return True
-    try:
-        with Path(name).open("rb") as file:
-            return name.endswith(".json") and b'"jiyuu-patch"' in file.read(400)
-    except (OSError, ValueError):
-        return False
-
-
 def say_notices(notices: Iterable[Any]) -> None:
     """What is wrong with a recording, on standard error."""
     from jiyuu.wording.notices import notices_json
 
     for entry in notices_json(tuple(notices)):
         typer.echo(f"jiyuu: {entry['sentence']}", err=True)
+
+
+@dataclass(frozen=True, slots=True)
+class PatchSettings:
+    """What options ask of a patch: mode, cutoff and resonance of its first filter, `settings` of any stage."""
+
+    mode: str | None = None
+    cutoff: str | None = None
+    resonance_gain: float | None = None
+    resonance: str | None = None
+    drive_db: str = "0"
+    settings: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -72,6 +74,9 @@ def choose(
     from jiyuu.circuits.circuit import checked_cutoff, checked_gain
     from jiyuu.circuits.filter_file import neutral_filter, read_filter
 
+    if is_patch(name):
+        return _chosen_patch(name, PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db,
+                                                 tuple(settings or ())), q)
     files: tuple[Path, ...]
     if name in circuits():
         document, files = neutral_filter(name), ()
@@ -92,16 +97,34 @@ def choose(
         checked_cutoff(document.cutoff_hz if cutoff is None else parse_frequency(cutoff)), percent, parameters,
         document.components, loop_gain=None if resonance_gain is None else checked_gain(resonance_gain),
     )
-    if q is not None:
-        from jiyuu.circuits.linear import gain_of_q
-
-        gain = gain_of_q(standing.network, q, cutoff_hz=standing.cutoff_hz)
-        standing = replace(standing, loop_gain=checked_gain(gain))
+    standing = _ringing(standing, q)
     drive = typed(drive_db, "--drive-db", "dB", -120, 120)
     checked_gain(standing.gain)
     # A drive past what the Setup step offers is still a drive: the command line is not bound to its range.
     setup = standing.setup.model_copy(update={"drive_db": drive})
     return Chosen(replace(standing, setup=setup), files)
+
+
+def _ringing(standing: Any, q: float | None) -> Any:
+    """With the loop gain of a Q, where one is asked."""
+    from jiyuu.circuits.circuit import checked_gain
+    from jiyuu.circuits.linear import gain_of_q
+
+    if q is None:
+        return standing
+    gain = gain_of_q(standing.network, q, cutoff_hz=standing.standing_hz)
+    return replace(standing, loop_gain=checked_gain(gain))
+
+
+def _chosen_patch(name: str, asked: PatchSettings, q: float | None) -> Chosen:
+    """A patch as one filter: its first one in hand, everything else round it."""
+    from jiyuu.bench.patched import taken
+    from jiyuu.bench.standing import Standing
+    from jiyuu.cli.patches import chosen_patch
+
+    patch, files = chosen_patch(name, asked)
+    found = taken(patch)
+    return Chosen(_ringing(Standing.of(found.document, found.kept), q), files)
 
 
 def typed(text: str, name: str, unit: str, low: float, high: float) -> float:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +12,7 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.linear import level_db
 from jiyuu.cli.curves import ENDINGS
-from jiyuu.cli.options import notice, print_json, short, typed
+from jiyuu.cli.options import PatchSettings, notice, print_json, short, typed
 from jiyuu.errors import CircuitError, JiyuuError, SignalError
 from jiyuu.patch.document import Patch
 from jiyuu.patch.motion import frozen_at
@@ -23,18 +22,6 @@ from jiyuu.patch.response import SideResponse, judged_loops, respond_patch
 from jiyuu.quantities import parse_frequency, parse_number
 from jiyuu.signals.recordings import LONGEST_S, read_recording, write_recording
 from jiyuu.whole_file import apart_from, write_bytes
-
-
-@dataclass(frozen=True, slots=True)
-class PatchSettings:
-    """What options ask of a patch: mode, cutoff and resonance of its first filter, `settings` of any stage."""
-
-    mode: str | None = None
-    cutoff: str | None = None
-    resonance_gain: float | None = None
-    resonance: str | None = None
-    drive_db: str = "0"
-    settings: tuple[str, ...] = ()
 
 
 def chosen_patch(name: str, asked: PatchSettings) -> tuple[Patch, tuple[Path, ...]]:

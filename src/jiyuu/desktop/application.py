@@ -46,7 +46,7 @@ def run(arguments: list[str]) -> int:
     _end_on_interrupt(window)
     window.show()
     keep_focus_on_figure(window)
-    documents = [Path(name) for name in arguments if name.endswith(".filter.json")]
+    documents = [Path(name) for name in arguments if name.endswith((".filter.json", ".patch.json"))]
     if documents:
         window.files.open(documents)
     return int(app.exec())

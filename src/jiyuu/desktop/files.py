@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QFileDialog
 
+from jiyuu.bench.patched import patch_of, taken
 from jiyuu.book.store import Book
 from jiyuu.circuits.filter_file import Filter, neutral_filter, read_filter
 from jiyuu.desktop.circuit_chooser import CircuitChooser
@@ -19,10 +20,17 @@ from jiyuu.desktop.recordings_chooser import Recordings, RecordingsChooser, Reco
 from jiyuu.desktop.remembered import remember_book
 from jiyuu.desktop.sound_file import SoundFile
 from jiyuu.errors import JiyuuError
+from jiyuu.patch.file_kind import is_patch
+from jiyuu.patch.reading import read_patch, write_patch
 
-BOOKS, SOUNDS = "Books (*.jiyuu)", "Sounds (*.wav)"
-NOTHING = ("nothing to be done with that here. Drop a book (*.jiyuu), a filter (*.filter.json), a stimulus with its "
-           "recording (WAV or FLAC), or a curve (CSV: Hz, dB, degrees).")
+BOOKS, SOUNDS, PATCHES = "Books (*.jiyuu)", "Sounds (*.wav)", "Patches (*.json)"
+NOTHING = ("nothing to be done with that here. Drop a book (*.jiyuu), a filter or patch (*.filter.json, *.patch.json), "
+           "a stimulus with its recording (WAV or FLAC), or a curve (CSV: Hz, dB, degrees).")
+
+
+def _file_name(text: str) -> str:
+    """What of a name a file may be called."""
+    return "".join(sign if sign.isalnum() or sign in " -_" else "-" for sign in text).strip() or "patch"
 
 
 class Files(QObject):
@@ -81,13 +89,30 @@ class Files(QObject):
         self.chooser.raise_()
         self.chooser.activateWindow()
 
-    def _shelve(self, document: Filter) -> None:
-        letter = self._frame.session.shelve(document)
+    def _shelve(self, document: Filter, kept: Mapping[str, Any] | None = None) -> None:
+        letter = self._frame.session.shelve(document, kept)
         self.message.emit(f"{document.name} stands on the shelf as {letter}.", False)
 
     def _shelve_all(self, paths: list[Path]) -> None:
         for path in paths:
-            self._shelve(read_filter(path))
+            if is_patch(str(path)):
+                found = taken(read_patch(path)[0])
+                self._shelve(found.document, found.kept)
+            else:
+                self._shelve(read_filter(path))
+
+    def save_patch(self) -> None:
+        """The filter in hand with everything round it, as a patch file."""
+        def save() -> None:
+            standing = self._frame.session.standing()
+            patch = patch_of(standing, standing.document.name)
+            path = chosen_to_write(self._window, "Save the patch", f"{_file_name(patch.name)}.patch.json", PATCHES,
+                                   ending=".patch.json")
+            if path is not None:
+                write_patch(path, patch)
+                self.message.emit(f"{path.name} holds the filter in hand with its path, sources and controls.", False)
+
+        self._guarded(save)
 
     def put_filter_away(self) -> None:
         """The filter in hand off the shelf; nothing measured of it is lost."""

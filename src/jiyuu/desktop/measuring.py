@@ -15,7 +15,8 @@ from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.session import Session
 from jiyuu.progress import Progress
 
-EMPTY_SHELF = "There is no filter on the shelf yet: add one (Book, Add a filter), or drop a *.filter.json file here."
+EMPTY_SHELF = ("There is no filter on the shelf yet: add one (Book, Add a filter), or drop a *.filter.json or "
+               "*.patch.json file here.")
 NO_UNIT = "This filter has no simulated unit: drop a stimulus and its recording instead."
 
 

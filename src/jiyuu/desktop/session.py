@@ -18,6 +18,7 @@ from jiyuu.circuits.components import cutoff_hz, stage_headroom_v
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.desktop.jobs import Crew
 from jiyuu.errors import CircuitError, JiyuuError
+from jiyuu.patch.document import AnyStage
 from jiyuu.wording.acts import act_line
 
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
@@ -78,13 +79,14 @@ class Session(QObject):
             if shelved.letter == letter:
                 self.take(index)
 
-    def shelve(self, document: Filter) -> str:
-        """Put a filter on the shelf and take it in hand; returns its letter. Raises JiyuuError where none is free."""
+    def shelve(self, document: Filter, kept: Mapping[str, Any] | None = None) -> str:
+        """Put a filter on the shelf and take it in hand; kept: what stands round it. Returns its letter. Raises
+        JiyuuError where none is free."""
         used = set(self.book.letters().values())
         free = [letter for letter in LETTERS if letter not in used]
         if not free:
             raise JiyuuError("The shelf is full (A to Z); start a new book for more filters.")
-        self._in_hand = self.book.add_filter(free[0], document, seed=1)
+        self._in_hand = self.book.add_filter(free[0], document, seed=1, kept=kept)
         self._read()
         self.filter_changed.emit()
         return free[0]
@@ -157,6 +159,13 @@ class Session(QObject):
         """Move something of the set-up. Raises CircuitError naming the field and its range."""
         after = self.standing().setup.changed(**changes)
         self.change({"setup": after.model_dump(mode="json", exclude_defaults=True) or None})
+
+    def change_path(self, path: tuple[AnyStage, ...]) -> None:
+        """Other stages round the filter in hand, as one act. Raises CircuitError where they cannot be played."""
+        standing = self.standing()
+        setup = standing.setup.changed(path=path)
+        standing.moved(setup=setup).network.output_index(standing.mode)
+        self.change_setup(path=path)
 
     def set_neutral(self) -> None:
         """Resonance and everything that moves the cutoff or drives the filter to nothing, as one act."""

@@ -47,7 +47,7 @@ class MainWindow(QMainWindow):
         self._build_frame()
         self.files = Files(self)
         self.menus = Menus(self, self.files)
-        for speaker in (self.measuring, self.listening, self.files):
+        for speaker in (self.measuring, self.listening, self.files, self.path.presenter):
             speaker.message.connect(self.say)
         self.measuring.busy.connect(self.tidings.show_busy)
         self.measuring.going.connect(self.tidings.show_going)
@@ -64,8 +64,8 @@ class MainWindow(QMainWindow):
 
     def _build_frame(self) -> None:
         self.walk, self.tidings = WalkView(), Tidings()
-        self.shelf, self.path = ShelfView(self.session), SignalPathView(self.session)
         self.figures, self.side = QStackedWidget(), QStackedWidget()
+        self.shelf, self.path = ShelfView(self.session), SignalPathView(self.session, self.side)
         self.side_area = QScrollArea()
         self.side_area.setWidget(self.side)
         self.side_area.setWidgetResizable(True)
@@ -102,6 +102,7 @@ class MainWindow(QMainWindow):
         self.walk.chosen.connect(self.go)
         self.shelf.chosen.connect(self.session.take)
         self.more.clicked.connect(lambda: self.files.choose_circuit())
+        self.path.source_wanted.connect(lambda: self.go("setup"))
 
     def _settle_widths(self) -> None:
         """What stands beside the figures grows with the type and with the window, and folds where there is no room."""
@@ -214,7 +215,6 @@ class MainWindow(QMainWindow):
         then, self._after = self._after, None
         if then is not None:
             then()
-
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         self.files.may_drop(event)

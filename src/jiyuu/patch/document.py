@@ -11,11 +11,12 @@ from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import BranchKind
 from jiyuu.errors import CircuitError
+from jiyuu.field_words import asked as worded
 from jiyuu.patch.controls import Control, FigureDocument, Name, Part, Route
 from jiyuu.signals.source import Source, SourceKind
 
 Finite = Annotated[float, Field(allow_inf_nan=False, strict=True)]
-Level = Annotated[Finite, Field(ge=-200, le=120)]
+Level = Annotated[Finite, worded("Level", unit="dB", low=-200, high=120)]
 Polarity = Literal[1, -1]
 
 
@@ -34,11 +35,17 @@ class PatchSource(Part):
         return Source(SourceKind(self.kind), self.pitch_hz, self.level_v, self.width)
 
 
-class Gain(Part):
+class StagePart(Part):
+    """What every stage has: a name that routes call it by; off: what comes in goes out unchanged."""
+
+    id: Name | None = None
+    off: bool = False
+
+
+class Gain(StagePart):
     """A factor: level in dB, and a sign."""
 
     stage: Literal["gain"]
-    id: Name | None = None
     db: Level = 0.0
     polarity: Polarity = 1
 
@@ -50,36 +57,37 @@ class Gain(Part):
 class Curve(Part):
     """A soft or hard limit, or a folder: silence in gives silence out, whatever the bias."""
 
-    kind: Literal["tanh", "asinh", "clip", "fold"] = "tanh"
-    headroom_v: Annotated[Finite, Field(gt=0, le=1e6)] = 1.0
-    bias_v: Annotated[Finite, Field(ge=-1e6, le=1e6)] = 0.0
+    kind: Annotated[Literal["tanh", "asinh", "clip", "fold"], Field(title="Curve")] = "tanh"
+    headroom_v: Annotated[Finite, worded("Headroom", unit="V", step=0.1, above=0, high=1e6)] = 1.0
+    bias_v: Annotated[Finite, worded("Bias", unit="V", step=0.1, low=-1e6, high=1e6)] = 0.0
 
     @property
     def branch_kind(self) -> BranchKind:
         return BranchKind(self.kind)
 
 
-class Shape(Curve):
+class Shape(StagePart, Curve):
     """A curve between in and out."""
 
     stage: Literal["shape"]
-    id: Name | None = None
 
 
-class FilterStage(Part):
+class FilterStage(StagePart):
     """A filter where it stands: a catalogue circuit by its id, or a filter as a filter file holds it; what is stated
     here goes before what the filter says."""
 
     stage: Literal["filter"]
-    id: Name | None = None
     filter: str | Filter
     mode: str | None = None
-    cutoff_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] | None = None
-    resonance_gain: Annotated[Finite, Field(ge=0, le=1000)] | None = None
-    resonance_percent: Annotated[Finite, Field(ge=0, le=100)] | None = None
+    cutoff_hz: Annotated[Finite | None, worded("Cutoff", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)
+                         ] = None
+    resonance_gain: Annotated[Finite | None, worded("Loop gain", step=0.1, low=0, high=1000)] = None
+    resonance_percent: Annotated[Finite | None, worded("Resonance", unit="%", low=0, high=100)] = None
     parameters: dict[str, Finite] = Field(default_factory=dict)
-    lowest_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] = 16.0
-    highest_hz: Annotated[Finite, Field(ge=CUTOFF_MINIMUM_HZ, le=CUTOFF_MAXIMUM_HZ)] = 22_000.0
+    lowest_hz: Annotated[Finite, worded("Cutoff from", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)
+                         ] = 16.0
+    highest_hz: Annotated[Finite, worded("Cutoff to", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)
+                          ] = 22_000.0
 
     @model_validator(mode="after")
     def _fits_its_circuit(self) -> FilterStage:
@@ -135,32 +143,29 @@ class Limb(Part):
         return float(self.polarity * 10 ** (self.level_db / 20))
 
 
-class Parallel(Part):
+class Parallel(StagePart):
     """The sum of its branches, all driven by the same input."""
 
     stage: Literal["parallel"]
-    id: Name | None = None
     branches: Annotated[tuple[Limb, ...], Field(min_length=1, max_length=32)]
 
 
-class Feedback(Part):
+class Feedback(StagePart):
     """A path whose output comes back: `amount` times it, through a curve where there is one, is added to its input."""
 
     stage: Literal["feedback"]
-    id: Name | None = None
     path: Annotated[tuple[Stage, ...], Field(min_length=1)]
-    amount: Annotated[Finite, Field(ge=-1000, le=1000)]
+    amount: Annotated[Finite, worded("Amount", step=0.1, low=-1000, high=1000)]
     through: Curve | None = None
 
 
-class Stereo(Part):
+class Stereo(StagePart):
     """Left and right apart; spacing moves all cutoffs of left down and of right up by half of it."""
 
     stage: Literal["stereo"]
-    id: Name | None = None
     left: tuple[Stage, ...] = ()
     right: tuple[Stage, ...] = ()
-    spacing_octaves: Annotated[Finite, Field(ge=-10, le=10)] = 0.0
+    spacing_octaves: Annotated[Finite, worded("Spacing", unit="oct", step=0.1, low=-10, high=10)] = 0.0
 
 
 AnyStage = Gain | Shape | FilterStage | Parallel | Feedback | Stereo

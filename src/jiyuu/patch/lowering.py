@@ -43,7 +43,13 @@ OUTPUT_LEVEL = "output.level"
 
 def is_stereo(patch: Patch) -> bool:
     """Whether left and right differ: whether a stereo stage stands anywhere in it."""
-    return any(isinstance(stage, Stereo) for stage in stages_of(patch.path))
+    return splits(patch.path)
+
+
+def splits(path: Sequence[AnyStage]) -> bool:
+    """The same of a path by itself; a stage that is off does not count, nor what is inside it."""
+    return any(isinstance(stage, Stereo) or any(splits(inner) for inner in inner_paths(stage))
+               for stage in path if not stage.off)
 
 
 def sides_of(patch: Patch) -> tuple[str, ...]:
@@ -76,8 +82,13 @@ def network_of(patch: Patch, side: str = LEFT) -> Network:
 def lowered(patch: Patch, side: str = LEFT, moving: Collection[str] = ()) -> Lowered:
     """One side in which the controls named stay free ('first.cutoff', 'first.resonance', 'drive.level',
     'loop.feedback', 'output.level') and everything else is fixed. Raises CircuitError as network_of does."""
+    return lowered_path(patch.path, side, moving)
+
+
+def lowered_path(path: Sequence[AnyStage], side: str = LEFT, moving: Collection[str] = ()) -> Lowered:
+    """The same of a path by itself."""
     lowering = _Lowering(side, frozenset(moving))
-    network = lowering.path(patch.path, "path", 0.0)
+    network = lowering.path(path, "path", 0.0)
     if OUTPUT_LEVEL in lowering.moving:
         network = lowering.levelled(network, OUTPUT_LEVEL, 1.0)
     network = silent(network)
@@ -101,6 +112,8 @@ class _Lowering:
         found: Network | None = None
         factor = 1.0
         for i, stage in enumerate(path):
+            if stage.off:
+                continue
             if isinstance(stage, Gain):  # what only multiplies needs no joint
                 if f"{stage.id}.level" in self.moving:
                     found = self.levelled(scaled(found or wire(), factor), f"{stage.id}.level", stage.factor)
@@ -208,12 +221,19 @@ class PlacedLoop:
 
 def loops_of(patch: Patch, side: str) -> list[PlacedLoop]:
     """Every feedback stage that this side passes, outer ones first."""
-    return list(_loops(patch.path, side, "path", 0.0))
+    return loops_in(patch.path, side)
+
+
+def loops_in(path: Sequence[AnyStage], side: str) -> list[PlacedLoop]:
+    """The same of a path by itself."""
+    return list(_loops(path, side, "path", 0.0))
 
 
 def _loops(path: Sequence[AnyStage], side: str, place: str, octaves: float) -> Iterator[PlacedLoop]:
     for i, stage in enumerate(path):
         here = f"{place}[{i}]"
+        if stage.off:
+            continue
         if isinstance(stage, Feedback):
             inside = path_network(stage.path, side, f"{here}.path", octaves)
             yield PlacedLoop(stage, stage.id or here, inside)

@@ -11,8 +11,8 @@ from jiyuu.circuits.compose import silent
 from jiyuu.circuits.linear import StateSpace, response_of, state_space
 from jiyuu.circuits.loops import least_ringing
 from jiyuu.circuits.network import Branch, Network
-from jiyuu.patch.document import Patch
-from jiyuu.patch.lowering import UNIT_HZ, PlacedLoop, closed, loops_of, network_of, sides_of
+from jiyuu.patch.document import AnyStage, Feedback, Patch
+from jiyuu.patch.lowering import UNIT_HZ, PlacedLoop, closed, loops_in, loops_of, network_of, sides_of
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -36,18 +36,9 @@ class Loop:
     rings_at_hz: float | None
 
 
-def resting_slopes(network: Network) -> FloatArray:
-    """(m,) φ' of every branch while nothing sounds: all capacitors of a patch are empty then."""
-    Z = network.Z.at(0.0)
-    output, slope = np.zeros(len(network.branches)), np.ones(len(network.branches))
-    for j, branch in enumerate(network.branches):
-        output[j], slope[j] = branch.at(np.asarray(Z[j] @ output + branch.offset_v))
-    return slope
-
-
 def resting_system(network: Network) -> StateSpace:
     """Linearised where nothing sounds, in time units of 1/(2π·UNIT_HZ)."""
-    return state_space(network, cutoff_hz=UNIT_HZ, gain=0.0, slope=resting_slopes(network))
+    return state_space(network, cutoff_hz=UNIT_HZ, gain=0.0)
 
 
 def respond_patch(patch: Patch, frequency_hz: FloatArray) -> list[SideResponse]:
@@ -71,6 +62,12 @@ def judged_loops(patch: Patch) -> list[Loop]:
             other = found.get(placed.called)
             found[placed.called] = loop if other is None else _worse(loop, other)
     return list(found.values())
+
+
+def judged_loop(path: tuple[AnyStage, ...], stage: Feedback, side: str) -> Loop | None:
+    """One feedback stage of a path, on a side; None where that side does not pass it, or it is off. Raises CircuitError
+    where its path answers at once."""
+    return next((_judged(placed) for placed in loops_in(path, side) if placed.stage is stage), None)
 
 
 def _worse(one: Loop, other: Loop) -> Loop:

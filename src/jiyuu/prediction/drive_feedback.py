@@ -13,7 +13,6 @@ from jiyuu.circuits.loops import least_ringing
 from jiyuu.circuits.network import Network
 from jiyuu.patch.document import Curve, Feedback, FilterStage
 from jiyuu.patch.lowering import closed
-from jiyuu.patch.response import resting_slopes
 from jiyuu.prediction.drive import drive_ladder
 from jiyuu.signals.stimuli import impulse
 from jiyuu.simulation.render import render
@@ -61,7 +60,7 @@ def fed_back(
     """The filter must not oscillate by itself. Raises CircuitError as looped does."""
     whole = looped(document, mode, gain, amount, through)
     inside = silent(only(held(document.network(), gain), mode))
-    system = state_space(inside, cutoff_hz=cutoff_hz, gain=0.0, slope=resting_slopes(inside))
+    system = state_space(inside, cutoff_hz=cutoff_hz, gain=0.0)
     ring = least_ringing(system, 1.0, 1.0 if amount >= 0 else -1.0, unit_hz=cutoff_hz)
     name = "wire" if through is None else through.kind
     rings_amount, rings_hz = ring or (None, None)

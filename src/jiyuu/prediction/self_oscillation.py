@@ -103,7 +103,9 @@ def variants(
             f"at {shown_hz(cutoff_hz / 8)}": cutoff_hz / 8}
         for said, value in scales.items():
             try:
-                make[f"{title} {said}"] = document.entry.network({**document.parameters, name: value})
+                changed = {**document.parameters, name: value}
+                document.entry.values(changed)
+                make[f"{title} {said}"] = document.model_copy(update={"parameters": changed}).network()
             except CircuitError:
                 continue
     return loop_variants(make, network, mode, cutoff_hz=cutoff_hz, gain=document.gain_at(found.percent))

@@ -34,6 +34,7 @@ PROMINENT_DB = 12.0
 COMPRESSED_DB = 0.03  # what may be missing of a peak
 POSITIONS = 21
 SIDE_BY_SIDE = 8
+CLEAR_DB, HIDDEN_DB = 10.0, 0.5  # over the noise; by how much a peak may be lower in the band that is read
 PEAK_DB = 12.0  # under its top a peak is played softer for; further down nothing is compressed
 
 
@@ -184,6 +185,16 @@ def _stretch_with(clear: NDArray[np.bool_], frequency_hz: FloatArray, place_hz: 
     return slice(int(before[-1]) + 1 if before.size else 0, int(after[0]) if after.size else clear.size)
 
 
+def _peaks_within(keep: slice, level_db: FloatArray, snr_db: FloatArray) -> NDArray[np.intp]:
+    """Places of the positions whose highest clear point lies in the band that is read: of the others it would be taken
+    for lower than it is. Raises MeasurementError where fewer than two are left."""
+    highest = np.where(snr_db > CLEAR_DB, level_db, -np.inf)
+    inside = np.flatnonzero(highest[:, keep].max(axis=1) > highest.max(axis=1) - HIDDEN_DB)
+    if inside.size < 2:
+        raise MeasurementError("The peak lies where the noise is too strong to see it; raise the level.")
+    return inside
+
+
 def _run(
     request: ResonanceRequest, rig: Rig, stimulus_v: FloatArray, recordings: list[FloatArray], percent: list[float],
     responses: list[MeasuredResponse], softer: dict[int, MeasuredResponse], onset_percent: float | None,
@@ -200,17 +211,19 @@ def _run(
     rows = [over_octaves(response) for response in responses]
     for i, response in softer.items():
         soft = over_octaves(response)
-        rows[i] = np.where(soft[0] > soft[0].max() - PEAK_DB, soft, rows[i])
+        # Where the softer sweep drowns, what a soft stage took off the louder one is the lesser evil.
+        rows[i] = np.where((soft[0] > soft[0].max() - PEAK_DB) & (soft[2] > CLEAR_DB), soft, rows[i])
     level_db, doubt_db, snr_db = np.stack(rows, axis=1)
-    clear = np.all(snr_db > 10, axis=0)
+    clear = np.all(snr_db > CLEAR_DB, axis=0)
     kind = read_response(responses[0]).reading.kind
     cutoff_hz = request.panel.cutoff_hz
     keep = _stretch_with(clear, frequency_hz, body_place_hz(kind, cutoff_hz))
-    positions = np.array(percent)
+    seen = _peaks_within(keep, level_db, snr_db)
+    positions = np.array(percent)[seen]
     curves = read_resonance(
-        positions, frequency_hz[keep], level_db[:, keep], cutoff_hz=cutoff_hz, kind=kind,
-        level_uncertainty_db=doubt_db[:, keep],
-        exact=[extended(softer.get(i, response)).exact for i, response in enumerate(responses)],
+        positions, frequency_hz[keep], level_db[seen][:, keep], cutoff_hz=cutoff_hz, kind=kind,
+        level_uncertainty_db=doubt_db[seen][:, keep],
+        exact=[extended(softer.get(i, responses[i])).exact for i in seen],
     )
     taper, why, amount = None, "", curves.amount_db
     if amount is None:
@@ -221,8 +234,8 @@ def _run(
         except MeasurementError as error:
             why = str(error)
     length = max(recording.size for recording in recordings)
-    raw = np.stack([np.pad(recording, (0, length - recording.size)) for recording in recordings])
+    raw = np.stack([np.pad(recordings[i], (0, length - recordings[i].size)) for i in seen])
     return ResonanceRun(
-        stimulus_v, raw, rig.sample_rate_hz, frequency_hz[keep], level_db[:, keep], curves, onset_percent, onset_doubt,
-        taper, why,
+        stimulus_v, raw, rig.sample_rate_hz, frequency_hz[keep], level_db[seen][:, keep], curves, onset_percent,
+        onset_doubt, taper, why,
     )

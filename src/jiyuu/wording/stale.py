@@ -25,7 +25,8 @@ def why_stale(depends_on: Sequence[str], made: Mapping[str, Any], now: Mapping[s
     nothing that counts has moved; what an older version did not record does not count."""
     reasons: list[str] = []
     for name in depends_on:
-        was, stands = made.get(name, made.get("cutoff_hz") if name == "standing_hz" else None), now.get(name)
+        unsaid: Any = {"standing_hz": made.get("cutoff_hz"), "path": []}.get(name)  # by an older version
+        was, stands = made.get(name, unsaid), now.get(name)
         if was is None or stands is None or _same(name, was, stands):
             continue
         if name == "control":
@@ -37,6 +38,8 @@ def why_stale(depends_on: Sequence[str], made: Mapping[str, Any], now: Mapping[s
             reasons.append(f"{', '.join(turned)} trim turned since")
         elif name == "parameters":
             reasons += _parameters(was, stands)
+        elif name == "path":
+            reasons.append("the signal path is another")
         elif name == "sources":
             reasons.append("another source is played")
         else:

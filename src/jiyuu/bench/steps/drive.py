@@ -12,11 +12,12 @@ from pydantic import Field
 
 from jiyuu.bench.heard import FULL_SCALE_V
 from jiyuu.bench.run import Run
-from jiyuu.bench.setting import Setting, asked
+from jiyuu.bench.setting import Setting
 from jiyuu.bench.setup import NOMINAL_V
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.book.table import Table
+from jiyuu.field_words import asked
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
 from jiyuu.wording.notices import notices_json
@@ -73,7 +74,7 @@ class DriveStep(Step):
     purpose = "clean to saturated, and what that does to resonance and loudness"
     tip = "Plays a tone at rising levels through the simulated unit and measures what bends."
     setting = DriveSetting
-    depends_on = ("standing_hz", "resonance_percent", "parameters", "control", "trims", "setting.frequency_hz",
+    depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims", "setting.frequency_hz",
                   "setting.level_v", "setting.lamp_percent")
 
     def refuse(self, standing: Standing, setting: Any) -> str | None:

@@ -19,7 +19,7 @@ class ResonanceStep(Step):
     number, key, name = 3, "resonance", "Resonance"
     purpose = "peak and bass over the control, onset, taper"
     tip = "Sweeps the unit at 21 positions of its control and narrows down the onset."
-    depends_on = ("standing_hz", "parameters", "control", "trims")
+    depends_on = ("standing_hz", "path", "parameters", "control", "trims")
 
     def request(self, standing: Standing, setting: Any) -> Any:
         from jiyuu.rig.resonance_run import ResonanceRequest

@@ -11,10 +11,11 @@ import numpy as np
 from pydantic import Field
 
 from jiyuu.bench.run import Run
-from jiyuu.bench.setting import Setting, asked
+from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.book.table import Table
+from jiyuu.field_words import asked
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
@@ -48,7 +49,7 @@ class ResponseStep(Step):
     purpose = "slope, cutoff, polarity of every mode below self-oscillation"
     tip = "Plays two sweeps through the simulated unit and measures the recording."
     setting = ResponseSetting
-    depends_on = ("standing_hz", "resonance_percent", "parameters", "control", "trims")
+    depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims")
 
     def refuse(self, standing: Standing, setting: Any) -> str | None:
         if standing.self_oscillates:
@@ -60,7 +61,7 @@ class ResponseStep(Step):
         return setting.changed(every_mode=True)
 
     def modes(self, standing: Standing, setting: ResponseSetting) -> tuple[str, ...]:
-        others = tuple(mode for mode in standing.modes if mode != standing.mode) if setting.every_mode else ()
+        others = tuple(mode for mode in standing.outputs if mode != standing.mode) if setting.every_mode else ()
         return (*others, standing.mode)
 
     def request(self, standing: Standing, setting: ResponseSetting) -> ResponseRequest:

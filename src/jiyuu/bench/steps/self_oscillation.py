@@ -11,10 +11,11 @@ from typing import Annotated, Any
 from pydantic import Field, field_validator
 
 from jiyuu.bench.run import Run
-from jiyuu.bench.setting import Setting, asked
+from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.book.table import Table
+from jiyuu.field_words import asked
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.tuner import BELLS, INTERVALS
 from jiyuu.progress import Progress
@@ -91,7 +92,7 @@ class SelfOscillationStep(Step):
     purpose = "purity, level and tuning of the whistle"
     tip = "Narrows down the onset, counts the whistle over the control and over its range, sets it against the source."
     setting = WhistleSetting
-    depends_on = ("standing_hz", "parameters", "control", "trims", "sources")
+    depends_on = ("standing_hz", "path", "parameters", "control", "trims", "sources")
 
     def request(self, standing: Standing, setting: WhistleSetting) -> Any:
         from jiyuu.rig.oscillation_run import OscillationRequest

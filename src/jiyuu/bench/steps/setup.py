@@ -21,8 +21,8 @@ class SetupStep(Step):
     number, key, name = 1, "setup", "Setup"
     purpose = "source and levels, where the cutoff can go"
     tip = "Plays the source through the simulated unit and measures what comes out."
-    depends_on = ("standing_hz", "resonance_percent", "sources", "drive_db", "next_limit_v", "parameters", "control",
-                  "trims")
+    depends_on = ("standing_hz", "resonance_percent", "path", "sources", "drive_db", "next_limit_v", "parameters",
+                  "control", "trims")
     setting = Setup
 
     def request(self, standing: Standing, setting: Any) -> Any:

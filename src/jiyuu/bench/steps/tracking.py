@@ -11,12 +11,13 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from jiyuu.bench.run import Run
-from jiyuu.bench.setting import Setting, asked
+from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.book.table import Table
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.errors import JiyuuError
+from jiyuu.field_words import asked
 from jiyuu.measurement.finding import Tolerance
 from jiyuu.progress import Progress
 from jiyuu.quantities import parse_scale, volts_between
@@ -113,7 +114,7 @@ class TrackingStep(Step):
     purpose = "volts per octave, usable span, trims"
     tip = "Steps the control volts of the simulated unit and counts its whistle at every one."
     setting = TrackingSetting
-    depends_on = ("parameters", "control", "trims", "setting.temperature_c")
+    depends_on = ("path", "parameters", "control", "trims", "setting.temperature_c")
 
     def request(self, standing: Standing, setting: TrackingSetting) -> TrackingRequest:
         document = standing.filter

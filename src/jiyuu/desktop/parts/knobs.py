@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 from pydantic import BaseModel
 
-from jiyuu.bench.setting import step_of, unit_of
 from jiyuu.desktop.parts.typed_value import TypedValue
 from jiyuu.errors import JiyuuError
+from jiyuu.field_words import step_of, unit_of
 from jiyuu.quantities import parse_frequency, parse_number, shown_hz
 
 Refused = Callable[[str], object]

@@ -57,7 +57,7 @@ class ResonancePresenter(StepPresenter):
         """By the drawing; it takes milliseconds, so it is searched anew only when the circuit has changed. Where parts
         of the circuit stand fixed (a coupling capacitor) a drag of the cutoff shows it a moment late."""
         standing = self._session.standing()
-        key = (standing.document.circuit, tuple(sorted(standing.parameters.items())), standing.standing_hz,
+        key = (standing.built, standing.standing_hz,
                standing.filter.resonance_taper, standing.full_gain)
         if key != self._onset[0]:
             self._onset = key, onset_percent_of(standing.filter, standing.network, standing.standing_hz)
@@ -96,11 +96,11 @@ class ResonancePresenter(StepPresenter):
         if self.dragging:
             self._show_map(MAP_POSITIONS)
         standing = self.now()
-        key = (standing.standing_hz, standing.document.circuit, dict(standing.parameters), standing.filter.control)
+        key = (standing.standing_hz, standing.built, standing.filter.control)
         if key != self._modes_of:
             self._modes_of = key
             self.every_mode.emit(resonance_map(
-                standing.filter, standing.network, standing.modes, cutoff_hz=standing.standing_hz,
+                standing.filter, standing.network, standing.outputs, cutoff_hz=standing.standing_hz,
                 onset_percent=self.onset_percent, positions=COARSE_POSITIONS, frequency_hz=MAP_HZ[::COARSE_STEP],
             ))
 

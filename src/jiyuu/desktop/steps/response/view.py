@@ -107,7 +107,7 @@ class ResponseView(StepView):
         assert self.column is not None
         self.column.circuit.setToolTip(entry.explanation)
         self.form.show_standing(standing, self.presenter.setting)
-        if self._predicted is not None and self._predicted.modes != standing.modes:
+        if self._predicted is not None and self._predicted.modes != standing.outputs:
             for figure in self._over_frequency:
                 figure.forget(*figure.shown_names())
         shown = (entry.id, dict(standing.parameters), standing.components, standing.cutoff_hz)

@@ -112,7 +112,7 @@ class OscillationPresenter(StepPresenter):
             self.patched.emit(NO_WHISTLE)
             return
         standing, gain = self.now(), self.now().filter.gain_at(whistle.percent)
-        through = next((mode for mode in standing.modes if mode.startswith("bandpass")), standing.mode)
+        through = next((mode for mode in standing.outputs if mode.startswith("bandpass")), standing.mode)
 
         def steps() -> Iterator[Any]:
             from jiyuu.prediction.whistle import patched_into_cutoff

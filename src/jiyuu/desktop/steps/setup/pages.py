@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QFormLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from jiyuu.bench.setup import CutoffInput, Setup, SourceSetting
+from jiyuu.bench.setup import MOST_SOURCES, CutoffInput, Setup, SourceSetting
 from jiyuu.desktop.parts.frame import form, narrow, scrolled
 from jiyuu.desktop.parts.knobs import by_name, model_field
-from jiyuu.desktop.parts.typed_value import TypedValue
+from jiyuu.desktop.parts.model_form import ModelForm
 from jiyuu.desktop.steps.setup.presenter import SetupPresenter
 from jiyuu.desktop.theme.style import STEP
 from jiyuu.signals.source import PITCHED, SourceKind
@@ -19,6 +18,10 @@ OF_SOURCE = ("pitch_hz", "level_v", "width")
 OF_CUTOFF = ("knob_low_hz", "knob_high_hz", "lowest_hz", "highest_hz", "fine_cents", "key_follow_percent", "key_v")
 OF_CV = ("amount_percent", "now_v", "low_v", "high_v")
 OF_PATH = ("drive_db", "trim_db", "next_limit_v")
+
+
+def _refuse(presenter: SetupPresenter, text: str) -> None:
+    presenter.message.emit(text, True)
 
 
 def _heading(text: str) -> QLabel:
@@ -44,7 +47,7 @@ class _InputRow(QWidget):
         rows.addRow(f"Source {index + 1}", self.kind)
         self.fields = {
             name: model_field(SourceSetting, name, by_name(partial(presenter.change_input, index), name),
-                              lambda text: presenter.message.emit(text, True),
+                              partial(_refuse, presenter),
                               title=f"{SourceSetting.model_fields[name].title} of source {index + 1}")
             for name in OF_SOURCE
         }
@@ -78,23 +81,8 @@ class _InputRow(QWidget):
         self.away.setVisible(not only)
 
 
-def _rows(
-    model: type[Setup] | type[CutoffInput], names: tuple[str, ...], entered: Callable[..., object],
-    presenter: SetupPresenter, *, before: str = "",
-) -> tuple[QFormLayout, dict[str, TypedValue]]:
-    """A form of fields of a model; entered takes the name and value as keyword."""
-    rows = form()
-    fields = {}
-    for name in names:
-        title = str(model.model_fields[name].title)
-        fields[name] = model_field(model, name, by_name(entered, name),
-                                   lambda text: presenter.message.emit(text, True), title=f"{before}{title}")
-        rows.addRow(title, fields[name])
-    return rows, fields
-
-
 class SourcePage(QWidget):
-    """Up to three inputs mixed, the drive ahead of the filter, the limit of what comes next."""
+    """Up to eight inputs mixed, the drive ahead of the filter, the limit of what comes next."""
 
     def __init__(self, presenter: SetupPresenter) -> None:
         super().__init__()
@@ -102,14 +90,15 @@ class SourcePage(QWidget):
         whole.setContentsMargins(0, 0, 0, 0)
         area, column = scrolled()
         whole.addWidget(area)
-        self.rows = [_InputRow(i, presenter) for i in range(3)]
+        self.rows = [_InputRow(i, presenter) for i in range(MOST_SOURCES)]
         for row in self.rows:
             column.addWidget(row)
         self.more = QPushButton("Mix in another source")
         self.more.clicked.connect(presenter.add_input)
         column.addWidget(self.more)
-        rows, self.fields = _rows(Setup, OF_PATH, presenter.change, presenter)
-        column.addLayout(rows)
+        self.form = ModelForm(Setup, OF_PATH, presenter.change, partial(_refuse, presenter))
+        self.fields = self.form.numbers
+        column.addLayout(self.form.rows)
         column.addStretch(1)
 
     def show_setup(self, setup: Setup) -> None:
@@ -117,9 +106,8 @@ class SourcePage(QWidget):
             row.setVisible(i < len(setup.inputs))
             if i < len(setup.inputs):
                 row.show_setting(setup.inputs[i], only=len(setup.inputs) == 1)
-        self.more.setVisible(len(setup.inputs) < 3)
-        for name, field in self.fields.items():
-            field.set_value(getattr(setup, name))
+        self.more.setVisible(len(setup.inputs) < MOST_SOURCES)
+        self.form.show(setup)
 
 
 class CutoffPage(QWidget):
@@ -131,21 +119,19 @@ class CutoffPage(QWidget):
         whole.setContentsMargins(0, 0, 0, 0)
         area, column = scrolled()
         whole.addWidget(area)
-        rows, self.fields = _rows(Setup, OF_CUTOFF, presenter.change, presenter)
-        column.addLayout(rows)
-        self.cvs: list[dict[str, TypedValue]] = []
+        refused = partial(_refuse, presenter)
+        self.form = ModelForm(Setup, OF_CUTOFF, presenter.change, refused)
+        self.fields = self.form.numbers
+        column.addLayout(self.form.rows)
+        self.cvs: list[ModelForm] = []
         for index in range(3):
             column.addWidget(_heading(f"CV {index + 1}"))
-            rows, fields = _rows(CutoffInput, OF_CV,
-                                 lambda index=index, **changed: presenter.change_cv(index, **changed), presenter,
-                                 before=f"CV {index + 1}: ")
-            column.addLayout(rows)
-            self.cvs.append(fields)
+            self.cvs.append(ModelForm(CutoffInput, OF_CV, partial(presenter.change_cv, index), refused,
+                                      before=f"CV {index + 1}: "))
+            column.addLayout(self.cvs[-1].rows)
         column.addStretch(1)
 
     def show_setup(self, setup: Setup) -> None:
-        for name, field in self.fields.items():
-            field.set_value(getattr(setup, name))
+        self.form.show(setup)
         for fields, cv in zip(self.cvs, setup.cvs, strict=True):
-            for name, field in fields.items():
-                field.set_value(getattr(cv, name))
+            fields.show(cv)

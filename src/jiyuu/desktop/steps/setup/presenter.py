@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 
+from jiyuu.bench.setup import MOST_SOURCES
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.circuits.linear import complex_gain
@@ -99,9 +100,9 @@ class SetupPresenter(StepPresenter):
         self.change(inputs=inputs)
 
     def add_input(self) -> None:
-        """Another source into the mix, of up to three."""
+        """Another source into the mix, of up to eight."""
         inputs = self._inputs()
-        if len(inputs) < 3:
+        if len(inputs) < MOST_SOURCES:
             self.change(inputs=[*inputs, {"kind": "sine", "pitch_hz": 55.0, "level_v": 2.5}])
 
     def remove_input(self, index: int) -> None:

@@ -1,0 +1,337 @@
+"""State of the signal path: its stages with the volts behind each, the one that is chosen, and what is done to it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import BaseModel, ValidationError
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from jiyuu.arrays import ComplexArray
+from jiyuu.bench.patched import filled_path, marker, path_of
+from jiyuu.bench.setting import said
+from jiyuu.bench.setup import SourceSetting
+from jiyuu.bench.standing import Standing
+from jiyuu.circuits.linear import complex_gain, level_db
+from jiyuu.desktop.path.words import stage_name
+from jiyuu.desktop.session import Session
+from jiyuu.errors import CircuitError, JiyuuError, SignalError
+from jiyuu.patch.document import AnyStage, Feedback, FilterStage, Gain, Limb, Parallel, Shape, Stereo, inner_paths
+from jiyuu.patch.editing import (
+    Path,
+    Place,
+    inserted,
+    moved,
+    opened,
+    places,
+    put_beside_dry,
+    put_into_loop,
+    removed,
+    replaced,
+    stage_at,
+)
+from jiyuu.patch.joints import joints_of
+from jiyuu.prediction.response import GRID_HZ
+from jiyuu.quantities import shown_hz, signed
+from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
+from jiyuu.simulation.source_through import SourceThrough
+
+RECORD_S = 0.5
+JOINT_HZ = GRID_HZ[::2]
+SOURCE, LEVEL, TRIM, NEXT = "source", "level", "trim", "next"  # what no stage of the path is
+Item = str | Place
+KINDS: dict[str, Callable[[], AnyStage]] = {
+    "gain": lambda: Gain(stage="gain"), "shape": lambda: Shape(stage="shape"),
+    "filter": lambda: FilterStage(stage="filter", filter="state-variable", cutoff_hz=2000.0),
+    "parallel": lambda: Parallel(stage="parallel", branches=(Limb(level_db=-6.0), Limb(level_db=-6.0))),
+    "stereo": lambda: Stereo(stage="stereo"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """What a place of the path shows: a name, and what stands there; bad: marked for attention."""
+
+    item: Item
+    name: str
+    text: str
+    bad: bool = False
+    off: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """Everything that the strip draws. boxes: by item; path: the stages, () where the filter stands alone."""
+
+    letter: str
+    path: Path
+    in_hand: Place
+    boxes: dict[Item, Box]
+    order: tuple[Item, ...]  # as the keys go through them
+
+    @property
+    def words(self) -> str:
+        return "; ".join(f"{self.boxes[item].name}: {self.boxes[item].text}" for item in self.order)
+
+
+class PathPresenter(QObject):
+    """The strip and the panel ask with methods."""
+
+    changed = pyqtSignal()
+    message = pyqtSignal(str, bool)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._session = session
+        self.shown: Shown | None = None
+        self.chosen: Item | None = None
+        self._inputs: tuple[SourceSetting, ...] = ()
+        self._through: SourceThrough | None = None
+        self._source_v = 0.0
+        session.filter_changed.connect(self._other_filter)
+        session.settings_changed.connect(self.refresh)
+        self.refresh()
+
+    # What stands
+
+    def standing(self) -> Standing:
+        return self._session.standing()
+
+    @property
+    def path(self) -> Path:
+        """The stages between level and trim, the filter in hand among them."""
+        return path_of(self.standing())
+
+    def stage(self) -> AnyStage | None:
+        """The one that is chosen, where a stage is."""
+        return stage_at(self.path, self.chosen) if isinstance(self.chosen, tuple) else None
+
+    @property
+    def is_in_hand(self) -> bool:
+        """The chosen stage is the filter in hand itself."""
+        stage = self.stage()
+        return stage is not None and stage.id == self.standing().setup.in_hand
+
+    def _other_filter(self) -> None:
+        self.chosen = None
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Everything anew, for the filter in hand."""
+        if self._session.in_hand is None:
+            self.shown, self.chosen = None, None
+        else:
+            known = dict(places(self.path))
+            if isinstance(self.chosen, tuple) and self.chosen not in known:
+                self.chosen = None
+            self.shown = self._show(self.standing())
+        self.changed.emit()
+
+    def _show(self, standing: Standing) -> Shown:
+        setup, rail_v = standing.setup, standing.document.tolerances.rail_v
+        source_v, through = self._source(standing)
+
+        def peak_of(gain: ComplexArray) -> float:
+            return standing.drive * through.peak_v(JOINT_HZ, gain)
+
+        path = filled_path(standing)
+        joints = joints_of(path, JOINT_HZ, peak_of, side=setup.side)
+        reached_v = min(joints.output_v, rail_v)
+        at_rail = joints.output_v > rail_v
+        over = reached_v > setup.output_limit_v
+        trim_db = 20 * np.log10(setup.output_limit_v / max(reached_v, 1e-9))
+        trimmed = f", {reached_v * setup.trim:.2f} V behind {signed(setup.trim_db)} dB" if setup.trim_db else ""
+        driven_v = source_v * standing.drive
+        boxes = [Box(SOURCE, f"source, {setup.source_names.removeprefix('the ')}", f"{source_v:.2f} V peak"),
+                 Box(LEVEL, f"level {signed(setup.drive_db)} dB", f"{driven_v:.2f} V in", driven_v > rail_v)]
+        hand: Place = ()
+        for place, stage in places(path):
+            if stage.id == setup.in_hand:
+                hand = place
+                boxes.append(self._filter_box(place, standing))
+            else:
+                volts = "off" if stage.off else f"{joints.peak_v[place]:.2f} V" if place in joints.peak_v else "–"
+                boxes.append(Box(place, stage_name(stage), volts, off=stage.off))
+        boxes += [
+            Box(TRIM, "output, small signal", f"{reached_v:.2f} V" + (" (at the rail)" if at_rail else "") + trimmed,
+                at_rail),
+            Box(NEXT, f"next module ±{setup.next_limit_v:g} V",
+                f"overload: trim {signed(trim_db)} dB" if over else f"{trim_db:.1f} dB left", over)]
+        return Shown(self._session.in_hand.letter if self._session.in_hand else "A", path, hand,
+                     {box.item: box for box in boxes}, tuple(box.item for box in boxes))
+
+    @staticmethod
+    def _filter_box(place: Place, standing: Standing) -> Box:
+        gains = complex_gain(standing.network, JOINT_HZ, cutoff_hz=standing.standing_hz, gain=standing.gain,
+                             modes=[standing.mode])[0]
+        rings = standing.self_oscillates
+        text = "oscillates" if rings else f"{signed(float(level_db(gains).max()))} dB at most"
+        return Box(place, f"filter at {shown_hz(standing.standing_hz)}", text, rings)
+
+    def _source(self, standing: Standing) -> tuple[float, SourceThrough]:
+        """Peak volts of the source, and the source held ready; made anew only when it was changed."""
+        if self._inputs != standing.setup.inputs or self._through is None:
+            try:
+                record = mixed_record(standing.setup.sources(), duration_s=RECORD_S)
+            except SignalError:  # a file that has gone: the Setup step says so
+                record = np.zeros(round(RECORD_S * RECORD_RATE_HZ))
+            self._through, self._inputs = SourceThrough(record, RECORD_RATE_HZ), standing.setup.inputs
+            self._source_v = float(np.abs(record).max())
+        return self._source_v, self._through
+
+    # What the person does
+
+    def choose(self, item: Item | None) -> None:
+        """Another place of the path, or none."""
+        if item != self.chosen:
+            self.chosen = item
+            self.changed.emit()
+
+    def step_along(self, by: int) -> None:
+        """To the neighbour, as the keys go."""
+        if self.shown is not None:
+            order = self.shown.order
+            here = order.index(self.chosen) if self.chosen in order else (-1 if by > 0 else len(order))
+            self.choose(order[min(max(here + by, 0), len(order) - 1)])
+
+    def add(self, kind: str) -> None:
+        """A stage behind the one that is chosen; at the path's end where none is. Into a loop goes what is chosen."""
+        path = self.path
+        if kind == "feedback":
+            self._wrap(put_into_loop, "A loop goes round one stage")
+            return
+        if self.chosen == LEVEL or self.chosen == SOURCE:
+            place: Place = (0,)
+        elif isinstance(self.chosen, tuple):
+            place = (*self.chosen[:-1], self.chosen[-1] + 1)
+        else:
+            place = (len(path),)
+        self._change(lambda: inserted(path, place, KINDS[kind]()), place)
+
+    def remove(self) -> None:
+        """The chosen stage out of the path."""
+        place = self._place("take out")
+        if place is not None:
+            self._change(lambda: removed(self.path, place), None)
+
+    def move(self, by: Literal[-1, 1]) -> None:
+        """The chosen stage to the left or right."""
+        place = self._place("move")
+        if place is None:
+            return
+        try:
+            path, there = moved(self.path, place, by)
+        except JiyuuError as error:
+            self.message.emit(str(error), True)
+            return
+        self._change(lambda: path, there)
+
+    def switch(self) -> None:
+        """The chosen stage off, or on again."""
+        place = self._place("switch off")
+        if place is not None:
+            stage = stage_at(self.path, place)
+            self._put(place, stage.model_copy(update={"off": not stage.off}))
+
+    def beside_dry(self) -> None:
+        """The chosen stage beside the signal as it comes in."""
+        self._wrap(put_beside_dry, "A branch is made of one stage")
+
+    def open_up(self) -> None:
+        """What holds the chosen one's paths away, its first path stays."""
+        place = self._place("open")
+        if place is not None:
+            self._change(lambda: opened(self.path, place), place)
+
+    def set_field(self, **changes: Any) -> None:
+        """Fields of the chosen stage."""
+        place, stage = self.chosen, self.stage()
+        if stage is not None and isinstance(place, tuple):
+            self._put_changed(place, stage, changes)
+
+    def set_limb(self, which: int, **changes: Any) -> None:
+        """Fields of one branch of the chosen stage; which past the last one adds a dry one, `None` takes it out."""
+        place, stage = self.chosen, self.stage()
+        if isinstance(stage, Parallel) and isinstance(place, tuple):
+            limbs: list[Any] = [limb.model_dump() for limb in stage.branches]
+            if which == len(limbs):
+                limbs.append({"level_db": -6.0})
+            elif changes.pop("gone", False):
+                del limbs[which]
+            else:
+                limbs[which].update(changes)
+            self._put_changed(place, stage, {"branches": limbs})
+
+    def set_through(self, **changes: Any) -> None:
+        """The curve in the chosen loop; kind None is none."""
+        place, stage = self.chosen, self.stage()
+        if isinstance(stage, Feedback) and isinstance(place, tuple):
+            curve = {**(stage.through.model_dump() if stage.through else {}), **changes}
+            self._put_changed(place, stage, {"through": None if curve.get("kind") is None else curve})
+
+    def set_setup(self, **changes: Any) -> None:
+        """Level, trim, the limit of what comes next, the side that is looked at."""
+        self._guarded(lambda: self._session.change_setup(**changes))
+
+    def _put_changed(self, place: Place, stage: AnyStage, changes: dict[str, Any]) -> None:
+        def put() -> Path:
+            try:
+                after = type(stage).model_validate({**stage.model_dump(), **changes})
+            except ValidationError as error:
+                raise CircuitError(said(type(stage), error)) from error
+            self._one_id(place, after)
+            return replaced(self.path, place, after)
+
+        self._change(put, place)
+
+    def _one_id(self, place: Place, stage: BaseModel) -> None:
+        """Raises CircuitError where another stage bears the name already."""
+        own = getattr(stage, "id", None)
+        if own is not None and any(other.id == own and there != place for there, other in places(self.path)):
+            raise CircuitError(f"Another stage is called '{own}' already; type a name of its own.")
+
+    def _put(self, place: Place, stage: AnyStage) -> None:
+        self._change(lambda: replaced(self.path, place, stage), place)
+
+    def _place(self, doing: str) -> Place | None:
+        """Of the chosen stage; what cannot be done is said."""
+        if isinstance(self.chosen, tuple):
+            return self.chosen
+        self.message.emit(f"Choose a stage of the path first: there is nothing to {doing} here.", False)
+        return None
+
+    def _wrap(self, how: Callable[[Path, Place], Path], what: str) -> None:
+        place = self.chosen
+        if not isinstance(place, tuple):
+            self.message.emit(f"{what}: choose that stage first.", False)
+            return
+        self._change(lambda: how(self.path, place), place)
+
+    def _change(self, make: Callable[[], Path], choose: Place | None) -> None:
+        """Another path as one act, and what is chosen in it; what cannot be is said and not taken."""
+        if self._session.in_hand is None:
+            return
+        before = self.chosen
+        try:
+            path = make()
+            self.chosen = choose
+            self._session.change_path(() if path == (marker(self.standing().document.circuit,
+                                                            self.standing().setup.in_hand),) else path)
+        except JiyuuError as error:
+            self.chosen = before
+            self.message.emit(str(error), True)
+        self.refresh()
+
+    def _guarded(self, do: Callable[[], object]) -> None:
+        try:
+            do()
+        except JiyuuError as error:
+            self.message.emit(str(error), True)
+            self.refresh()
+
+
+def holds_paths(stage: AnyStage) -> bool:
+    return bool(inner_paths(stage))

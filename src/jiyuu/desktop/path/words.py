@@ -1,0 +1,31 @@
+"""What a stage of the path is called in few words."""
+
+from __future__ import annotations
+
+from jiyuu.patch.document import AnyStage, Feedback, FilterStage, Gain, Parallel, Shape, Stereo
+from jiyuu.quantities import shown_hz, signed
+
+SHAPES = {"tanh": "soft curve", "asinh": "diode curve", "clip": "clipper", "fold": "folder"}
+STAGES = {"gain": "Gain", "shape": "Curve", "filter": "Another filter", "parallel": "Branches beside each other",
+          "stereo": "Left and right", "feedback": "Loop round the stage"}
+
+
+def stage_name(stage: AnyStage) -> str:
+    """By its own id, else by what it does."""
+    found = _what(stage)
+    return found if stage.id is None else f"{stage.id}: {found}"
+
+
+def _what(stage: AnyStage) -> str:
+    if isinstance(stage, Gain):
+        return f"gain {signed(stage.db)} dB" + (", inverted" if stage.polarity < 0 else "")
+    if isinstance(stage, Shape):
+        return f"{SHAPES[stage.kind]} {stage.headroom_v:g} V"
+    if isinstance(stage, FilterStage):
+        return f"{stage.document.entry.title} {shown_hz(stage.document.cutoff_hz)}"
+    if isinstance(stage, Feedback):
+        return f"loop {signed(stage.amount, 2)}"
+    if isinstance(stage, Parallel):
+        return f"{len(stage.branches)} branches"
+    assert isinstance(stage, Stereo)
+    return f"left, right {signed(stage.spacing_octaves, 2)} oct"

@@ -1,0 +1,90 @@
+"""What a source comes to behind every stage of a path: by small signal, but not above the limit of a curve."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.circuits.compose import silent
+from jiyuu.circuits.linear import complex_gain
+from jiyuu.circuits.network import Branch, BranchKind
+from jiyuu.patch.document import AnyStage, Curve, Feedback, Parallel, Shape, Stereo, inner_paths
+from jiyuu.patch.editing import Place
+from jiyuu.patch.lowering import LEFT, UNIT_HZ, path_network
+
+PeakOf = Callable[[ComplexArray], float]
+
+
+@dataclass(frozen=True, slots=True)
+class Joints:
+    """peak_v: volts behind every stage by its place; output_v: behind the last. A stage that is off bears what it is
+    given; one of a side that is not looked at has none."""
+
+    peak_v: dict[Place, float]
+    output_v: float
+
+
+@dataclass(slots=True)
+class _Walk:
+    frequency_hz: FloatArray
+    side: str
+    peak_of: PeakOf
+    peaks: dict[Place, float] = field(default_factory=dict)
+
+    def path(
+        self, path: tuple[AnyStage, ...], before: Place, given: ComplexArray, octaves: float
+    ) -> ComplexArray:
+        """Gain from the source to behind the path, from that ahead of it."""
+        for i, stage in enumerate(path):
+            place = (*before, i)
+            if not stage.off:
+                given = self.stage(stage, place, given, octaves)
+            self.peaks[place] = self.peak_of(given)
+        return given
+
+    def stage(self, stage: AnyStage, place: Place, given: ComplexArray, octaves: float) -> ComplexArray:
+        if isinstance(stage, Parallel):
+            limbs = [limb.factor * self.path(limb.path, (*place, k), given, octaves)
+                     for k, limb in enumerate(stage.branches)]
+            return np.asarray(np.sum(limbs, axis=0))
+        if isinstance(stage, Stereo):
+            left = self.side == LEFT
+            half = 0.5 * stage.spacing_octaves * (-1 if left else 1)
+            return self.path(inner_paths(stage)[0 if left else 1], (*place, 0 if left else 1), given, octaves + half)
+        if isinstance(stage, Feedback):
+            alone = self.answer(stage.path, octaves)
+            back = 1.0 if stage.through is None else _slope(stage.through)
+            return self.path(stage.path, (*place, 0), np.asarray(given / (1 - stage.amount * back * alone)), octaves)
+        after = np.asarray(given * self.answer((stage,), octaves))
+        if isinstance(stage, Shape) and stage.branch_kind is not BranchKind.ASINH:
+            peak_v, limit_v = self.peak_of(after), _limit_v(stage)
+            if peak_v > limit_v:
+                after = np.asarray(after * (limit_v / peak_v))
+        return after
+
+    def answer(self, path: tuple[AnyStage, ...], octaves: float) -> ComplexArray:
+        network = silent(path_network(path, self.side, "path", octaves))
+        return complex_gain(network, self.frequency_hz, cutoff_hz=UNIT_HZ, gain=0.0, modes=["out"])[0]
+
+
+def _slope(curve: Curve) -> float:
+    return float(Branch("curve", curve.branch_kind, curve.headroom_v).at(np.asarray(curve.bias_v))[1])
+
+
+def _limit_v(curve: Curve) -> float:
+    """The farthest a curve that limits can go from where it rests."""
+    rest = float(Branch("curve", curve.branch_kind, curve.headroom_v).at(np.asarray(curve.bias_v))[0])
+    return curve.headroom_v + abs(rest)
+
+
+def joints_of(
+    path: tuple[AnyStage, ...], frequency_hz: FloatArray, peak_of: PeakOf, *, side: str = LEFT
+) -> Joints:
+    """peak_of: peak volts of the source behind a gain (n,) over frequency_hz. Raises CircuitError where a stage cannot
+    be played."""
+    walk = _Walk(frequency_hz, side, peak_of)
+    behind = walk.path(path, (), np.ones(np.size(frequency_hz), dtype=np.complex128), 0.0)
+    return Joints(walk.peaks, peak_of(behind))
