@@ -1,0 +1,84 @@
+"""'jiyuu stimulus pings' and 'measure ping': a filter struck, and how it rings."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from jiyuu.cli.options import Channel, FullScale, Json, notice, print_json, say_notices, uncertain
+from jiyuu.errors import SignalError
+
+if TYPE_CHECKING:
+    from jiyuu.measurement.ping import Ping
+    from jiyuu.measurement.uncertain import Uncertain
+
+
+def stimulus_pings(
+    out: Annotated[Path, typer.Argument(metavar="OUT.wav")],
+    length_ms: Annotated[float, typer.Option("--length-ms", help="Of one pulse.")] = 0.5,
+    level_v: Annotated[float, typer.Option("--level-v", help="Volts of a pulse, signed.")] = 5.0,
+    every_s: Annotated[float, typer.Option("--every-s", help="From one pulse to the next.")] = 1.0,
+    count: Annotated[int, typer.Option("--count", help="How many.")] = 5,
+    rate: Annotated[int, typer.Option("--rate", help="Sample rate, Hz.")] = 48_000,
+    full_scale_v: FullScale = 10.0,
+) -> None:
+    """Pulses with silence between, for 'measure ping'."""
+    from jiyuu.signals.pings import ping_stimulus
+    from jiyuu.signals.recordings import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, write_recording
+
+    if not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
+        raise SignalError(f"--rate {rate} is out of range; give {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz.")
+    record = ping_stimulus(length_s=length_ms / 1000, level_v=level_v, every_s=every_s, count=count,
+                           sample_rate_hz=float(rate))
+    write_recording(out, record, rate, full_scale_v=full_scale_v)
+    if abs(level_v) > full_scale_v:
+        notice(f"jiyuu: {level_v:.3g} V lies past full scale, {full_scale_v:g} V: an interface clips it; state the "
+               "volts that yours plays with --full-scale-v, or give a lower --level-v.")
+    notice(f"{out}: {record.size / rate:.1f} s; keep the level low at first: a click is loud in a loudspeaker.")
+
+
+def measure_ping(
+    stimulus: Annotated[Path, typer.Argument(metavar="STIMULUS.wav")],
+    recording: Annotated[Path, typer.Argument(metavar="RECORDING.wav")],
+    channel: Channel = None,
+    full_scale_v: FullScale = 10.0,
+    json: Json = False,
+) -> None:
+    """Pitch, decay, Q, first peak, pedestal and rebound of a filter struck by what 'stimulus pings' wrote."""
+    from jiyuu.measurement.ping import measure_pings
+    from jiyuu.rig.files import read_pair
+    from jiyuu.signals.pings import pings_in
+    from jiyuu.wording.notices import notices_json
+
+    pair = read_pair(stimulus, recording, full_scale_v=full_scale_v, channel=channel)
+    found = measure_pings(pair.recording_v, pair.sample_rate_hz, pings_in(pair.stimulus_v, pair.sample_rate_hz),
+                          full_scale_v=full_scale_v)
+    notices = (*(() if pair.chosen is None else (pair.chosen,)), *found.notices)
+    if json:
+        print_json({"pings": [_ping_json(ping) for ping in found.pings], "warnings": notices_json(notices)})
+        return
+    say_notices(notices)
+    for ping in found.pings:
+        peak = "nothing heard" if ping.first_peak_v is None else f"first peak {_said(ping.first_peak_v, 'V')}"
+        ring = "no ring" if ping.frequency_hz is None or ping.t60_s is None or ping.q is None else (
+            f"rings at {_said(ping.frequency_hz, 'Hz')}, T60 {_said(ping.t60_s, 's')}, Q {_said(ping.q, '')}".rstrip())
+        beside = "" if ping.pedestal_v is None else (
+            f", pedestal {ping.pedestal_v:.3g} V, rebound {ping.rebound_v or 0.0:.3g} V")
+        typer.echo(f"{ping.at_s:8.4f} s: {peak}, {ring}{beside}")
+
+
+def _said(value: Uncertain, unit: str) -> str:
+    return f"{value.value:.5g} ± {value.uncertainty:.2g} {unit}"
+
+
+def _ping_json(ping: Ping) -> dict[str, Any]:
+    def stated(value: Uncertain | None) -> dict[str, float | None] | None:
+        return None if value is None else uncertain(value.value, value.uncertainty)
+
+    return {
+        "at_s": ping.at_s, "frequency_hz": stated(ping.frequency_hz), "t60_s": stated(ping.t60_s), "q": stated(ping.q),
+        "first_peak_v": stated(ping.first_peak_v), "polarity": ping.polarity or None, "pedestal_v": ping.pedestal_v,
+        "rebound_v": ping.rebound_v,
+    }

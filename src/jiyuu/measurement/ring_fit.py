@@ -1,0 +1,205 @@
+"""A ring taken apart into what dies away: pole pairs and real poles by least squares, the amplitudes projected out.
+
+First guesses are the shift-invariant ones of Hua and Sarkar (1990, IEEE Trans. ASSP). Samples are averaged in blocks
+first where the ring is slow against the rate: that changes amplitudes of exponentials, never their poles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from scipy.optimize import least_squares
+
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.errors import MeasurementError
+
+POINTS_A_PERIOD = 20.0
+MOST_POINTS, MOST_GUESSED = 4000, 500
+MOST_PAIRS, MOST_REALS = 3, 2
+ORDER = 9  # exponentials that a guess may hold
+OVER_NOISE = 4.0
+SWINGS = 0.25  # of its decay, that a pair turns at least
+FAR_BELOW = 0.15
+LOGARITHMS = (-12.0, 14.0)  # of 1/s, between which anything is looked for
+FASTEST = 3.0  # nats from a point to the next
+STILL = 0.02  # share of a radius: nearer to the real axis, or to the origin, is on it
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class RingFit:
+    """poles (p,) rad/s, one of each pair with a positive imaginary part, the slowest that swings first; reals (r,)
+    rates 1/s > 0; covariance (2p + r,)² of ln(−Re) and ln(Im) by turns and of ln(rate); left: what the fit leaves over
+    what the noise would, of `degrees` of freedom; excess: by how many standard deviations that is more, over the whole
+    or its beginning; amplitudes of all, see basis; swinging: how many of the pairs do."""
+
+    poles: ComplexArray
+    reals: FloatArray
+    covariance: FloatArray
+    left: float
+    degrees: int
+    excess: float
+    amplitudes: FloatArray
+    swinging: int
+
+    @property
+    def spread(self) -> float:
+        """Relative, of the first pair's decay and pitch together."""
+        return float(np.sqrt(max(self.covariance[0, 0] + self.covariance[1, 1], 0.0)))
+
+    @property
+    def count(self) -> int:
+        """Of amplitudes."""
+        return self.amplitudes.size
+
+
+def basis(t: FloatArray, poles: ComplexArray, reals: FloatArray) -> FloatArray:
+    """(n, 2p + r + 1): cosine and sine of every pair, the reals, and a constant."""
+    columns = []
+    for pole in poles:
+        turned = np.exp(pole * t)
+        columns += [turned.real, turned.imag]
+    columns += [np.exp(-rate * t) for rate in reals]
+    return np.stack([*columns, np.ones(t.size)], axis=1)
+
+
+def in_blocks(record_v: FloatArray, sample_rate_hz: float, block: int) -> tuple[FloatArray, FloatArray]:
+    """(seconds from the first sample, means of blocks)."""
+    count = record_v.size // block
+    means: FloatArray = record_v[: count * block].reshape(count, block).mean(axis=1)
+    return np.asarray((np.arange(count) * block + 0.5 * (block - 1)) / sample_rate_hz, dtype=float), means
+
+
+def block_for(frequency_hz: float, sample_rate_hz: float, size: int) -> int:
+    """How many samples a block may have."""
+    fine = max(int(sample_rate_hz / (POINTS_A_PERIOD * frequency_hz)), 1)
+    return fine if size / fine <= 4 * MOST_POINTS else max(fine, size // (4 * MOST_POINTS))
+
+
+def guessed(t: FloatArray, y: FloatArray, noise_v: float) -> tuple[ComplexArray, FloatArray]:
+    """Pairs and real rates that the record's own shifts tell; neither may be told."""
+    y, t = y[:MOST_GUESSED], t[:MOST_GUESSED]
+    rows = y.size // 3
+    if rows < 4:
+        return np.zeros(0, dtype=np.complex128), np.zeros(0)
+    hankel = np.lib.stride_tricks.sliding_window_view(y, rows + 1)
+    _, strengths, right = np.linalg.svd(hankel, full_matrices=False)
+    floor = max(OVER_NOISE * noise_v * np.sqrt(hankel.shape[0]), 1e-9 * strengths[0])
+    order = int(np.clip(np.count_nonzero(strengths > floor), 1, ORDER))
+    signal = right[:order].T
+    turned = np.linalg.eigvals(np.linalg.lstsq(signal[:-1], signal[1:], rcond=None)[0]).astype(np.complex128)
+    rates: ComplexArray = np.asarray(np.log(turned[np.abs(turned) > 1e-6]) / (t[1] - t[0]), dtype=np.complex128)
+    least = 0.05 / (t[-1] - t[0])
+    dying = rates[(rates.real < 4 * least) & (np.abs(rates) > 0.4 * least)]
+    swings = np.abs(dying.imag) > STILL * np.abs(dying)
+    upper = dying[swings & (dying.imag > 0)]
+    pairs: ComplexArray = np.asarray(np.minimum(upper.real, -least) + 1j * upper.imag, dtype=np.complex128)
+    return _strongest(t, y, pairs, np.maximum(-dying[~swings].real, least))
+
+
+def _strongest(
+    t: FloatArray, y: FloatArray, pairs: ComplexArray, reals: FloatArray
+) -> tuple[ComplexArray, FloatArray]:
+    """Those that carry most of the record."""
+    columns = basis(t, pairs, reals)
+    found = np.linalg.lstsq(columns, y, rcond=None)[0]
+    energy = np.array([np.sum((columns[:, [2 * i, 2 * i + 1]] @ found[2 * i : 2 * i + 2]) ** 2)
+                       for i in range(pairs.size)])
+    weight = np.array([np.sum((columns[:, 2 * pairs.size + i] * found[2 * pairs.size + i]) ** 2)
+                       for i in range(reals.size)])
+    strong = np.asarray(reals[np.argsort(-weight)][:MOST_REALS], dtype=float)
+    return np.asarray(pairs[np.argsort(-energy)][:MOST_PAIRS], dtype=np.complex128), strong
+
+
+def fit_ring(
+    t: FloatArray, y: FloatArray, noise_v: float, pairs: ComplexArray, reals: FloatArray
+) -> RingFit | None:
+    """From first guesses; t in s from where the fit begins, noise_v of each point. None where it does not settle or has
+    fewer points than it needs."""
+    count = 2 * pairs.size + reals.size
+    if not pairs.size or y.size < 3 * count + 8:
+        return None
+    if y.size > MOST_POINTS:
+        t, y = t[:MOST_POINTS], y[:MOST_POINTS]
+
+    def apart(theta: FloatArray) -> tuple[ComplexArray, FloatArray]:
+        both = np.exp(np.clip(theta[: 2 * pairs.size], *LOGARITHMS))
+        rates = np.asarray(np.exp(np.clip(theta[2 * pairs.size :], *LOGARITHMS)), dtype=float)
+        return np.asarray(-both[::2] + 1j * both[1::2], dtype=np.complex128), rates
+
+    def left(theta: FloatArray) -> FloatArray:
+        columns = basis(t, *apart(theta))
+        return np.asarray(columns @ np.linalg.lstsq(columns, y, rcond=None)[0] - y)
+
+    def jacobian_of(theta: FloatArray) -> FloatArray:
+        """As in Kaufman (1975, BIT): the slopes, less what the amplitudes would take up."""
+        poles, rates = apart(theta)
+        columns = basis(t, poles, rates)
+        slopes = _slopes(t, poles, rates, np.asarray(np.linalg.lstsq(columns, y, rcond=None)[0], dtype=float))
+        return np.asarray(slopes - columns @ np.linalg.lstsq(columns, slopes, rcond=None)[0])
+
+    start = np.concatenate([np.log(np.stack([-pairs.real, pairs.imag], axis=1)).ravel(), np.log(reals)])
+    try:
+        solved: Any = least_squares(left, start, jacobian_of, method="lm", x_scale=0.1, max_nfev=60)
+    except (ValueError, np.linalg.LinAlgError):
+        return None
+    poles, rates = apart(solved.x)
+    if max(poles.imag) * (t[1] - t[0]) > 0.9 * np.pi or -min(poles.real) * (t[1] - t[0]) > FASTEST:
+        return None  # between two points anything may swing
+    columns = basis(t, poles, rates)
+    amplitudes = np.linalg.lstsq(columns, y, rcond=None)[0]
+    residual = y - columns @ amplitudes
+    degrees = y.size - count - amplitudes.size
+    ratio = float(np.sqrt(residual @ residual / degrees) / noise_v)
+    # What a few poles miss of a ring stands at its beginning, and drowns in what comes after.
+    excess = (ratio**2 - 1) * np.sqrt(0.5 * degrees)
+    for decays in (0.5, 2.0):
+        span = max(int(decays / (-max(poles.real) * (t[1] - t[0]))), count + amplitudes.size + 8)
+        if span < y.size:
+            free = span - count - amplitudes.size
+            excess = max(excess, (residual[:span] @ residual[:span] / (free * noise_v**2) - 1) * np.sqrt(0.5 * free))
+    slopes = _slopes(t, poles, rates, np.asarray(amplitudes, dtype=float))
+    jacobian = np.concatenate([slopes, columns], axis=1)
+    try:
+        scale = np.maximum(np.linalg.norm(jacobian, axis=0), 1e-40)
+        inverse = np.linalg.inv((jacobian / scale).T @ (jacobian / scale))
+        with np.errstate(over="ignore"):
+            covariance = inverse / scale / scale[:, np.newaxis] * noise_v**2
+    except np.linalg.LinAlgError:
+        return None
+    # What hardly swings is a real pole in disguise, and what swings far below the ring is a coupling in disguise.
+    disguised = poles.imag < SWINGS * -poles.real
+    power = (amplitudes[0 : 2 * poles.size : 2] ** 2 + amplitudes[1 : 2 * poles.size : 2] ** 2) * np.abs(
+        poles) ** 2 / -poles.real
+    disguised |= np.abs(poles) < FAR_BELOW * np.abs(poles[int(np.argmax(np.where(disguised, 0.0, power)))])
+    order = np.lexsort((-poles.real, disguised))
+    places = np.concatenate([*([2 * i, 2 * i + 1] for i in order), np.arange(2 * poles.size, count)]).astype(int)
+    spots = np.concatenate([places, np.arange(count, amplitudes.size)])
+    return RingFit(poles[order], rates, covariance[np.ix_(places, places)], ratio, degrees,
+                   float(excess),
+                   np.asarray(amplitudes[spots]), int(np.count_nonzero(~disguised)))
+
+
+def _slopes(t: FloatArray, poles: ComplexArray, rates: FloatArray, amplitudes: FloatArray) -> FloatArray:
+    """(n, 2p + r) by the logarithms of decay, pitch and rate, the amplitudes held."""
+    columns = []
+    for i, pole in enumerate(poles):
+        turned = np.exp(pole * t)
+        by_pole = t * turned * (amplitudes[2 * i] - 1j * amplitudes[2 * i + 1])
+        # y = Re[(a − jb)·e^{pt}]
+        columns += [(by_pole * pole.real).real, (by_pole * 1j * pole.imag).real]
+    first = 2 * poles.size
+    columns += [-amplitudes[first + i] * rate * t * np.exp(-rate * t) for i, rate in enumerate(rates)]
+    return np.stack(columns, axis=1)
+
+
+def first_guess_hz(record_v: FloatArray, sample_rate_hz: float) -> float:
+    """The loudest line of a ring. Raises MeasurementError where there is nothing."""
+    piece = record_v[: 1 << 17] - record_v[-record_v.size // 8 :].mean()
+    size = 1 << int(np.ceil(np.log2(max(piece.size, 256))) + 1)
+    # What only dies away leans on the lowest bins: the slope of the record tells more of what swings.
+    spectrum = np.abs(np.fft.rfft(np.diff(piece), size))
+    place = int(spectrum[2:].argmax()) + 2
+    if not spectrum[place] > 0:
+        raise MeasurementError("Nothing rings in the recording; raise the level and record again.")
+    return place * sample_rate_hz / size
