@@ -1,6 +1,7 @@
 """Steps of a whistle made sample by sample, eight times oversampled, its phase summed from a course that is known."""
 
 import json
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -28,7 +29,7 @@ def stepped(volts, first_hz, course, *, thump, thump_s=0.004, noise_db=-60.0, se
     """(recording, [(at, from, to, settling, overshoot, feedthrough)])."""
     t = np.arange(round(HOLD_S * len(volts) * RATE) * OVER) / (RATE * OVER)
     v, added, true = np.full(t.size, float(volts[0])), np.zeros(t.size), []
-    for i, (was, now) in enumerate(zip(volts[:-1], volts[1:], strict=True), start=1):
+    for i, (was, now) in enumerate(pairwise(volts), start=1):
         k = round(i * HOLD_S * RATE) * OVER
         since = t[k:] - i * HOLD_S
         v[k:] += (now - was) * (1 - course(since))

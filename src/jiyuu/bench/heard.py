@@ -11,6 +11,7 @@ from jiyuu.bench.standing import Standing
 from jiyuu.errors import SignalError
 
 HEARD_RATE_HZ = 48_000
+MOVING_S, LONGEST_ROUND_S = 4.0, 16.0
 SETTLING_S = 0.5  # played and thrown away: what is heard has settled
 FULL_SCALE_V = 10.0
 IMPULSE_V, IMPULSE_S = 0.05, 0.01
@@ -23,6 +24,7 @@ class Heard(StrEnum):
     FILTER = "filter"
     SOURCE = "source"
     WHISTLE = "whistle"
+    MOVING = "as it moves"
 
 
 def heard_record(standing: Standing, what: Heard, *, duration_s: float) -> FloatArray:
@@ -32,6 +34,8 @@ def heard_record(standing: Standing, what: Heard, *, duration_s: float) -> Float
     from jiyuu.signals.stimuli import impulse
     from jiyuu.simulation.render import oversampling_for, render
 
+    if what is Heard.MOVING:
+        return moving_record(standing, seconds=duration_s)
     if what is Heard.WHISTLE and not standing.self_oscillates:
         raise SignalError("At this resonance the filter does not whistle; turn it past its onset first.")
     whole_s, settling = duration_s + SETTLING_S, round(SETTLING_S * HEARD_RATE_HZ)
@@ -48,3 +52,25 @@ def heard_record(standing: Standing, what: Heard, *, duration_s: float) -> Float
     ).output_v[0]
     rail_v = standing.document.tolerances.rail_v
     return np.asarray(standing.setup.trim * np.clip(output_v, -rail_v, rail_v)[settling:] / FULL_SCALE_V)
+
+
+def moving_record(standing: Standing, *, seconds: float) -> FloatArray:
+    """(n,) re FULL_SCALE_V at HEARD_RATE_HZ: the filter in hand with everything that moves it, both sides together.
+    Raises CircuitError or SignalError where it cannot be played."""
+    from jiyuu.bench.patched import patch_of
+    from jiyuu.patch.playing import play_patch, sources_record
+
+    patch = patch_of(standing, standing.document.name)
+    sound_v = play_patch(patch, sources_record(patch, seconds, HEARD_RATE_HZ)[np.newaxis], HEARD_RATE_HZ).mean(axis=0)
+    rail_v = standing.document.tolerances.rail_v * max(standing.setup.trim, 1e-6)
+    return np.asarray(np.clip(sound_v, -rail_v, rail_v) / FULL_SCALE_V)
+
+
+def round_s(standing: Standing) -> float:
+    """How long it moves until it comes round again: the figure, else some seconds."""
+    figure = standing.setup.figure
+    if figure is None:
+        return MOVING_S
+    count = len(figure.steps)
+    steps = max(2 * count - 2, 1) if figure.direction == "pendulum" else count
+    return float(min(max(steps * figure.step_s, 0.5), LONGEST_ROUND_S))

@@ -6,17 +6,18 @@ faded over to."""
 
 from __future__ import annotations
 
+import json
 import threading
 from dataclasses import dataclass
 
 import numpy as np
 
 from jiyuu.arrays import FloatArray
-from jiyuu.bench.heard import FULL_SCALE_V, HEARD_RATE_HZ, IMPULSE_S, IMPULSE_V, Heard
+from jiyuu.bench.heard import FULL_SCALE_V, HEARD_RATE_HZ, IMPULSE_S, IMPULSE_V, Heard, moving_record, round_s
 from jiyuu.bench.standing import Standing
 from jiyuu.circuits.operating_point import operating_point
 from jiyuu.signals.ceiling import CEILING_DB, LiveCeiling
-from jiyuu.signals.looped import seamless
+from jiyuu.signals.looped import SEAM_S, seamless
 from jiyuu.simulation.live import DELAY, LiveRenderer
 from jiyuu.simulation.render import oversampling_for
 
@@ -44,7 +45,14 @@ class Turned:
 
 def kind_of(standing: Standing, what: Heard) -> tuple[object, ...]:
     """What makes another voice when it changes; the last of it only how finely it steps."""
+    if what is Heard.MOVING:
+        return (what, _all_of(standing), 0)
     return (what, standing.built, standing.mode, standing.setup.inputs, oversampling_for(standing.standing_hz))
+
+
+def _all_of(standing: Standing) -> str:
+    """Everything that a computed sound follows from."""
+    return json.dumps([standing.as_json(), standing.gain, standing.setup.model_dump(mode="json")], sort_keys=True)
 
 
 def looped_source(standing: Standing, what: Heard) -> FloatArray:
@@ -126,11 +134,37 @@ def _nearer(stands: float, wanted: float) -> float:
 class _Sounding:
     """A voice with its share of what is heard: where it stands and where it goes."""
 
-    voice: Voice
+    voice: AnyVoice
     share: float = 0.0
     goal: float = 1.0
     kept: bool = True
     match: float = 1.0
+
+
+class Recorded:
+    """What moves, computed for a round of it and played over and over; nothing of it is turned while it plays, another
+    one is faded over to."""
+
+    def __init__(self, standing: Standing) -> None:
+        self.kind, self.what = kind_of(standing, Heard.MOVING), Heard.MOVING
+        self._record = seamless(moving_record(standing, seconds=round_s(standing) + SEAM_S), HEARD_RATE_HZ)
+        self.place, self.match, self.cutoff_hz = 0, 1.0, standing.standing_hz
+
+    def turn(self, wanted: Turned) -> None:
+        """Nothing glides here."""
+
+    def go_to(self, place: int) -> None:
+        """So that it plays in step with another."""
+        self.place = place % self._record.size
+
+    def block(self) -> FloatArray:
+        """(BLOCK,) re full scale."""
+        found = self._record[(self.place + np.arange(BLOCK)) % self._record.size]
+        self.place = (self.place + BLOCK) % self._record.size
+        return np.asarray(found)
+
+
+AnyVoice = Voice | Recorded
 
 
 class Mixer:
@@ -153,12 +187,12 @@ class Mixer:
     def set_level(self, level_db: float) -> None:
         self._level_goal = 10 ** (level_db / 20)
 
-    def voice(self, name: str) -> Voice | None:
+    def voice(self, name: str) -> AnyVoice | None:
         """The one that is played under a name."""
         one = self._heard.get(name)
         return None if one is None else one.voice
 
-    def play(self, name: str, voice: Voice, *, heard: bool = True) -> None:
+    def play(self, name: str, voice: AnyVoice, *, heard: bool = True) -> None:
         """Under a name, in place of the one before, in step with what sounds; not heard: it runs along in silence."""
         with self._lock:
             before = self._heard.get(name)

@@ -10,7 +10,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from jiyuu.bench.heard import HEARD_RATE_HZ, WARNING, Heard, heard_record
-from jiyuu.bench.live import Mixer, Turned, Voice, kind_of, looped_source
+from jiyuu.bench.live import AnyVoice, Mixer, Recorded, Turned, Voice, kind_of, looped_source
 from jiyuu.bench.standing import Standing
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.measuring import EMPTY_SHELF, compiled
@@ -32,6 +32,13 @@ class Marked:
 
     letter: str
     standing: Standing
+
+
+def _voice(standing: Standing, what: Heard, of: Standing | None = None) -> AnyVoice:
+    """of: whose source is played, where it is not its own."""
+    if what is Heard.MOVING:
+        return Recorded(standing)
+    return Voice(standing, what, looped_source(of or standing, what))
 
 
 class Listening(QObject):
@@ -191,14 +198,14 @@ class Listening(QObject):
                     pass
             if what is Heard.WHISTLE and not standing.self_oscillates:
                 raise SignalError("At this resonance the filter does not whistle; turn it past its onset first.")
-            yield NOW, Voice(standing, what, looped_source(standing, what)), standing
+            yield NOW, _voice(standing, what), standing
             if marked is not None and beside:
                 # Of the same source, or it would not be the filters that are compared.
-                yield OTHER, Voice(marked.standing, what, looped_source(standing, what)), marked.standing
+                yield OTHER, _voice(marked.standing, what, of=standing), marked.standing
 
         self.jobs.start(steps)
 
-    def _sound(self, ready: tuple[str, Voice, Standing]) -> None:
+    def _sound(self, ready: tuple[str, AnyVoice, Standing]) -> None:
         name, voice, standing = ready
         if self._open is None:
             output = self.output()

@@ -61,7 +61,7 @@ def main(folder: Path) -> None:
         window.show()
         keep_focus_on_figure(window)
         camera = Camera(window, app, folder)
-        for view in (_setup, _response, _resonance, _self_oscillation, _tracking, _drive, _logbook, _night):
+        for view in (_setup, _response, _resonance, _self_oscillation, _tracking, _drive, _path, _modulation, _logbook, _night):
             view(camera)
         window.close()
         camera.settle()
@@ -155,6 +155,44 @@ def _drive(camera: Camera) -> None:
     camera.shoot("drive-whistling")
     camera.window.undo()
     view.page_choice.button(0).click()
+
+
+def _path(camera: Camera) -> None:
+    """A loop round the filter, a curve and another filter behind it."""
+    window = camera.window
+    window.session.take_letter("A")
+    window.go("response")
+    path: Any = window.path.presenter
+    path.choose(path.shown.in_hand)
+    path.add("feedback")
+    path.set_field(amount=-0.6)
+    path.add("shape")
+    path.set_field(headroom_v=2.0, id="after")
+    path.add("filter")
+    path.beside_dry()
+    path.choose((0,))
+    camera.shoot("signal-path")
+    path.choose(None)
+    for _ in range(6):
+        window.undo()
+
+
+def _modulation(camera: Camera) -> None:
+    """A figure with accents and slides, its envelope between two bounds; the unit struck and stepped."""
+    window = camera.window
+    window.session.take_letter("A")
+    window.go("modulation")
+    view: Any = window.view("modulation")
+    view.presenter.set_knob(180.0)
+    view.presenter.start_from("tide")
+    view.presenter.set_bounds(150.0, 2400.0)
+    view.page_choice.button(1).click()
+    camera.shoot("modulation")
+    view.page_choice.button(0).click()
+    view.presenter.measure()
+    camera.shoot("modulation-measured")
+    for _ in range(3):
+        window.undo()
 
 
 def _logbook(camera: Camera) -> None:

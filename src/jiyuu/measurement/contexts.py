@@ -219,6 +219,36 @@ class DryMixed(Context):
     frequency_hz: float
 
 
+@dataclass(frozen=True, slots=True)
+class Struck(Context):
+    """What a filter was struck with, and at which resonance."""
+
+    pulse_ms: float
+    level_v: float
+    resonance_percent: float
+
+
+@dataclass(frozen=True, slots=True)
+class CutoffStepped(Context):
+    """A step of the cutoff, as its whistle sang it; resolution_s: how finely a time is told."""
+
+    from_hz: float
+    to_hz: float
+    resolution_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class TargetMoves(Context):
+    """What a target's routes ask for, in its unit, and what share of the time it stands at a stop."""
+
+    target: str
+    unit: str
+    least: float
+    wanted_least: float
+    wanted_greatest: float
+    stopped_percent: float
+
+
 KINDS: dict[str, type[Context]] = {kind.__name__: kind for kind in Context.__subclasses__()}
 
 

@@ -142,6 +142,11 @@ class Motion:
             raise CircuitError("beats: a beat is four steps of the figure and there is none; give rate_hz.")
         return 1 / (control.beats * BEAT_STEPS * figure.step_s)
 
+    def played(self, what: tuple[str, ...], times_s: FloatArray) -> dict[str, FloatArray]:
+        """Pitch, gate, accent, velocity or slide of the figure at times (n,). Raises CircuitError where there is none.
+        """
+        return {name: self._played.at(name, times_s) for name in what}
+
     # Targets
 
     def _share(self, route: Route, times_s: FloatArray) -> FloatArray:

@@ -3,6 +3,7 @@ what has corners is band-limited."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -130,8 +131,7 @@ def moving(
     if kind == "sine":
         return np.asarray(level_v * np.sin(phase))
     shape = np.empty(phase.size)
-    for start in range(0, phase.size, MOVED):
-        part = slice(start, start + MOVED)
+    for part in _stretches(pitch_hz):
         count = int(sample_rate_hz / 2 / pitch_hz[part].max())
         n = np.arange(1, max(count, 1) + 1)
         falling = np.sinc(n * float(pitch_hz[part].mean()) * 2 / sample_rate_hz)
@@ -145,6 +145,18 @@ def moving(
             later = phase[part] - 2 * np.pi * (0.5 if kind == "square" else width)
             shape[part] -= 2 / np.pi * _series(later, sines)
     return np.asarray(level_v * shape)
+
+
+def _stretches(pitch_hz: FloatArray) -> Iterator[slice]:
+    """Of MOVED samples each; where the pitch stands still, all of that as one."""
+    edges = list(range(0, pitch_hz.size, MOVED))
+    still = [bool((pitch_hz[edge : edge + MOVED] == pitch_hz[edge]).all()) for edge in edges]
+    start = 0
+    for i, edge in enumerate(edges):
+        goes_on = (i + 1 < len(edges) and still[i] and still[i + 1] and pitch_hz[edges[i + 1]] == pitch_hz[edge])
+        if not goes_on:
+            yield slice(start, edge + MOVED)
+            start = edge + MOVED
 
 
 def wave_wash(*, level_v: float, duration_s: float, sample_rate_hz: float, seed: int) -> FloatArray:

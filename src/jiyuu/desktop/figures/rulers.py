@@ -33,10 +33,10 @@ def decade_lines(left: float, right: float) -> list[tuple[float, bool]]:
 
 
 class HertzAxis(pg.AxisItem):
-    """Above the figure: 1-2-5 numbers at decades, a line for every tenth."""
+    """Above the figure, or on its left: 1-2-5 numbers at decades, a line for every tenth."""
 
-    def __init__(self) -> None:
-        super().__init__("top")
+    def __init__(self, side: str = "top") -> None:
+        super().__init__(side)
         self.setStyle(tickLength=0, tickTextOffset=2)
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:

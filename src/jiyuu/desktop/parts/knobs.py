@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from pydantic import BaseModel
+from pydantic.fields import FieldInfo
 
 from jiyuu.desktop.parts.typed_value import TypedValue
 from jiyuu.errors import JiyuuError
 from jiyuu.field_words import step_of, unit_of
 from jiyuu.quantities import parse_frequency, parse_number, shown_hz
 
+SUFFIXES = {"s": "s", "hz": "Hz", "v": "V", "percent": "%", "db": "dB"}
+FINE_S = 0.01  # that an arrow moves a time by, where its model says nothing
 Refused = Callable[[str], object]
 
 
@@ -39,6 +42,12 @@ def parse_percent(text: str) -> float:
     return value
 
 
+def title_of(name: str, info: FieldInfo) -> str:
+    """As its model says, else by its name without the unit."""
+    words = name.split("_")
+    return info.title or " ".join(words[:-1] if len(words) > 1 and words[-1] in SUFFIXES else words).capitalize()
+
+
 def model_field(
     model: type[BaseModel], name: str, entered: Callable[[float], object], refused: Refused, *, title: str = "",
     default: float | None = None,
@@ -47,9 +56,10 @@ def model_field(
     model's. title: with something more in it, such as a number; default: where the model has none."""
     info = model.model_fields[name]
     back = info.default if isinstance(info.default, int | float) else default if default is not None else 0.0
-    unit = unit_of(info)
-    field = _frequency(title or str(info.title)) if unit == "Hz" else number_field(
-        title or str(info.title), unit, step_of(info), example=back)
+    unit = unit_of(info) or SUFFIXES.get(name.rpartition("_")[2], "")
+    step = FINE_S if unit == "s" and step_of(info) == 1.0 else step_of(info)
+    called = title or title_of(name, info)
+    field = _frequency(called) if unit == "Hz" else number_field(called, unit, step, example=back)
     if info.description:
         field.setToolTip(info.description)
     nullable = info.default is None

@@ -12,7 +12,7 @@ from pydantic.fields import FieldInfo
 from PyQt6.QtWidgets import QComboBox, QFormLayout
 
 from jiyuu.desktop.parts.frame import form, narrow
-from jiyuu.desktop.parts.knobs import Refused, by_name, model_field
+from jiyuu.desktop.parts.knobs import Refused, by_name, model_field, title_of
 from jiyuu.desktop.parts.typed_value import TypedValue
 
 
@@ -30,7 +30,7 @@ class ModelForm:
         self._values: dict[str, list[Any]] = {}
         for name in names:
             info = model.model_fields[name]
-            title = f"{before}{info.title or name.replace('_', ' ').capitalize()}"
+            title = f"{before}{title_of(name, info)}"
             values = list((choices or {}).get(name, ())) or _listed(info)
             if values:
                 self._values[name] = values
@@ -72,6 +72,8 @@ def _listed(info: FieldInfo) -> list[Any]:
 
 
 def _word(value: Any) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
     if isinstance(value, int):
         return {1: "as it is", -1: "inverted"}.get(value, str(value))
     return str(value)

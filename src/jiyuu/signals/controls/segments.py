@@ -30,16 +30,21 @@ class Segments:
     def at(self, times_s: FloatArray) -> FloatArray:
         """Values at times (n,)."""
         if self._table is None:
-            self._table = np.array(self._starts), np.array(self._pieces).reshape(-1, 4)
-        starts, pieces = self._table
+            columns = np.array(self._pieces).reshape(-1, 4).T
+            self._table = np.array(self._starts), np.ascontiguousarray(columns)
+        starts, (values, slopes, goals, rates) = self._table
         if not starts.size:
             return np.zeros(times_s.size)
         which = np.searchsorted(starts, times_s, side="right") - 1
-        value, slope, goal, rate = pieces[np.maximum(which, 0)].T
-        since = times_s - starts[np.maximum(which, 0)]
-        with np.errstate(over="ignore"):
-            found = np.where(rate > 0, goal + (value - goal) * np.exp(-since * rate), value + slope * since)
-        return np.where(which < 0, 0.0, found)
+        place = np.maximum(which, 0)
+        since = times_s - starts[place]
+        found = values[place] + slopes[place] * since
+        going = np.flatnonzero(rates[place] > 0)  # an exponential takes longer than all the rest
+        if going.size:
+            own = place[going]
+            found[going] = goals[own] + (values[own] - goals[own]) * np.exp(-np.maximum(since[going], 0) * rates[own])
+        found[which < 0] = 0.0
+        return found
 
     def value(self, time_s: float) -> float:
         """At one time."""

@@ -1,0 +1,70 @@
+"""The Modulation step on a rig: the unit struck where it stands, and stepped while it whistles."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from jiyuu.arrays import FloatArray
+from jiyuu.measurement.ping import MeasuredPings, measure_pings
+from jiyuu.measurement.settling import SettledStep, measure_settling
+from jiyuu.progress import Progress
+from jiyuu.rig.protocol import PanelSettings, Rig
+from jiyuu.signals.pings import ping_stimulus, pings_in
+
+PINGS, EVERY_S = 3, 0.6
+STEPS_V = (0.0, 1.0, 0.0, -2.0, 0.0)
+HOLD_S = 0.45
+KICK_V, KICK_S = 0.1, 0.01  # that a whistle begins at once
+
+
+@dataclass(frozen=True, slots=True)
+class ModulationRequest:
+    """Everything a run needs. pings: whether it can be struck, which one that whistles cannot; whistles: whether it can
+    be made to."""
+
+    panel: PanelSettings
+    mode: str
+    pulse_s: float
+    level_v: float
+    pings: bool
+    whistles: bool
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ModulationRun:
+    """Records by name (n,); what was found, None where it could not be done."""
+
+    records: dict[str, FloatArray]
+    sample_rate_hz: float
+    pings: MeasuredPings | None
+    steps: tuple[SettledStep, ...] | None
+
+
+def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | ModulationRun]:
+    """Yields progress, then the run. Raises MeasurementError where nothing is heard."""
+    rate = rig.sample_rate_hz
+    records: dict[str, FloatArray] = {}
+    pings: MeasuredPings | None = None
+    steps: tuple[SettledStep, ...] | None = None
+    if request.pings:
+        yield Progress(f"Striking it {PINGS} times", 0.05)
+        played = ping_stimulus(length_s=request.pulse_s, level_v=request.level_v, every_s=EVERY_S, count=PINGS,
+                               sample_rate_hz=rate)
+        records["stimulus"] = played
+        records["pings"] = rig.play(played, request.panel, [request.mode])[0]
+        yield Progress("Measuring how it rings", 0.3)
+        pings = measure_pings(records["pings"], rate, pings_in(played, rate))
+    if request.whistles:
+        yield Progress(f"Stepping its whistle {len(STEPS_V) - 1} times", 0.45)
+        volts = np.repeat(STEPS_V, round(HOLD_S * rate))
+        kick = np.zeros(volts.size)
+        kick[: round(KICK_S * rate)] = KICK_V
+        panel = replace(request.panel, resonance_percent=100.0)
+        records["control"] = volts
+        records["steps"] = rig.play(kick, panel, [request.mode], cutoff_cv_v=volts)[0]
+        yield Progress("Measuring how it settles", 0.7)
+        steps = measure_settling(records["steps"], rate)
+    yield ModulationRun(records, rate, pings, steps)

@@ -1,0 +1,105 @@
+"""What a filter does while it moves: how far its routes take it, how it rings when struck, how it follows a step."""
+
+from __future__ import annotations
+
+from jiyuu.measurement.contexts import CutoffStepped, Struck, TargetMoves
+from jiyuu.measurement.finding import Finding
+from jiyuu.measurement.settling import GLIDE_S
+from jiyuu.quantities import note_and_cents, shown_hz
+from jiyuu.wording.numbers import one_digit, percent_text, three_digits
+from jiyuu.wording.quantity import Quantity, context
+
+
+def _doubt(finding: Finding, scale: float = 1.0) -> str:
+    return "" if finding.uncertainty is None else f" ± {one_digit(scale * finding.uncertainty)}"
+
+
+def _in_unit(value: float, unit: str) -> str:
+    return shown_hz(value) if unit == "Hz" else f"{value:.3g} {unit}".strip().replace("-", "−")
+
+
+def _moves(finding: Finding) -> str:
+    moves = context(finding, TargetMoves)
+    text = f"{moves.target} moves from {_in_unit(moves.least, moves.unit)} to {_in_unit(finding.value, moves.unit)}."
+    if moves.stopped_percent:
+        asked = f"{_in_unit(moves.wanted_least, moves.unit)} to {_in_unit(moves.wanted_greatest, moves.unit)}"
+        text = f"{text[:-1]}; its routes ask for {asked}: at a stop {percent_text(moves.stopped_percent)} of the time."
+    return text
+
+
+def _ring(finding: Finding) -> str:
+    note, cents = note_and_cents(finding.value)
+    struck = context(finding, Struck)
+    return (f"Struck at {struck.resonance_percent:.3g} % it rings at {finding.value:.2f}{_doubt(finding)} Hz ({note} "
+            f"{cents:+.0f} cents).").replace("-", "−")
+
+
+def _settles(finding: Finding) -> str:
+    step = context(finding, CutoffStepped)
+    told = f"told to {1000 * step.resolution_s:.2g} ms"
+    glide = "" if finding.value <= max(GLIDE_S, step.resolution_s) else ": a glide can be heard"
+    return (f"Slowest step, {shown_hz(step.from_hz)} to {shown_hz(step.to_hz)}: within ±10 cents after "
+            f"{1000 * finding.value:.3g} ms ({told}){glide}.")
+
+
+def _overshoots(finding: Finding) -> str:
+    step = context(finding, CutoffStepped)
+    if finding.value < 1:
+        return "No step goes past its goal."
+    return (f"Past its goal by {finding.value:.0f} cents at most, {shown_hz(step.from_hz)} to "
+            f"{shown_hz(step.to_hz)}.")
+
+
+def _peak(finding: Finding) -> str:
+    struck = context(finding, Struck)
+    return (f"First peak {1000 * finding.value:+.4g}{_doubt(finding, 1000)} mV for a pulse of {struck.pulse_ms:g} ms, "
+            f"{struck.level_v:g} V.").replace("-", "−")
+
+
+QUANTITIES: dict[str, Quantity] = {
+    "target_moves": Quantity(
+        "Bounds", _moves, "From where to where a target really goes, and what of its control is lost at a stop.",
+        "All routes to it added at every millisecond, before and after its stops.",
+    ),
+    "ring_hz": Quantity(
+        "Ring", _ring, "The pitch of a struck filter: what it is tuned to as percussion.",
+        "Pulses into the filter at rest; pole pairs fitted to the ring, from where it is small enough to be linear.",
+        formula="|Im p|/2π of the slowest pole pair.",
+    ),
+    "ring_t60_s": Quantity(
+        "Ring time", lambda f: f"Its ring is 60 dB down after {1000 * f.value:.4g}{_doubt(f, 1000)} ms.",
+        "How long a knock sounds.", "From the same fit.", formula="T60 = ln 1000/(−Re p).",
+    ),
+    "ring_q": Quantity(
+        "Q of the ring", lambda f: f"Q {f.value:.4g}{_doubt(f)} by its ring.", "How many cycles it rings.",
+        "From the same fit.", formula="Q = |p|/(−2 Re p).",
+    ),
+    "first_peak_v": Quantity(
+        "First peak", _peak, "How hard the knock begins, and which way.",
+        "The first extremum behind the pulse's beginning.",
+    ),
+    "pedestal_v": Quantity(
+        "Pedestal", lambda f: f"While the pulse lasts it stands at {1000 * f.value:.3g} mV.".replace("-", "−"),
+        "What a long trigger lets through besides the ring.",
+        "Mean over the last quarter of the pulse of what does not swing.",
+    ),
+    "rebound_v": Quantity(
+        "Rebound", lambda f: f"Behind the pulse it swings back to {1000 * f.value:.3g} mV.".replace("-", "−"),
+        "A second, softer click from a coupling capacitor.",
+        "The farthest that what does not swing goes against the pedestal within 2 ms.",
+    ),
+    "settling_s": Quantity(
+        "Settling", _settles, "Whether a step of the cutoff arrives at once or slides.",
+        "Its whistle is stepped by ±1 and ±2 V; the course of the pitch is fitted to the waveform.",
+        schools="Heard as a glide from about 20 ms on.",
+    ),
+    "overshoot_cents": Quantity(
+        "Overshoot", _overshoots, "Whether a step chirps.", "The farthest past its goal, from the same fit.",
+    ),
+    "feedthrough_v_per_v": Quantity(
+        "Feedthrough", lambda f: f"{three_digits(1000 * f.value)}{_doubt(f, 1000)} mV couple over for a volt of step."
+        .replace("-", "−"),
+        "The thump that a moving cutoff adds.",
+        "What is left right behind a step when the whistle is taken out, over all steps.",
+    ),
+}

@@ -1,0 +1,161 @@
+"""The Modulation step: what moves is chosen, bounded by hand, written on the staff, looked at, measured and heard."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from jiyuu.bench.heard import HEARD_RATE_HZ, Heard, heard_record
+from jiyuu.bench.live import Mixer, Recorded
+from jiyuu.prediction.response import GRID_HZ
+from tests.desktop.using import measured, settled, typed
+from tests.truths import FORMS
+
+
+@pytest.fixture
+def step(window, qtbot):
+    window.session.take_letter("A")
+    window.go("modulation")
+    settled(window, qtbot)
+    window.shown.presenter.set_knob(200.0)
+    window.shown.presenter.start_from("swing")
+    settled(window, qtbot)
+    return window.shown
+
+
+def drag(line, value):
+    line.setValue(value)
+    line.sigPositionChangeFinished.emit(line)
+
+
+def test_nothing_moves_until_a_starting_point_is_chosen(window, qtbot):
+    window.session.take_letter("B")
+    window.go("modulation")
+    settled(window, qtbot)
+    step = window.shown
+    assert "Nothing moves yet" in step.heading.text()
+    assert "Nothing moves the cutoff" in step.sound.note()
+    assert not step.staff.isVisible()
+    step.moves_page.start.setCurrentIndex(1)
+    step.moves_page.start.activated.emit(1)
+    settled(window, qtbot)
+    assert step.staff.isVisible()
+    assert window.session.standing().setup.figure is not None
+    assert "Undone" in window.session.undo()
+    assert window.session.standing().setup.routes == ()
+
+
+def test_bounds_are_dragged_and_typed_and_met_exactly(step, window, qtbot):
+    drag(step.sound.bound_lines[1], np.log2(2000 / 261.6255653))
+    span = step.presenter.moves.span(step.presenter.cutoff_target)
+    assert span.greatest == pytest.approx(2000.0, rel=1e-4)
+    before = span.least
+    typed(step.moves_page.low, "100 Hz")
+    span = step.presenter.moves.span(step.presenter.cutoff_target)
+    # The knob is kept to a thousandth of a hertz.
+    assert 1200 * abs(np.log2(span.least / 100.0)) < 0.1
+    assert 1200 * abs(np.log2(span.greatest / 2000.0)) < 0.1
+    assert before != pytest.approx(100.0)
+    assert window.session.standing().cutoff_hz == pytest.approx(np.sqrt(100 * 2000), rel=1e-4)  # a triangle's middle
+    said = []
+    step.presenter.message.connect(lambda text, error: said.append(text))
+    typed(step.moves_page.low, "5 kHz")
+    assert "lies under the lower one" in said[-1]
+
+
+def test_what_is_cut_off_is_said_and_drawn(step, window, qtbot):
+    step.presenter.change_route(0, amount=8.0)
+    assert "its routes ask for more" in step.sound.note()
+    assert {"asked for", "cutoff"} <= set(step.sound.shown_names())
+    settled(window, qtbot)
+    said = [finding for finding in step.presenter.predicted_findings() if "cutoff" in finding.context.target]
+    # A triangle of ±8 octaves about 200 Hz, 1.6 rounds of it: two upper turns and one lower one lie beyond the stops.
+    upper, lower = 0.5 * (1 - np.log2(22_000 / 200) / 8), 0.5 * (1 - np.log2(200 / 16) / 8)
+    assert said[0].context.stopped_percent == pytest.approx(100 * (2 * upper + lower) / 1.6, abs=0.1)
+
+
+def test_the_response_is_that_of_the_moment(step, window):
+    shown = []
+    step.presenter.at_moment.connect(shown.append)
+    step.presenter.set_moment(0.25)
+    cutoff = 200.0 * 2 ** (1.5 * 4 * 0.4 * 0.25)  # a triangle that rises from 0 in a quarter of 2.5 s
+    assert shown[-1].cutoff_hz == pytest.approx(cutoff, rel=1e-6)
+    standing = window.session.standing()
+    truth = FORMS["transistor-ladder", "lowpass-24"](1j * GRID_HZ / cutoff, standing.gain)
+    assert shown[-1].then_db == pytest.approx(20 * np.log10(np.abs(truth)), abs=0.005)
+    assert step.sound.moment_line.value() == pytest.approx(0.25)
+    QTest.keyClick(step.sound, Qt.Key.Key_Right)
+    assert step.presenter.setting.moment_s == pytest.approx(0.3)
+
+
+def test_the_figure_is_written_by_key_and_by_hand(step, window, qtbot):
+    step.presenter.start_from("tide")
+    staff, session = step.staff, window.session
+    staff.setFocus()
+    QTest.keyClick(staff, Qt.Key.Key_Up)
+    assert session.standing().setup.figure.steps[0].semitones == 1
+    QTest.keyClick(staff, Qt.Key.Key_A)
+    assert not session.standing().setup.figure.steps[0].accent
+    QTest.keyClick(staff, Qt.Key.Key_Right)
+    QTest.keyClick(staff, Qt.Key.Key_S)
+    assert session.standing().setup.figure.steps[1].slide
+    QTest.keyClick(staff, Qt.Key.Key_R)
+    assert session.standing().setup.figure.steps[1].rest
+    assert "Step 2: a rest." in staff.accessibleDescription()
+    x = next(x for x in range(staff.width()) if staff.step_at(x) == 4) + 3
+    for _ in range(2):  # the first click chooses, the second places
+        QTest.mouseClick(staff, Qt.MouseButton.LeftButton, pos=QPoint(x, staff.height() // 2))
+    assert staff.chosen == 4
+    assert session.standing().setup.figure.steps[4].semitones != 3
+    typed(step.moves_page.figure.numbers["step_s"], "0.25")
+    assert session.standing().setup.figure.step_s == 0.25
+
+
+def test_controls_are_added_set_routed_and_taken_out(step, window):
+    presenter, session = step.presenter, window.session
+    presenter.add_control("random")
+    assert [route.source for route in session.standing().setup.routes] == ["swing", "random"]
+    typed(step.moves_page.controls["random"].numbers["rate_hz"], "5")
+    assert session.standing().setup.controls["random"].rate_hz == 5
+    typed(step.moves_page.routes[1], "-0.5")
+    assert session.standing().setup.routes[1].amount == -0.5
+    presenter.add_route("random", "output.level")
+    assert session.standing().setup.routes[2].target == "output.level"
+    presenter.remove_route(2)
+    presenter.remove_control("random")
+    assert list(session.standing().setup.controls) == ["swing"]
+    said = []
+    presenter.message.connect(lambda text, error: said.append(text))
+    typed(step.moves_page.controls["swing"].numbers["rate_hz"], "99999")
+    assert said
+
+
+def test_the_unit_is_struck_and_stepped(step, window, qtbot):
+    measured(window, qtbot)
+    found = {logged.finding.quantity: logged.finding for logged in step.presenter.logged}
+    standing = window.session.standing()
+    pole = -1 + (standing.gain / 4) ** 0.25 * (1 + 1j)  # of a ladder; the unit's own is some per cent away
+    assert found["ring_hz"].value == pytest.approx(200.0 * pole.imag, rel=0.06)
+    assert found["ring_q"].value == pytest.approx(abs(pole) / (-2 * pole.real), rel=0.25)
+    assert found["first_peak_v"].value > 0
+    assert 0 < found["settling_s"].value < 0.1
+    slew_s = standing.document.tolerances.slew_ms / 1000
+    assert found["settling_s"].value >= slew_s
+    assert found["feedthrough_v_per_v"].value == pytest.approx(
+        standing.document.tolerances.feedthrough_mv / 1000, rel=0.35)
+    assert step.presenter.tables.keys() == {"pings", "settling"}
+
+
+def test_it_is_heard_as_it_moves_and_comes_round_without_a_seam(step, window):
+    standing = window.session.standing()
+    sound = heard_record(standing, Heard.MOVING, duration_s=1.0)
+    assert sound.size == HEARD_RATE_HZ
+    assert 0.01 < np.abs(sound).max() <= standing.document.tolerances.rail_v / 10
+    voice = Recorded(standing)
+    mixer = Mixer()
+    mixer.set_level(0.0)
+    mixer.play("now", voice)
+    played = mixer.fill(round(5 * HEARD_RATE_HZ))[HEARD_RATE_HZ:]
+    steps = np.abs(np.diff(played))
+    around = steps[3 * HEARD_RATE_HZ - 5000 : 3 * HEARD_RATE_HZ + 5000]
+    assert around.max() <= 1.05 * steps[: 2 * HEARD_RATE_HZ].max()
