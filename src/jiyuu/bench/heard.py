@@ -61,7 +61,8 @@ def moving_record(standing: Standing, *, seconds: float) -> FloatArray:
     from jiyuu.patch.playing import play_patch, sources_record
 
     patch = patch_of(standing, standing.document.name)
-    sound_v = play_patch(patch, sources_record(patch, seconds, HEARD_RATE_HZ)[np.newaxis], HEARD_RATE_HZ).mean(axis=0)
+    sound_v = play_patch(patch, sources_record(patch, seconds, HEARD_RATE_HZ)[np.newaxis], HEARD_RATE_HZ,
+                         own_sources=True).mean(axis=0)
     rail_v = standing.document.tolerances.rail_v * max(standing.setup.trim, 1e-6)
     return np.asarray(np.clip(sound_v, -rail_v, rail_v) / FULL_SCALE_V)
 

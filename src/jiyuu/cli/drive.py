@@ -117,14 +117,14 @@ def _driven(
     if is_patch(name):
         from jiyuu.cli.options import PatchSettings
         from jiyuu.cli.patches import chosen_patch
-        from jiyuu.patch.document import FilterStage
-        from jiyuu.patch.lowering import UNIT_HZ, is_stereo, network_of, stages_of
+        from jiyuu.patch.document import FilterStage, stages_in
+        from jiyuu.patch.lowering import UNIT_HZ, is_stereo, network_of
 
         asked = PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db, settings)
         patch, _ = chosen_patch(name, asked)
         if is_stereo(patch):
             raise CircuitError(f"{name} is stereo; drive is for one side: take the stereo stage out.")
-        first = next((stage for stage in stages_of(patch.path) if isinstance(stage, FilterStage)), None)
+        first = next((stage for stage in stages_in(patch.path) if isinstance(stage, FilterStage)), None)
         return network_of(patch), "out", UNIT_HZ, 0.0, UNIT_HZ if first is None else first.document.cutoff_hz
     standing = choose(name, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance,
                       drive_db=drive_db, settings=settings).standing

@@ -158,5 +158,5 @@ def render(
     else:
         recording = read_recording(input_wav, full_scale_v=full_scale_v, may_be_silent=True)
         played, rate_hz = recording.channels_v, recording.sample_rate_hz
-    write_recording(output_wav, play_patch(patch, played, float(rate_hz), block=block), rate_hz,
-                    full_scale_v=full_scale_v, inputs=read)
+    sound = play_patch(patch, played, float(rate_hz), block=block, own_sources=str(input_wav) == "-")
+    write_recording(output_wav, sound, rate_hz, full_scale_v=full_scale_v, inputs=read)

@@ -61,7 +61,8 @@ def main(folder: Path) -> None:
         window.show()
         keep_focus_on_figure(window)
         camera = Camera(window, app, folder)
-        for view in (_setup, _response, _resonance, _self_oscillation, _tracking, _drive, _path, _modulation, _logbook, _night):
+        for view in (_setup, _response, _resonance, _self_oscillation, _tracking, _drive, _path, _modulation,
+                     _logbook, _night):
             view(camera)
         window.close()
         camera.settle()

@@ -97,6 +97,32 @@ class FigureControl(Part):
     of: Literal["pitch", "gate", "accent", "velocity", "slide"] = "pitch"
 
 
+class FollowerControl(Part):
+    """The loudness of a band of a source."""
+
+    kind: Literal["follower"]
+    of: Name
+    low_hz: Annotated[Finite, Field(ge=0, le=20_000)] = 20.0
+    high_hz: Annotated[Finite, Field(ge=20, le=200_000)] = 20_000.0
+    attack_s: Seconds = 0.005
+    release_s: Seconds = 0.1
+    gain_db: Annotated[Finite, Field(ge=-120, le=120)] = 0.0
+
+    @model_validator(mode="after")
+    def _band_in_order(self) -> FollowerControl:
+        if self.low_hz >= self.high_hz:
+            raise ValueError("low_hz must lie under high_hz")
+        return self
+
+
+class SignalControl(Part):
+    """A source or a stage's output itself, volts × per_v, at the same instant."""
+
+    kind: Literal["signal"]
+    of: Name
+    per_v: Annotated[Finite, Field(ge=-1e6, le=1e6)] = 1.0
+
+
 class ConstantControl(Part):
     """Always the same."""
 
@@ -105,7 +131,7 @@ class ConstantControl(Part):
 
 
 AnyControl = (EnvelopeControl | LfoControl | HoldControl | RandomControl | StepsControl | FigureControl
-              | ConstantControl)
+              | FollowerControl | SignalControl | ConstantControl)
 Control = Annotated[AnyControl, Field(discriminator="kind")]
 
 
@@ -149,7 +175,9 @@ class Route(Part):
 
 def references(control: Any) -> list[tuple[str, str]]:
     """(field, control's name) of every other control that this one needs."""
-    found = []
+    found: list[tuple[str, str]] = []
+    if isinstance(control, FollowerControl | SignalControl):
+        return found
     for field in ("gate", "clock", "of"):
         value = getattr(control, field, None)
         fixed = isinstance(control, FigureControl) or value in (FIGURE, NOISE)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
@@ -200,6 +201,14 @@ def inner_paths(stage: AnyStage) -> tuple[tuple[AnyStage, ...], ...]:
     if isinstance(stage, Feedback):
         return (stage.path,)
     return (stage.left, stage.right) if isinstance(stage, Stereo) else ()
+
+
+def stages_in(path: Sequence[AnyStage]) -> Iterator[AnyStage]:
+    """Every stage of a path, inner ones behind the one that holds them."""
+    for stage in path:
+        yield stage
+        for inner in inner_paths(stage):
+            yield from stages_in(inner)
 
 
 def patch_schema() -> dict[str, Any]:

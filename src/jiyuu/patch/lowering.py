@@ -35,6 +35,7 @@ from jiyuu.patch.document import (
     Stereo,
     inner_paths,
 )
+from jiyuu.patch.inside import Tap, patched_in, tap_of
 
 UNIT_HZ = 1000.0  # a network has one cutoff; those of a patch are ratios to this one
 LEFT, RIGHT = "left", "right"
@@ -56,14 +57,6 @@ def sides_of(patch: Patch) -> tuple[str, ...]:
     return (LEFT, RIGHT) if is_stereo(patch) else (LEFT,)
 
 
-def stages_of(path: Sequence[AnyStage]) -> Iterator[AnyStage]:
-    """Every stage of a path, inner ones behind the one that holds them."""
-    for stage in path:
-        yield stage
-        for inner in inner_paths(stage):
-            yield from stages_of(inner)
-
-
 @dataclass(frozen=True, slots=True, eq=False)
 class Lowered:
     """One side as one network, its output 'out': cutoff_hz (c,) and gain (g,) that its named controls stand at."""
@@ -82,16 +75,21 @@ def network_of(patch: Patch, side: str = LEFT) -> Network:
 def lowered(patch: Patch, side: str = LEFT, moving: Collection[str] = ()) -> Lowered:
     """One side in which the controls named stay free ('first.cutoff', 'first.resonance', 'drive.level',
     'loop.feedback', 'output.level') and everything else is fixed. Raises CircuitError as network_of does."""
-    return lowered_path(patch.path, side, moving)
+    return _lowered(_Lowering(side, frozenset(moving)), patch.path, patch)
 
 
 def lowered_path(path: Sequence[AnyStage], side: str = LEFT, moving: Collection[str] = ()) -> Lowered:
     """The same of a path by itself."""
-    lowering = _Lowering(side, frozenset(moving))
+    return _lowered(_Lowering(side, frozenset(moving)), path, None)
+
+
+def _lowered(lowering: _Lowering, path: Sequence[AnyStage], patch: Patch | None) -> Lowered:
     network = lowering.path(path, "path", 0.0)
     if OUTPUT_LEVEL in lowering.moving:
         network = lowering.levelled(network, OUTPUT_LEVEL, 1.0)
     network = silent(network)
+    if patch is not None:
+        network = patched_in(patch, network, lowering.taps)
     return Lowered(network, np.array([lowering.bases.get(name, UNIT_HZ) for name in network.cutoffs]),
                    np.array([lowering.bases[name] for name in network.gains]))
 
@@ -107,6 +105,7 @@ class _Lowering:
     def __init__(self, side: str, moving: frozenset[str]) -> None:
         self.side, self.moving = side, moving
         self.bases: dict[str, float] = {}
+        self.taps: dict[str, Tap] = {}
 
     def path(self, path: Sequence[AnyStage], place: str, octaves: float) -> Network:
         found: Network | None = None
@@ -167,6 +166,7 @@ class _Lowering:
         else:
             own = held(own, stage.loop_gain)
         own = only(own, document.chosen_mode)
+        self.taps[called] = tap_of(own, called)
         if not {resonance, cutoff} & self.moving:
             return named(replace(own, rate_ratio=own.rate_ratio * (cutoff_hz / UNIT_HZ)), called)
         self.bases[cutoff] = cutoff_hz

@@ -19,15 +19,19 @@ from jiyuu.patch.controls import (
     ConstantControl,
     EnvelopeControl,
     FigureControl,
+    FollowerControl,
     HoldControl,
     LfoControl,
     RandomControl,
     Route,
+    SignalControl,
     Timed,
     references,
 )
-from jiyuu.patch.document import Feedback, FilterStage, Gain, Patch
-from jiyuu.patch.lowering import OUTPUT_LEVEL, stages_of
+from jiyuu.patch.document import Feedback, FilterStage, Gain, Patch, stages_in
+from jiyuu.patch.heard import HeardRecord, listening
+from jiyuu.patch.inside import inner_routes
+from jiyuu.patch.lowering import OUTPUT_LEVEL
 from jiyuu.signals.controls import stepped
 from jiyuu.signals.controls.envelope import Envelope
 from jiyuu.signals.controls.figure import Figure, Note, Played
@@ -76,10 +80,11 @@ class Span:
 
 
 class Motion:
-    """A patch's controls and routes up to until_s."""
+    """A patch's controls and routes up to until_s. heard: what sounds in place of its own sources, by 'source N'."""
 
-    def __init__(self, patch: Patch, until_s: float) -> None:
-        self.patch, self._until_s = patch, until_s
+    def __init__(self, patch: Patch, until_s: float, heard: Mapping[str, HeardRecord] | None = None) -> None:
+        self.patch, self._until_s, self._heard = patch, until_s, dict(heard or {})
+        self._inside = [route for route, _ in inner_routes(patch)]
         self._targets = {target.name: target for target in targets_of(patch)}
         self._values: dict[str, Values] = {}
 
@@ -119,12 +124,26 @@ class Motion:
             return stepped.held(of, self._gates(control.clock), control.seed, control.smooth_s).at
         if isinstance(control, RandomControl):
             return lambda t: stepped.random_walk(control.rate_hz, control.smooth, control.seed, t)
+        if isinstance(control, FollowerControl | SignalControl):
+            return listening(control, self._source(control.of))
         if isinstance(control, FigureControl):
             return lambda t: self._played.at(control.of, t)
         if isinstance(control, ConstantControl):
             return lambda t: np.full(np.shape(t), control.value)
         return stepped.sequence(control.values, self._rate_hz(control), control.direction, control.seed,
                                 control.smooth_s, self._until_s).at
+
+    def _source(self, name: str) -> HeardRecord:
+        """What a source sounds like. Raises CircuitError for a stage: that is known only while it sounds."""
+        if not name.startswith("source "):
+            raise CircuitError(f"controls: of: what the stage '{name}' puts out is known only while it sounds; render "
+                               "the patch to hear it, or take a source.")
+        if name not in self._heard:
+            from jiyuu.patch.sounding import OWN_RATE_HZ, source_record
+
+            record = source_record(self, int(name.removeprefix("source ")), self._until_s, OWN_RATE_HZ)
+            self._heard[name] = HeardRecord(record, OWN_RATE_HZ)
+        return self._heard[name]
 
     def _of(self, name: str) -> Values:
         return (lambda t: self._played.at("gate", t)) if name == FIGURE else (lambda t: self.control(name, t))
@@ -160,8 +179,9 @@ class Motion:
 
     def wanted(self, target: Target, times_s: FloatArray) -> FloatArray:
         """What all routes together ask of a target at times (n,), in its own unit."""
-        routes = [route for route in self.patch.routes if route.target == target.name]
-        added = np.sum([self._share(route, times_s) for route in routes], axis=0)
+        # What a stage's own output adds is part of the network.
+        routes = [route for route in self.patch.routes if route.target == target.name and route not in self._inside]
+        added = sum((self._share(route, times_s) for route in routes), np.zeros(np.size(times_s)))
         return target.wanted(np.asarray(added))
 
     def value(self, target: Target, times_s: FloatArray) -> FloatArray:
@@ -200,7 +220,7 @@ class Motion:
 def targets_of(patch: Patch) -> Iterator[Target]:
     """Everything that routes may move, where it stands."""
     decibels = {route.target for route in patch.routes if route.unit == "dB"}
-    for stage in stages_of(patch.path):
+    for stage in stages_in(patch.path):
         if not stage.id:
             continue
         if isinstance(stage, FilterStage):
@@ -230,13 +250,13 @@ def _level(name: str, factor: float, decibels: set[str], *, unit: str = "") -> T
 
 def _filter(patch: Patch, target: str) -> FilterStage:
     own = target.rpartition(".")[0]
-    return next(stage for stage in stages_of(patch.path) if isinstance(stage, FilterStage) and stage.id == own)
+    return next(stage for stage in stages_in(patch.path) if isinstance(stage, FilterStage) and stage.id == own)
 
 
 def _sign(patch: Patch, target: str) -> float:
     """Of the factor that a level in dB stands for."""
     own = target.rpartition(".")[0]
-    stage = next((one for one in stages_of(patch.path) if isinstance(one, Gain) and one.id == own), None)
+    stage = next((one for one in stages_in(patch.path) if isinstance(one, Gain) and one.id == own), None)
     return 1.0 if stage is None else float(stage.polarity)
 
 
@@ -254,6 +274,7 @@ def check_motion(patch: Patch) -> None:
         if patch.figure is None and _needs_figure(control):
             raise CircuitError(f"controls.{name}: it plays from a figure and there is none; add a figure to the "
                                "patch.")
+    _check_heard(patch)
     _refuse_circles(patch.controls)
     targets = {target.name: target for target in targets_of(patch)}
     for i, route in enumerate(patch.routes):
@@ -271,6 +292,33 @@ def check_motion(patch: Patch) -> None:
         if sum(other.target == route.target and other.unit != route.unit for other in patch.routes):
             raise CircuitError(f"{place}: unit: '{route.target}' is moved in dB by one route and plainly by another; "
                                "give them the same unit.")
+
+
+def _check_heard(patch: Patch) -> None:
+    """Raises CircuitError naming a follower or signal that listens to what is not there, or cannot be listened to."""
+    stages = {stage.id for stage in stages_in(patch.path) if stage.id}
+    sources = [f"source {i}" for i in range(1, max(len(patch.sources), 1) + 1)]
+    for name, control in patch.controls.items():
+        if not isinstance(control, FollowerControl | SignalControl):
+            continue
+        if control.of not in sources and control.of not in stages:
+            raise CircuitError(f"controls.{name}: of: there is no source or stage '{control.of}'; there are: "
+                               f"{', '.join([*sources, *sorted(stages)])}.")
+        if control.of in stages and isinstance(control, FollowerControl):
+            raise CircuitError(f"controls.{name}: of: a stage cannot be followed yet, only a source can: "
+                               f"{', '.join(sources)}.")
+    for route, _ in inner_routes(patch):
+        if route.amount_by is not None or route.accent_percent or route.unit == "dB":
+            raise CircuitError(f"routes: from: '{route.source}' is a stage's own output: give it a plain amount, "
+                               "without amount_by, accent_percent or dB.")
+        if route.target.startswith("source "):
+            raise CircuitError(f"routes: to: '{route.target}' cannot be moved by a stage's own output.")
+    for name, control in patch.controls.items():
+        for field, wanted in references(control):
+            other = patch.controls.get(wanted)
+            if isinstance(other, SignalControl) and other.of in stages:
+                raise CircuitError(f"controls.{name}: {field}: '{wanted}' is a stage's own output, which no other "
+                                   "control can wait for; take a source.")
 
 
 def _needs_figure(control: AnyControl) -> bool:

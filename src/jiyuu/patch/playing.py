@@ -5,52 +5,40 @@ from __future__ import annotations
 import numpy as np
 
 from jiyuu.arrays import FloatArray
-from jiyuu.errors import CircuitError, SignalError
+from jiyuu.errors import SignalError
 from jiyuu.patch.document import Patch
+from jiyuu.patch.heard import HeardRecord
 from jiyuu.patch.lowering import LEFT, RIGHT, is_stereo, lowered
 from jiyuu.patch.motion import Motion
 from jiyuu.patch.response import judged_loops
-from jiyuu.signals.source import SourceKind
-from jiyuu.signals.sources import moving
+from jiyuu.patch.sounding import source_record
 from jiyuu.simulation.render import SEGMENT, render
 
 AFTER_S = 0.02  # that the filter's own looking ahead asks beyond the end
 LOUDEST_V = 1e6  # no circuit stands there: what reaches it has run away
 
 
-MOVABLE = (SourceKind.SINE, SourceKind.TRIANGLE, SourceKind.SAW, SourceKind.SQUARE, SourceKind.PULSE)
-
-
 def sources_record(patch: Patch, duration_s: float, sample_rate_hz: float) -> FloatArray:
     """(n,) volts: all sources of the patch together, moved as their routes say. Raises CircuitError where the pitch of
     one is moved that has none."""
     motion = Motion(patch, duration_s)
-    moved = {target.name: target for target in motion.targets}
-    times_s = np.arange(round(duration_s * sample_rate_hz)) / sample_rate_hz
-    total = np.zeros(times_s.size)
-    for i, one in enumerate(patch.sources, start=1):
-        level, pitch = moved.get(f"source {i}.level"), moved.get(f"source {i}.pitch")
-        level_v = np.full(times_s.size, one.level_v) if level is None else motion.in_network(
-            level, motion.value(level, times_s))
-        if pitch is not None:
-            if one.kind not in MOVABLE:
-                raise CircuitError(f"source {i}: pitch: a {one.kind} has none that can be moved; use a sine, triangle, "
-                                   "saw, square or pulse.")
-            total += moving(one.kind, motion.value(pitch, times_s), level_v, one.width, sample_rate_hz)
-            continue
-        still = one if level is None else one.model_copy(update={"level_v": 1.0})
-        record = still.source().record(duration_s=duration_s, sample_rate_hz=sample_rate_hz, seed=2 + i)
-        total += record if level is None else level_v * record
+    total = np.zeros(round(duration_s * sample_rate_hz))
+    for i in range(1, len(patch.sources) + 1):
+        total += source_record(motion, i, duration_s, sample_rate_hz)
     return total
 
 
 def play_patch(
-    patch: Patch, input_v: FloatArray, sample_rate_hz: float, *, block: int | None = None
+    patch: Patch, input_v: FloatArray, sample_rate_hz: float, *, block: int | None = None, own_sources: bool = False
 ) -> FloatArray:
     """(sides, n) volts from input_v (1 or 2, n): of two channels left goes left and right right. block: samples at a
-    time. Raises SignalError where it runs away, naming the loop; CircuitError as network_of does."""
+    time; own_sources: input_v is what sources_record made of the patch. Raises SignalError where it runs away, naming
+    the loop; CircuitError as network_of does."""
     stereo = is_stereo(patch) or input_v.shape[0] > 1
-    moves = Motion(patch, input_v.shape[1] / sample_rate_hz + AFTER_S).moves()
+    # Played on a recording, every source is that; on its own, controls listen to what each plays by itself.
+    heard = None if own_sources else {f"source {i}": HeardRecord(input_v.mean(axis=0), sample_rate_hz)
+                                      for i in range(1, 9)}
+    moves = Motion(patch, input_v.shape[1] / sample_rate_hz + AFTER_S, heard).moves()
     sides = (LEFT, RIGHT) if stereo else (LEFT,)
     outputs = []
     for i, side in enumerate(sides):

@@ -20,7 +20,6 @@ from jiyuu.whole_file import write_text
 DEEPEST = 16
 NAMED = re.compile(r"routes\[\d+\]|controls\.[^.]+|figure|figure\.steps\[\d+\]")  # places with a name of their own
 PLANNED = ("pair", "bank", "formants", "shapes", "allpass", "comb", "crush")
-PLANNED_CONTROLS = ("follower", "signal")
 
 
 def read_patch(path: Path) -> tuple[Patch, tuple[Path, ...]]:
@@ -43,10 +42,6 @@ def parse_patch(text: str, *, source: str, folder: Path | None = None, files: li
         raise CircuitError(f"{source}: {what}.") from error
     if not isinstance(document, dict):
         raise CircuitError(f"{source} is JSON but not a patch; a patch is one object with 'name' and 'path'.")
-    controls = document.get("controls")
-    for name, control in (controls.items() if isinstance(controls, dict) else ()):
-        if isinstance(control, dict) and control.get("kind") in PLANNED_CONTROLS:
-            raise CircuitError(f"{source}: controls.{name}: '{control['kind']}' cannot be played yet; take it out.")
     for place, stage in _stages(document.get("path"), "path", 0, source):
         kind = stage.get("stage")
         if kind in PLANNED:
@@ -153,7 +148,8 @@ def _sentence(error: ValidationError, document: dict[str, Any]) -> str:
         field, message = "stage", "there is no such stage; use gain, shape, filter, parallel, feedback or stereo"
         if name.startswith("controls."):
             field = "kind"
-            message = "there is no such control; use envelope, lfo, hold, random, steps, figure or constant"
+            message = ("there is no such control; use envelope, lfo, hold, random, steps, follower, signal, figure or "
+                       "constant")
     if first["type"] == "union_tag_not_found":
         field = "kind" if name.startswith("controls.") else "stage"
         message, name = f"it is missing; say which {field} this is", name or place

@@ -1,0 +1,32 @@
+"""What a sound's own loudness makes of a control: a band of it rectified, behind a pole that goes up by one time
+constant and down by another."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.signal import butter, sosfilt
+
+from jiyuu.arrays import FloatArray
+
+ORDER = 2  # of either end of the band
+OPEN = 0.49  # of the rate: an upper end past this is none
+
+
+def followed(
+    record_v: FloatArray, sample_rate_hz: float, *, low_hz: float, high_hz: float, attack_s: float, release_s: float,
+    gain: float,
+) -> FloatArray:
+    """(n,) at every sample of record_v (n,): 0 before it, volts × gain."""
+    banded = record_v
+    if low_hz > 0:
+        banded = sosfilt(butter(ORDER, low_hz, "highpass", fs=sample_rate_hz, output="sos"), banded)
+    if high_hz < OPEN * sample_rate_hz:
+        banded = sosfilt(butter(ORDER, high_hz, "lowpass", fs=sample_rate_hz, output="sos"), banded)
+    up, down = (float(np.exp(-1 / (max(tau, 1e-9) * sample_rate_hz))) for tau in (attack_s, release_s))
+    found = np.empty(record_v.size)
+    stands = 0.0
+    for i, goal in enumerate(np.abs(banded).tolist()):
+        keep = up if goal > stands else down
+        stands = goal + keep * (stands - goal)
+        found[i] = stands
+    return gain * found
