@@ -231,3 +231,21 @@ def test_what_cannot_move_is_refused_by_its_place(more, said):
         made(**more)
     assert "\n" not in str(found.value)
     assert len(str(found.value)) < 400
+
+
+def test_an_lfo_is_sped_up_by_a_control():
+    """Its phase is the integral of its rate; a rate moved by its own output is refused."""
+    t = np.linspace(0, 2, 3001)
+    controls = {"wave": lfo(rate_hz=3.0, shape="sine"), "one": {"kind": "constant", "value": 1.0},
+                "slow": lfo(rate_hz=0.7, shape="sine")}
+
+    def wave(routes):
+        return Motion(made(controls=controls, routes=routes), 2.0).control("wave", t)
+
+    steady = wave([{"from": "one", "to": "wave.rate_hz", "amount": 2.5}])
+    assert steady == pytest.approx(np.sin(2 * np.pi * 5.5 * t), abs=1e-6)
+    turns = 3 * t + 2.5 / (2 * np.pi * 0.7) * (1 - np.cos(2 * np.pi * 0.7 * t))
+    moved = wave([{"from": "slow", "to": "wave.rate_hz", "amount": 2.5}])
+    assert moved == pytest.approx(np.sin(2 * np.pi * turns), abs=1e-6)
+    with pytest.raises(CircuitError, match="circle"):
+        made(controls=controls, routes=[{"from": "wave", "to": "wave.rate_hz", "amount": 1.0}])

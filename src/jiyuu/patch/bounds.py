@@ -9,7 +9,8 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import CircuitError
 from jiyuu.patch.document import Patch
-from jiyuu.patch.motion import Motion, Target
+from jiyuu.patch.motion import Motion
+from jiyuu.patch.targets import Target
 
 STILL = 1e-9  # in the unit of the amounts: routes that move less do not move it
 ROWS_HZ = 2000.0

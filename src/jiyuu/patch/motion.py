@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from graphlib import CycleError, TopologicalSorter
 from typing import Any
 
 import numpy as np
@@ -26,12 +25,11 @@ from jiyuu.patch.controls import (
     Route,
     SignalControl,
     Timed,
-    references,
 )
-from jiyuu.patch.document import Feedback, FilterStage, Gain, Patch, stages_in
+from jiyuu.patch.document import Patch
 from jiyuu.patch.heard import HeardRecord, listening
 from jiyuu.patch.inside import inner_routes
-from jiyuu.patch.lowering import OUTPUT_LEVEL
+from jiyuu.patch.targets import Target, filter_of, sign_of, targets_of
 from jiyuu.signals.controls import stepped
 from jiyuu.signals.controls.envelope import Envelope
 from jiyuu.signals.controls.figure import Figure, Note, Played
@@ -39,32 +37,8 @@ from jiyuu.signals.controls.gates import Gates, above_half, clock
 from jiyuu.signals.controls.lfo import Lfo
 
 BEAT_STEPS = 4  # of the figure
-AMOUNT_EDGE = 1000.0  # of a feedback
-PITCH_HZ = (1.0, 20_000.0)
+TURNS_HZ = 48_000.0  # at which a rate that moves is summed
 Values = Callable[[FloatArray], FloatArray]
-
-
-@dataclass(frozen=True, slots=True)
-class Target:
-    """What a route can move: unit and value where it stands, its stops (None: none), whether amounts are octaves on it,
-    decibels, or plain."""
-
-    name: str
-    unit: str
-    stands_at: float
-    low: float | None = None
-    high: float | None = None
-    octaves: bool = False
-    decibels: bool = False
-
-    def wanted(self, added: FloatArray) -> FloatArray:
-        """In its own unit, before the stop."""
-        return np.asarray(self.stands_at * 2.0**added if self.octaves else self.stands_at + added)
-
-    def stopped(self, wanted: FloatArray) -> FloatArray:
-        """After the stop."""
-        return np.asarray(np.clip(wanted, -np.inf if self.low is None else self.low,
-                                  np.inf if self.high is None else self.high))
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +59,7 @@ class Motion:
     def __init__(self, patch: Patch, until_s: float, heard: Mapping[str, HeardRecord] | None = None) -> None:
         self.patch, self._until_s, self._heard = patch, until_s, dict(heard or {})
         self._inside = [route for route, _ in inner_routes(patch)]
+        self._moved = {route.target for route in patch.routes}
         self._targets = {target.name: target for target in targets_of(patch)}
         self._values: dict[str, Values] = {}
 
@@ -108,15 +83,19 @@ class Motion:
     def control(self, name: str, times_s: FloatArray) -> FloatArray:
         """A control's value at times (n,)."""
         if name not in self._values:
-            self._values[name] = self._made(self.patch.controls[name])
+            self._values[name] = self._made(name, self.patch.controls[name])
         return self._values[name](times_s)
 
-    def _made(self, control: AnyControl) -> Values:
+    def _made(self, name: str, control: AnyControl) -> Values:
         if isinstance(control, EnvelopeControl):
             own = control.model_dump(exclude={"kind", "gate"})
             free = control.loop == "always"
             gates = clock(1.0, 0.0) if free else self._gates(control.gate)
             return Envelope(**own).segments(gates, self._until_s).at
+        if isinstance(control, LfoControl) and f"{name}.rate_hz" in self._moved:
+            turns = self._turns(self._targets[f"{name}.rate_hz"])
+            shape = Lfo(control.shape, 1.0, control.phase, control.width, control.unipolar)
+            return lambda t: shape.at(turns(t))
         if isinstance(control, LfoControl):
             return Lfo(control.shape, self._rate_hz(control), control.phase, control.width, control.unipolar).at
         if isinstance(control, HoldControl):
@@ -132,6 +111,13 @@ class Motion:
             return lambda t: np.full(np.shape(t), control.value)
         return stepped.sequence(control.values, self._rate_hz(control), control.direction, control.seed,
                                 control.smooth_s, self._until_s).at
+
+    def _turns(self, target: Target) -> Values:
+        """How many turns a rate that moves has made by then."""
+        times_s = np.arange(int(self._until_s * TURNS_HZ) + 2) / TURNS_HZ
+        rate_hz = self.value(target, times_s)
+        turns = np.concatenate([[0.0], np.cumsum(0.5 * (rate_hz[1:] + rate_hz[:-1])) / TURNS_HZ])
+        return lambda t: np.interp(t, times_s, turns)
 
     def _source(self, name: str) -> HeardRecord:
         """What a source sounds like. Raises CircuitError for a stage: that is known only while it sounds."""
@@ -200,7 +186,8 @@ class Motion:
     def moves(self) -> dict[str, Values]:
         """Of every named control of the patch's network that a route moves: octaves on top of a cutoff, what is added
         to a gain."""
-        return {target.name: self._move(target) for target in self.targets if not target.name.startswith("source ")}
+        return {target.name: self._move(target) for target in self.targets
+                if not target.name.startswith("source ") and target.name.rpartition(".")[0] not in self.patch.controls}
 
     def _move(self, target: Target) -> Values:
         base = self.in_network(target, np.array([target.stands_at]))[0]
@@ -211,132 +198,10 @@ class Motion:
     def in_network(self, target: Target, value: FloatArray) -> FloatArray:
         """A target's value as the network takes it: loop gain, factor."""
         if target.decibels:
-            return np.asarray(_sign(self.patch, target.name) * 10 ** (value / 20))
+            return np.asarray(sign_of(self.patch, target.name) * 10 ** (value / 20))
         if target.unit == "%":
-            return _filter(self.patch, target.name).document.gains_at(value)
+            return filter_of(self.patch, target.name).document.gains_at(value)
         return value
-
-
-def targets_of(patch: Patch) -> Iterator[Target]:
-    """Everything that routes may move, where it stands."""
-    decibels = {route.target for route in patch.routes if route.unit == "dB"}
-    for stage in stages_in(patch.path):
-        if not stage.id:
-            continue
-        if isinstance(stage, FilterStage):
-            document = stage.document
-            yield Target(f"{stage.id}.cutoff", "Hz", document.cutoff_hz, stage.lowest_hz, stage.highest_hz,
-                         octaves=True)
-            name = f"{stage.id}.resonance"
-            if stage.resonance_gain is None:
-                yield Target(name, "%", document.resonance_percent, 0.0, 100.0)
-            else:
-                yield Target(name, "", stage.resonance_gain, 0.0, max(document.gain_at(100.0), stage.resonance_gain))
-        elif isinstance(stage, Gain):
-            yield _level(f"{stage.id}.level", stage.factor, decibels)
-        elif isinstance(stage, Feedback):
-            yield Target(f"{stage.id}.feedback", "", stage.amount, -AMOUNT_EDGE, AMOUNT_EDGE)
-    yield _level(OUTPUT_LEVEL, 1.0, decibels)
-    for i, source in enumerate(patch.sources, start=1):
-        yield Target(f"source {i}.pitch", "Hz", source.pitch_hz, *PITCH_HZ, octaves=True)
-        yield _level(f"source {i}.level", source.level_v, decibels, unit="V")
-
-
-def _level(name: str, factor: float, decibels: set[str], *, unit: str = "") -> Target:
-    if name in decibels and factor:
-        return Target(name, "dB", float(20 * np.log10(abs(factor))), decibels=True)
-    return Target(name, unit, factor)
-
-
-def _filter(patch: Patch, target: str) -> FilterStage:
-    own = target.rpartition(".")[0]
-    return next(stage for stage in stages_in(patch.path) if isinstance(stage, FilterStage) and stage.id == own)
-
-
-def _sign(patch: Patch, target: str) -> float:
-    """Of the factor that a level in dB stands for."""
-    own = target.rpartition(".")[0]
-    stage = next((one for one in stages_in(patch.path) if isinstance(one, Gain) and one.id == own), None)
-    return 1.0 if stage is None else float(stage.polarity)
-
-
-def check_motion(patch: Patch) -> None:
-    """Raises CircuitError naming the place of a control or route that cannot be played."""
-    known = set(patch.controls)
-    for name, control in patch.controls.items():
-        if name in (FIGURE, NOISE):
-            raise CircuitError(f"controls.{name}: a control cannot be called '{name}', which means something else; "
-                               "rename it.")
-        for field, wanted in references(control):
-            if wanted not in known:
-                raise CircuitError(f"controls.{name}: {field}: there is no control '{wanted}'; there are: "
-                                   f"{', '.join(known)}.")
-        if patch.figure is None and _needs_figure(control):
-            raise CircuitError(f"controls.{name}: it plays from a figure and there is none; add a figure to the "
-                               "patch.")
-    _check_heard(patch)
-    _refuse_circles(patch.controls)
-    targets = {target.name: target for target in targets_of(patch)}
-    for i, route in enumerate(patch.routes):
-        place = f"routes[{i}]"
-        for field, wanted_by in (("from", route.source), ("amount_by", route.amount_by)):
-            if wanted_by is not None and wanted_by not in known:
-                raise CircuitError(f"{place}: {field}: there is no control '{wanted_by}'; there are: "
-                                   f"{', '.join(sorted(known)) or 'none'}.")
-        if route.target not in targets:
-            raise CircuitError(f"{place}: to: there is no target '{route.target}'; there are: {', '.join(targets)}.")
-        if route.unit == "dB" and not route.target.endswith(".level"):
-            raise CircuitError(f"{place}: unit: only a level is moved in dB; leave it out.")
-        if route.accent_percent and patch.figure is None:
-            raise CircuitError(f"{place}: accent_percent: accents are the figure's and there is none; add one.")
-        if sum(other.target == route.target and other.unit != route.unit for other in patch.routes):
-            raise CircuitError(f"{place}: unit: '{route.target}' is moved in dB by one route and plainly by another; "
-                               "give them the same unit.")
-
-
-def _check_heard(patch: Patch) -> None:
-    """Raises CircuitError naming a follower or signal that listens to what is not there, or cannot be listened to."""
-    stages = {stage.id for stage in stages_in(patch.path) if stage.id}
-    sources = [f"source {i}" for i in range(1, max(len(patch.sources), 1) + 1)]
-    for name, control in patch.controls.items():
-        if not isinstance(control, FollowerControl | SignalControl):
-            continue
-        if control.of not in sources and control.of not in stages:
-            raise CircuitError(f"controls.{name}: of: there is no source or stage '{control.of}'; there are: "
-                               f"{', '.join([*sources, *sorted(stages)])}.")
-        if control.of in stages and isinstance(control, FollowerControl):
-            raise CircuitError(f"controls.{name}: of: a stage cannot be followed yet, only a source can: "
-                               f"{', '.join(sources)}.")
-    for route, _ in inner_routes(patch):
-        if route.amount_by is not None or route.accent_percent or route.unit == "dB":
-            raise CircuitError(f"routes: from: '{route.source}' is a stage's own output: give it a plain amount, "
-                               "without amount_by, accent_percent or dB.")
-        if route.target.startswith("source "):
-            raise CircuitError(f"routes: to: '{route.target}' cannot be moved by a stage's own output.")
-    for name, control in patch.controls.items():
-        for field, wanted in references(control):
-            other = patch.controls.get(wanted)
-            if isinstance(other, SignalControl) and other.of in stages:
-                raise CircuitError(f"controls.{name}: {field}: '{wanted}' is a stage's own output, which no other "
-                                   "control can wait for; take a source.")
-
-
-def _needs_figure(control: AnyControl) -> bool:
-    if isinstance(control, EnvelopeControl):
-        return control.gate == FIGURE and control.loop != "always"
-    if isinstance(control, HoldControl):
-        return FIGURE in (control.clock, control.of)
-    return isinstance(control, FigureControl) or (isinstance(control, Timed) and control.rate_hz is None)
-
-
-def _refuse_circles(controls: Mapping[str, Any]) -> None:
-    needed = {name: [wanted for _, wanted in references(control)] for name, control in controls.items()}
-    try:
-        TopologicalSorter(needed).prepare()
-    except CycleError as error:
-        around = list(reversed(error.args[1]))
-        raise CircuitError(f"controls.{around[0]}: controls that refer to each other in a circle: "
-                           f"{' → '.join(around)}; break it.") from error
 
 
 def frozen_at(patch: Patch, time_s: float) -> Patch:
@@ -360,6 +225,8 @@ def frozen_at(patch: Patch, time_s: float) -> Patch:
                 stage["cutoff_hz"] = float(value[0])
             else:
                 stage["resonance_percent" if target.unit == "%" else "resonance_gain"] = float(value[0])
+        elif own in patch.controls:
+            continue  # what it moves is frozen itself
         else:
             source = document["sources"][int(own.removeprefix("source ")) - 1]
             source["pitch_hz" if what == "pitch" else "level_v"] = float(motion.in_network(target, value)[0])

@@ -14,7 +14,7 @@ from jiyuu.circuits.catalogue import circuits
 from jiyuu.circuits.filter_file import document_text, read_filter, refuse_constant, without_duplicates
 from jiyuu.errors import CircuitError
 from jiyuu.patch.document import Patch
-from jiyuu.patch.motion import check_motion
+from jiyuu.patch.motion_checks import check_motion
 from jiyuu.whole_file import write_text
 
 DEEPEST = 16

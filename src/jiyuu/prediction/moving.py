@@ -10,8 +10,9 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.patch.document import Patch
-from jiyuu.patch.motion import Motion, Span, Target
+from jiyuu.patch.motion import Motion, Span
 from jiyuu.patch.playing import play_patch, sources_record
+from jiyuu.patch.targets import Target
 from jiyuu.stopping import checkpoint
 
 RATE_HZ = 48_000

@@ -26,8 +26,9 @@ from jiyuu.patch.bounds import Bounded, bounded, with_amounts
 from jiyuu.patch.controls import AnyControl, FigureStep, Route
 from jiyuu.patch.document import Patch
 from jiyuu.patch.lowering import lowered, sides_of
-from jiyuu.patch.motion import Motion, frozen_at, targets_of
+from jiyuu.patch.motion import Motion, frozen_at
 from jiyuu.patch.response import respond_patch
+from jiyuu.patch.targets import targets_of
 from jiyuu.prediction.moving import Moves, Spectrogram, moves_of
 from jiyuu.prediction.response import GRID_HZ
 
