@@ -122,6 +122,11 @@ def test_controls_are_added_set_routed_and_taken_out(step, window):
     presenter.add_route("random", "output.level")
     assert session.standing().setup.routes[2].target == "output.level"
     presenter.remove_route(2)
+    presenter.add_control("signal")
+    presenter.change_control("signal", of="filter")
+    assert session.standing().setup.controls["signal"].of == "filter"
+    assert "signal" not in presenter.moves.controls  # known only while it sounds
+    presenter.remove_control("signal")
     presenter.remove_control("random")
     assert list(session.standing().setup.controls) == ["swing"]
     said = []

@@ -12,7 +12,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.circuits.control import Taper
 from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
-from jiyuu.patch.controls import Route, SignalControl
+from jiyuu.patch.controls import AnyControl, Route, SignalControl
 from jiyuu.patch.document import FilterStage, Patch, stages_in
 
 
@@ -33,11 +33,16 @@ def tap_of(own: Network, called: str) -> Tap:
     return Tap(weights, tuple(name for name, tuned in zip(names, own.is_tuned, strict=True) if tuned))
 
 
+def is_inner(control: AnyControl | None) -> bool:
+    """Whether a control is a stage's own output, known only while it sounds."""
+    return isinstance(control, SignalControl) and not control.of.startswith("source ")
+
+
 def inner_routes(patch: Patch) -> Iterator[tuple[Route, SignalControl]]:
     """Routes from a stage's own output."""
     for route in patch.routes:
         control = patch.controls.get(route.source)
-        if isinstance(control, SignalControl) and not control.of.startswith("source "):
+        if isinstance(control, SignalControl) and is_inner(control):
             yield route, control
 
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.patch.document import Patch
+from jiyuu.patch.inside import is_inner
 from jiyuu.patch.motion import Motion, Span
 from jiyuu.patch.playing import play_patch, sources_record
 from jiyuu.patch.targets import Target
@@ -65,7 +66,8 @@ def moves_of(patch: Patch, seconds: float) -> Moves:
     """Milliseconds of work: fit for every move of a hand. Raises CircuitError as Motion does."""
     times_s = np.arange(round(seconds * ROWS_HZ)) / ROWS_HZ
     motion = Motion(patch, seconds)
-    controls = {name: motion.control(name, times_s) for name in patch.controls}
+    controls = {name: motion.control(name, times_s) for name, control in patch.controls.items()
+                if not is_inner(control)}
     targets = tuple(motion.targets)
     wanted = {target.name: motion.wanted(target, times_s) for target in targets}
     return Moves(

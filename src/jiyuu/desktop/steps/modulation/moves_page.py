@@ -15,7 +15,8 @@ from jiyuu.desktop.parts.model_form import ModelForm
 from jiyuu.desktop.parts.typed_value import TypedValue
 from jiyuu.desktop.steps.modulation.presenter import MAKE, ModulationPresenter
 from jiyuu.desktop.theme.style import STEP
-from jiyuu.patch.controls import AnyControl, FigureDocument
+from jiyuu.patch.controls import AnyControl, FigureDocument, FollowerControl, SignalControl
+from jiyuu.patch.editing import places
 from jiyuu.prediction.moving import Moves
 from jiyuu.quantities import parse_frequency, shown_hz
 
@@ -182,7 +183,11 @@ def _choices(control: AnyControl, setup: Setup) -> dict[str, list[Any]]:
     others = [name for name in setup.controls if setup.controls[name] is not control]
     for field in ("gate", "clock", "of"):
         value = getattr(control, field, None)
-        if field in type(control).model_fields and isinstance(value, str) and control.kind != "figure":
+        if isinstance(control, FollowerControl | SignalControl) and field == "of":
+            heard = [f"source {i + 1}" for i in range(len(setup.inputs))]
+            stages = [stage.id for _, stage in places(setup.path) if stage.id] or [setup.in_hand]
+            found[field] = list(dict.fromkeys([value, *heard, *(stages if control.kind == "signal" else [])]))
+        elif field in type(control).model_fields and isinstance(value, str) and control.kind != "figure":
             extra = ["noise"] if field == "of" else []
             found[field] = list(dict.fromkeys([value, *(["figure"] if setup.figure else []), *extra, *others]))
     for field, info in type(control).model_fields.items():

@@ -36,6 +36,8 @@ MAKE: dict[str, Callable[[], dict[str, Any]]] = {
     "envelope": lambda: {"kind": "envelope", "sustain": 0.0, "gate": 2.0},
     "lfo": lambda: {"kind": "lfo", "rate_hz": 1.0}, "hold": lambda: {"kind": "hold", "clock": 4.0},
     "random": lambda: {"kind": "random", "rate_hz": 2.0}, "constant": lambda: {"kind": "constant", "value": 0.0},
+    "follower": lambda: {"kind": "follower", "of": "source 1"},
+    "signal": lambda: {"kind": "signal", "of": "source 1", "per_v": 0.2},
     "steps": lambda: {"kind": "steps", "values": [0.0, 1.0, 0.5, -0.5], "rate_hz": 4.0},
 }
 
