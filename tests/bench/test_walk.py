@@ -62,14 +62,16 @@ def test_the_walk_does_what_is_missing_and_only_that_and_asks_what_was_set(book)
     kept = {"tracking": {"to_v": 2.0, "tolerance_cents": 2.0}, "self_oscillation": {"balance_db": -12.0}}
     row, standing = book.add_filter("A", VOICE, seed=1), Standing.of(VOICE)
     walked(book, row, standing, kept, until="Resonance")
-    assert keys(missing_steps(book, row, standing, kept)) == ["resonance", "self_oscillation", "tracking", "drive"]
+    assert keys(missing_steps(book, row, standing, kept)) == ["resonance", "self_oscillation", "tracking", "drive",
+                                                                    "modulation"]
     walked(book, row, standing, kept)
     assert missing_steps(book, row, standing, kept) == ()
     assert [len(book.runs(row, step, mode=standing.mode)) for step in MEASURED] == [1] * len(MEASURED)
     louder = replace(standing, resonance_percent=40.0)
     assert states(book, row, louder, kept)["resonance"] is StepState.DONE
     # Tracking stands on volts of its own, wherever the cutoff knob is.
-    assert keys(missing_steps(book, row, replace(standing, cutoff_hz=800.0), kept)) == [*MEASURED[:4], "drive"]
+    assert keys(missing_steps(book, row, replace(standing, cutoff_hz=800.0), kept)) == [
+        *MEASURED[:4], "drive", "modulation"]
     assert keys(missing_steps(book, row, replace(standing, trims=Trims(scale=1.0)), kept)) == MEASURED
     # What it keeps is what each step measures alone.
     for key in ("setup", "tracking"):
@@ -90,7 +92,7 @@ def test_a_step_that_cannot_be_measured_does_not_stop_the_others(book):
     row, standing = book.add_filter("A", document, seed=1), Standing.of(document)
     with pytest.raises(JiyuuError, match="Resonance: The filter whistles"):
         walked(book, row, standing)
-    assert keys(missing_steps(book, row, standing, {})) == ["resonance", "self_oscillation"]
+    assert keys(missing_steps(book, row, standing, {})) == ["resonance", "self_oscillation", "modulation"]
     assert np.isfinite(book.findings_of_run(book.runs(row, "setup")[0].id)[0].finding.value)
 
 

@@ -14,6 +14,7 @@ from jiyuu.measurement.contexts import (
     BusiestTenth,
     ConcertPitch,
     CurveBehind,
+    CutoffStepped,
     DeadStretches,
     DrivenTone,
     DryMixed,
@@ -26,6 +27,8 @@ from jiyuu.measurement.contexts import (
     Played,
     ProposedLaw,
     StepPlace,
+    Struck,
+    TargetMoves,
     TonePair,
     TrimTurn,
     UsableRange,
@@ -64,6 +67,7 @@ def test_sentences(finding, text):
 
 NEXT, PLAYED = NextModule(5.0, 8.0, 90.0, -4.0), Played("the saw")
 TONE = DrivenTone(5.0, 102.5, 0.0, 29.5, -11.1)
+STRUCK, STEPPED = Struck(1.0, 5.0, 45.0), CutoffStepped(865.0, 54.8, 0.018)
 CONTEXTS = {
     "body_db": BodyPlace(100.0), "output_change_db": PLAYED, "overload_from_percent": NEXT, "headroom_db": NEXT,
     "output_peak_v": PLAYED, "output_margin_db": PLAYED, "output_loudness_lufs": PLAYED,
@@ -80,7 +84,9 @@ CONTEXTS = {
     "peak_driven_db": PeakDriven(0.02, 5.0, -310.0), "whistle_stopped_v": WhistleStopped(100.0, 102.5, 820.0, 0.02),
     "fed_back_amount": OutputFedBack(0.5, 5.0, 2.98, 640.0, 27.9, 29.6), "bent_behind_db": CurveBehind(
         "tanh", 29.6, 0.44, 5), "drive_trim_db": BehindTrim(5.03, -0.05, 5.0),
-    "dry_cancelled_db": DryMixed(50.0, 769.0),
+    "dry_cancelled_db": DryMixed(50.0, 769.0), "target_moves": TargetMoves("first.cutoff", "Hz", 50.0, 40.0, 9e3, 12.0),
+    "ring_hz": STRUCK, "ring_t60_s": STRUCK, "ring_q": STRUCK, "first_peak_v": STRUCK, "settling_s": STEPPED,
+    "overshoot_cents": STEPPED,
 }
 
 
@@ -114,6 +120,13 @@ def test_a_context_of_a_kind_not_known_is_none():
     (Finding("lamp_v", 0.05, "V", 0.0005, context=LampAt(3.0)), "A lamp set to 3 % lights from 50 mV ± 1 % peak."),
     (Finding("drive_trim_db", 3.0, "dB", context=BehindTrim(4.0, 1.9, 5.0)), "A trim of +3.0 dB behind it makes it as "
      "loud as its source; true peak then 4 V, 1.9 dB left to the next module's ±5 V."),
+    (Finding("ring_hz", 181.86, "Hz", 0.02, context=STRUCK), "Struck at 45 % it rings at 181.86 ± 0.02 Hz (F#3 −30 "
+     "cents)."),
+    (Finding("settling_s", 0.0253, "s", context=STEPPED), "Slowest step, 865.0 Hz to 54.80 Hz: within ±10 cents after "
+     "25.3 ms (told to 18 ms): a glide can be heard."),
+    (Finding("target_moves", 9000.0, "Hz", context=TargetMoves("first.cutoff", "Hz", 50.0, 40.0, 9e3, 12.0)),
+     "first.cutoff moves from 50.00 Hz to 9.000 kHz; its routes ask for 40.00 Hz to 9.000 kHz: at a stop 12 % of the "
+     "time."),
     (Finding("start_up_s", 0.02, "s"), "Reaches full level within 20 ms of an impulse."),
     (Finding("pitch_pull_cents", 12.0, "cents"), "Turning resonance to maximum shifts the pitch by +12.0 cents."),
     (Finding("whistle_at_end_db", -8.0, "dB", context=Beside("saw", -6.0)), "At maximum resonance the whistle stays "

@@ -7,7 +7,7 @@ from jiyuu.bench.patched import patch_of
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.starting_points import STARTING_POINTS
 from jiyuu.circuits.filter_file import Filter
-from jiyuu.prediction.moving import RATE_HZ, moves_of, spectrogram
+from jiyuu.prediction.moving import RATE_HZ, between, moves_of, spectrogram
 
 STANDING = Standing.of(Filter(name="Fog voice A", circuit="transistor-ladder", cutoff_hz=220.0, resonance_percent=40.0))
 
@@ -46,3 +46,14 @@ def test_every_starting_point_moves_the_cutoff_within_its_stops(key):
     assert span.stopped_share == 0
     assert set(moves.values) == {target.name for target in moves.targets}
     assert all(np.isfinite(curve).all() for curve in (*moves.controls.values(), *moves.values.values()))
+
+
+def test_stretched_between_other_bounds_it_is_what_other_amounts_make():
+    """A triangle of ±1.5 octaves about 220 Hz, to ±2 about 400."""
+    moves = moves_of(from_point("swing"), 4.0)
+    stretched = between(moves, "filter.cutoff", 100.0, 1600.0)
+    octaves = np.log2(moves.wanted["filter.cutoff"] / 220.0)
+    assert stretched.values["filter.cutoff"] == pytest.approx(400.0 * 2 ** (octaves / 1.5 * 2), rel=1e-9)
+    cut = between(moves, "filter.cutoff", 8.0, 1600.0)
+    assert cut.span("filter.cutoff").least == 16.0
+    assert cut.span("filter.cutoff").stopped_share > 0.05

@@ -67,7 +67,8 @@ def shaper(branch: Branch) -> Network:
     """One branch between in and out, φ(v + offset) − φ(offset): silence in gives silence out."""
     if not branch.offset_v:
         return _without_capacitors((branch,), np.ones(1), np.zeros((1, 1)))
-    rests = float(branch.at(np.asarray(branch.offset_v))[0])
+    rests, slope = (float(value) for value in branch.at(np.asarray(branch.offset_v)))
+    branch = replace(branch, rest_slope=slope)
     back = Branch(f"{branch.name}, bias taken off", BranchKind.LINEAR, offset_v=-rests)
     return _without_capacitors((branch, back), np.array([1.0, 0.0]), np.array([[0.0, 0.0], [1.0, 0.0]]))
 

@@ -33,12 +33,14 @@ class BranchKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Branch:
-    """One saturating branch: its kind, headroom (V, > 0) and input offset (V)."""
+    """One saturating branch: its kind, headroom (V, > 0) and input offset (V); rest_slope: its slope while nothing
+    sounds, where it is biased on purpose."""
 
     name: str
     kind: BranchKind
     headroom_v: float = 1.0
     offset_v: float = 0.0
+    rest_slope: float = 1.0
 
     def __post_init__(self) -> None:
         if not (np.isfinite(self.headroom_v) and self.headroom_v > 0):
@@ -167,14 +169,8 @@ class Network:
         return np.asarray(self.rate_ratio > 0)
 
     def slopes_at_rest(self) -> FloatArray:
-        """(m,) φ' of every branch while all capacitors are empty and nothing sounds: 1, where no branch has an offset.
-        """
-        slope = np.ones(len(self.branches))
-        if any(branch.offset_v for branch in self.branches):
-            Z, output = self.Z.at(0.0), np.zeros(slope.size)
-            for j, branch in enumerate(self.branches):
-                output[j], slope[j] = branch.at(np.asarray(Z[j] @ output + branch.offset_v))
-        return slope
+        """(m,) slope of every branch while nothing sounds."""
+        return np.array([branch.rest_slope for branch in self.branches])
 
     def output_index(self, mode: str) -> int:
         """Row of a mode. Raises CircuitError naming the modes there are."""

@@ -9,6 +9,7 @@ from jiyuu.desktop.path.panel import StagePanel
 from jiyuu.desktop.path.presenter import PathPresenter
 from jiyuu.desktop.path.strip import PathStrip
 from jiyuu.desktop.session import Session
+from jiyuu.desktop.theme.style import THEME
 
 MOST_LANES = 4  # in sight at once
 
@@ -31,6 +32,7 @@ class SignalPathView(QScrollArea):
         self.setFrameShape(QScrollArea.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.presenter.changed.connect(self._show)
+        THEME.changed.connect(self._show)
         self.strip.set_wanted.connect(self._to_fields)
         self.strip.add_wanted.connect(self._to_add)
         self.panel.back.connect(self.leave)

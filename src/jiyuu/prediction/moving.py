@@ -4,7 +4,7 @@ over time and frequency."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -74,6 +74,21 @@ def moves_of(patch: Patch, seconds: float) -> Moves:
         times_s, controls, targets, wanted, {target.name: target.stopped(wanted[target.name]) for target in targets},
         tuple(motion.span(target, times_s) for target in targets), tuple(_sung(patch, motion, seconds)),
     )
+
+
+def between(moves: Moves, name: str, low: float, high: float) -> Moves:
+    """The same with one target stretched between two other bounds: quick enough for every move of a hand."""
+    span, wanted = moves.span(name), moves.wanted[name]
+    if span is None or not span.wanted_greatest > span.wanted_least:
+        return moves
+    place = np.log2 if span.target.octaves else np.asarray
+    at, ends = place(wanted), (float(place(low)), float(place(high)))
+    stretched = ends[0] + (ends[1] - ends[0]) * (at - at.min()) / np.ptp(at)
+    asked = np.asarray(2.0**stretched if span.target.octaves else stretched)
+    got = span.target.stopped(asked)
+    now = Span(span.target, float(got.min()), float(got.max()), low, high, float(np.mean(got != asked)))
+    return replace(moves, wanted={**moves.wanted, name: asked}, values={**moves.values, name: got},
+                   spans=tuple(now if one is span else one for one in moves.spans))
 
 
 def _sung(patch: Patch, motion: Motion, seconds: float) -> Iterator[Sung]:

@@ -6,7 +6,7 @@ from jiyuu.measurement.contexts import CutoffStepped, Struck, TargetMoves
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.settling import GLIDE_S
 from jiyuu.quantities import note_and_cents, shown_hz
-from jiyuu.wording.numbers import one_digit, percent_text, three_digits
+from jiyuu.wording.numbers import one_digit, percent_text
 from jiyuu.wording.quantity import Quantity, context
 
 
@@ -14,8 +14,14 @@ def _doubt(finding: Finding, scale: float = 1.0) -> str:
     return "" if finding.uncertainty is None else f" ± {one_digit(scale * finding.uncertainty)}"
 
 
+def _number(value: float) -> str:
+    """Four digits, never an exponent; a true minus sign."""
+    text = f"{value:.4g}"
+    return (text if "e" not in text else f"{value:.0f}" if abs(value) > 1 else "0").replace("-", "−")
+
+
 def _in_unit(value: float, unit: str) -> str:
-    return shown_hz(value) if unit == "Hz" else f"{value:.3g} {unit}".strip().replace("-", "−")
+    return shown_hz(value) if unit == "Hz" else f"{_number(value)} {unit}".strip()
 
 
 def _moves(finding: Finding) -> str:
@@ -39,7 +45,7 @@ def _settles(finding: Finding) -> str:
     told = f"told to {1000 * step.resolution_s:.2g} ms"
     glide = "" if finding.value <= max(GLIDE_S, step.resolution_s) else ": a glide can be heard"
     return (f"Slowest step, {shown_hz(step.from_hz)} to {shown_hz(step.to_hz)}: within ±10 cents after "
-            f"{1000 * finding.value:.3g} ms ({told}){glide}.")
+            f"{_number(1000 * finding.value)} ms ({told}){glide}.")
 
 
 def _overshoots(finding: Finding) -> str:
@@ -52,8 +58,9 @@ def _overshoots(finding: Finding) -> str:
 
 def _peak(finding: Finding) -> str:
     struck = context(finding, Struck)
-    return (f"First peak {1000 * finding.value:+.4g}{_doubt(finding, 1000)} mV for a pulse of {struck.pulse_ms:g} ms, "
-            f"{struck.level_v:g} V.").replace("-", "−")
+    sign = "+" if finding.value > 0 else ""
+    return (f"First peak {sign}{_number(1000 * finding.value)}{_doubt(finding, 1000)} mV for a pulse of "
+            f"{struck.pulse_ms:g} ms, {_number(struck.level_v)} V.")
 
 
 QUANTITIES: dict[str, Quantity] = {
@@ -67,11 +74,11 @@ QUANTITIES: dict[str, Quantity] = {
         formula="|Im p|/2π of the slowest pole pair.",
     ),
     "ring_t60_s": Quantity(
-        "Ring time", lambda f: f"Its ring is 60 dB down after {1000 * f.value:.4g}{_doubt(f, 1000)} ms.",
+        "Ring time", lambda f: f"Its ring is 60 dB down after {_number(1000 * f.value)}{_doubt(f, 1000)} ms.",
         "How long a knock sounds.", "From the same fit.", formula="T60 = ln 1000/(−Re p).",
     ),
     "ring_q": Quantity(
-        "Q of the ring", lambda f: f"Q {f.value:.4g}{_doubt(f)} by its ring.", "How many cycles it rings.",
+        "Q of the ring", lambda f: f"Q {_number(f.value)}{_doubt(f)} by its ring.", "How many cycles it rings.",
         "From the same fit.", formula="Q = |p|/(−2 Re p).",
     ),
     "first_peak_v": Quantity(
@@ -79,12 +86,12 @@ QUANTITIES: dict[str, Quantity] = {
         "The first extremum behind the pulse's beginning.",
     ),
     "pedestal_v": Quantity(
-        "Pedestal", lambda f: f"While the pulse lasts it stands at {1000 * f.value:.3g} mV.".replace("-", "−"),
+        "Pedestal", lambda f: f"While the pulse lasts it stands at {_number(1000 * f.value)} mV.",
         "What a long trigger lets through besides the ring.",
         "Mean over the last quarter of the pulse of what does not swing.",
     ),
     "rebound_v": Quantity(
-        "Rebound", lambda f: f"Behind the pulse it swings back to {1000 * f.value:.3g} mV.".replace("-", "−"),
+        "Rebound", lambda f: f"Behind the pulse it swings back to {_number(1000 * f.value)} mV.",
         "A second, softer click from a coupling capacitor.",
         "The farthest that what does not swing goes against the pedestal within 2 ms.",
     ),
@@ -97,8 +104,7 @@ QUANTITIES: dict[str, Quantity] = {
         "Overshoot", _overshoots, "Whether a step chirps.", "The farthest past its goal, from the same fit.",
     ),
     "feedthrough_v_per_v": Quantity(
-        "Feedthrough", lambda f: f"{three_digits(1000 * f.value)}{_doubt(f, 1000)} mV couple over for a volt of step."
-        .replace("-", "−"),
+        "Feedthrough", lambda f: f"{_number(1000 * f.value)}{_doubt(f, 1000)} mV couple over for a volt of step.",
         "The thump that a moving cutoff adds.",
         "What is left right behind a step when the whistle is taken out, over all steps.",
     ),

@@ -22,14 +22,14 @@ from jiyuu.desktop.steps.presenter import StepPresenter, compiled_apart
 from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.measurement.contexts import TargetMoves
 from jiyuu.measurement.finding import Finding
-from jiyuu.patch.bounds import Bounded, bounded, with_amounts
+from jiyuu.patch.bounds import Bounded, bounded
 from jiyuu.patch.controls import AnyControl, FigureStep, Route
 from jiyuu.patch.document import Patch
 from jiyuu.patch.lowering import lowered, sides_of
 from jiyuu.patch.motion import Motion, frozen_at
 from jiyuu.patch.response import respond_patch
 from jiyuu.patch.targets import targets_of
-from jiyuu.prediction.moving import Moves, Spectrogram, moves_of
+from jiyuu.prediction.moving import Moves, Spectrogram, between, moves_of
 from jiyuu.prediction.response import GRID_HZ
 
 MAKE: dict[str, Callable[[], dict[str, Any]]] = {
@@ -163,15 +163,8 @@ class ModulationPresenter(StepPresenter):
 
     def try_bounds(self, low_hz: float, high_hz: float) -> None:
         """While a bound is dragged: the cutoff follows, nothing else is computed."""
-        found = self._bounded(low_hz, high_hz, quiet=True)
-        if found is None or self._patch is None or self.moves is None:
-            return
-        changed = with_amounts(self._patch, self.cutoff_target, found.amounts)
-        document = changed.model_dump(mode="json", exclude_none=True, by_alias=True)
-        for stage in _stages(document["path"]):
-            if stage.get("id") == self._session.standing().setup.in_hand:
-                stage["cutoff_hz"] = found.stands_at
-        self.moved.emit(moves_of(Patch.model_validate(document), self.setting.seconds))
+        if self.moves is not None:
+            self.moved.emit(between(self.moves, self.cutoff_target, low_hz, high_hz))
 
     def set_bounds(self, low_hz: float, high_hz: float) -> None:
         """Knob and amounts so that the cutoff goes exactly from one to the other, as one act."""
@@ -186,14 +179,13 @@ class ModulationPresenter(StepPresenter):
         self._change({"routes": [route.model_dump() for route in routes]},
                      cutoff_hz=standing.knob_for(found.stands_at))
 
-    def _bounded(self, low_hz: float, high_hz: float, *, quiet: bool = False) -> Bounded | None:
+    def _bounded(self, low_hz: float, high_hz: float) -> Bounded | None:
         if self._patch is None:
             return None
         try:
             return bounded(self._patch, self.cutoff_target, low_hz, high_hz, self.setting.seconds)
         except CircuitError as error:
-            if not quiet:
-                self.message.emit(str(error), True)
+            self.message.emit(str(error), True)
             return None
 
     def change_step(self, which: int, step: FigureStep) -> None:
@@ -265,11 +257,3 @@ class ModulationPresenter(StepPresenter):
 
 def _dumped(controls: dict[str, AnyControl] | Any) -> dict[str, Any]:
     return {name: control.model_dump() for name, control in controls.items()}
-
-
-def _stages(path: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
-    for stage in path:
-        yield stage
-        for inner in (stage.get("path"), stage.get("left"), stage.get("right"),
-                      *(limb.get("path") for limb in stage.get("branches", ()))):
-            yield from _stages(inner or [])
