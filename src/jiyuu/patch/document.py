@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, model_validator
+import numpy as np
+from pydantic import Field, ValidationError, model_validator
 
 from jiyuu.circuits.catalogue import circuit, circuits
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
@@ -14,6 +15,7 @@ from jiyuu.circuits.network import BranchKind
 from jiyuu.errors import CircuitError
 from jiyuu.field_words import asked as worded
 from jiyuu.patch.controls import Control, FigureDocument, Name, Part, Route
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes, StagePart
 from jiyuu.signals.source import Source, SourceKind
 
 Finite = Annotated[float, Field(allow_inf_nan=False, strict=True)]
@@ -34,13 +36,6 @@ class PatchSource(Part):
 
     def source(self) -> Source:
         return Source(SourceKind(self.kind), self.pitch_hz, self.level_v, self.width)
-
-
-class StagePart(Part):
-    """What every stage has: a name that routes call it by; off: what comes in goes out unchanged."""
-
-    id: Name | None = None
-    off: bool = False
 
 
 class Gain(StagePart):
@@ -169,7 +164,55 @@ class Stereo(StagePart):
     spacing_octaves: Annotated[Finite, worded("Spacing", unit="oct", step=0.1, low=-10, high=10)] = 0.0
 
 
-AnyStage = Gain | Shape | FilterStage | Parallel | Feedback | Stereo
+class PairedFilter(Part):
+    """A filter stage's fields without a cutoff: the pair says where it stands."""
+
+    filter: str | Filter
+    mode: str | None = None
+    resonance_gain: Annotated[Finite, Field(ge=0, le=1000)] | None = None
+    resonance_percent: Annotated[Finite, Field(ge=0, le=100)] | None = None
+    parameters: dict[str, Finite] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _is_a_filter(self) -> PairedFilter:
+        try:
+            self.at(1000.0)
+        except ValidationError as error:
+            raise ValueError(error.errors()[0]["msg"].removeprefix("Value error, ")) from error
+        return self
+
+    def at(self, cutoff_hz: float) -> FilterStage:
+        """As a stage of its own."""
+        return FilterStage(stage="filter", cutoff_hz=cutoff_hz, **{name: getattr(self, name)
+                                                                 for name in type(self).model_fields})
+
+
+class Pair(StagePart):
+    """Two filters behind one cutoff, `spacing_octaves` apart (second − first), each moved by its own `separate`."""
+
+    stage: Literal["pair"]
+    first: PairedFilter
+    second: PairedFilter
+    arrangement: Literal["series", "parallel", "stereo"] = "series"
+    cutoff_hz: Annotated[Finite, worded("Cutoff", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)] = 1000.0
+    spacing_octaves: Annotated[Finite, worded("Spacing", unit="oct", step=0.1, low=-10, high=10)] = 0.0
+    separate: tuple[Annotated[Finite, Field(ge=-10, le=10)], Annotated[Finite, Field(ge=-10, le=10)]] = (0.0, 0.0)
+
+    def path(self) -> tuple[AnyStage, ...]:
+        """The same of plain stages: what comes in a row, beside each other, left and right."""
+        low, high = (
+            float(np.clip(self.cutoff_hz * 2.0 ** (way * 0.5 * self.spacing_octaves + own), CUTOFF_MINIMUM_HZ,
+                          CUTOFF_MAXIMUM_HZ))
+            for way, own in zip((-1, 1), self.separate, strict=True))
+        first, second = self.first.at(low), self.second.at(high)
+        if self.arrangement == "series":
+            return (first, second)
+        if self.arrangement == "stereo":
+            return (Stereo(stage="stereo", left=(first,), right=(second,)),)
+        return (Parallel(stage="parallel", branches=(Limb(path=(first,)), Limb(path=(second,)))),)
+
+
+AnyStage = (Gain | Shape | FilterStage | Parallel | Feedback | Stereo | Pair | Bank | Formants | Shapes | AllPass)
 Stage = Annotated[AnyStage, Field(discriminator="stage")]
 
 

@@ -22,6 +22,7 @@ from jiyuu.circuits.compose import (
     wire,
 )
 from jiyuu.circuits.network import Affine, Branch, Network
+from jiyuu.circuits.sections import all_pass, bank_group, chain, side_by_side
 from jiyuu.errors import CircuitError
 from jiyuu.patch.document import (
     AnyStage,
@@ -29,6 +30,7 @@ from jiyuu.patch.document import (
     Feedback,
     FilterStage,
     Gain,
+    Pair,
     Parallel,
     Patch,
     Shape,
@@ -36,6 +38,7 @@ from jiyuu.patch.document import (
     inner_paths,
 )
 from jiyuu.patch.inside import Tap, patched_in, tap_of
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Group, Shapes
 
 UNIT_HZ = 1000.0  # a network has one cutoff; those of a patch are ratios to this one
 LEFT, RIGHT = "left", "right"
@@ -49,7 +52,8 @@ def is_stereo(patch: Patch) -> bool:
 
 def splits(path: Sequence[AnyStage]) -> bool:
     """The same of a path by itself; a stage that is off does not count, nor what is inside it."""
-    return any(isinstance(stage, Stereo) or any(splits(inner) for inner in inner_paths(stage))
+    return any(isinstance(stage, Stereo) or (isinstance(stage, Pair) and stage.arrangement == "stereo")
+               or any(splits(inner) for inner in inner_paths(stage))
                for stage in path if not stage.off)
 
 
@@ -136,6 +140,10 @@ class _Lowering:
             return named(_curve(stage), called)
         if isinstance(stage, FilterStage):
             return self.filter(stage, called, octaves)
+        if isinstance(stage, Pair):
+            return self.path(stage.path(), called, octaves)
+        if isinstance(stage, Bank | Formants | Shapes | AllPass):
+            return _linear(stage, called, UNIT_HZ / 2.0**octaves)
         if isinstance(stage, Stereo):
             inner = stage.left if self.side == LEFT else stage.right
             half = 0.5 * stage.spacing_octaves
@@ -171,6 +179,33 @@ class _Lowering:
             return named(replace(own, rate_ratio=own.rate_ratio * (cutoff_hz / UNIT_HZ)), called)
         self.bases[cutoff] = cutoff_hz
         return named(own, called, controls=called)
+
+
+def _linear(stage: Bank | Formants | Shapes | AllPass, called: str, unit_hz: float) -> Network:
+    """A stage that is only its transfer function."""
+    if isinstance(stage, Shapes):
+        made = None if stage.bypass else chain([band.section() for band in stage.bands], called, unit_hz)
+        return wire() if stage.bypass else scaled(made or wire(), 10 ** (stage.trim_db / 20))
+    if isinstance(stage, Formants):
+        sections = stage.sections()
+        return side_by_side(sections, [1.0] * len(sections), called, unit_hz)
+    if isinstance(stage, AllPass):
+        wet = all_pass(stage.stages, stage.cutoff_hz, stage.feedback, called, unit_hz)
+        return only(parallel(scaled(wire(), 1 - stage.mix), "out", scaled(wet, stage.mix), "out"), "sum")
+    total: Network | None = None
+    for k in range(len(stage.groups)):
+        if any(True for _ in stage.members(k)):
+            own = scaled(group_network(stage, k, called, unit_hz, closed=True), 10 ** (stage.groups[k].level_db / 20))
+            total = own if total is None else only(parallel(total, "out", own, "out"), "sum")
+    return total or scaled(wire(), 0.0)
+
+
+def group_network(stage: Bank, which: int, called: str, unit_hz: float, *, closed: bool) -> Network:
+    """A group of a bank by itself, its level left out; closed: with its own feedback."""
+    members, group = list(stage.members(which)), stage.groups[which]
+    own = bank_group([section for section, _ in members], [weight for _, weight in members],
+                     group.feedback * group.polarity if closed else 0.0, f"{called}.{which + 1}", unit_hz)
+    return scaled(own, float(group.polarity))
 
 
 def closed(inside: Network, stage: Feedback, called: str, *, moved_by: str = "") -> Network:
@@ -212,11 +247,13 @@ def _curve(curve: Curve) -> Network:
 
 @dataclass(frozen=True, slots=True)
 class PlacedLoop:
-    """A feedback stage of one side: what it is called, its path as a network by itself."""
+    """A feedback stage of one side, or a group of a bank with feedback of its own: what it is called, its path as a
+    network by itself, and closed."""
 
-    stage: Feedback
+    stage: Feedback | Group
     called: str
     inside: Network
+    whole: Network
 
 
 def loops_of(patch: Patch, side: str) -> list[PlacedLoop]:
@@ -236,8 +273,15 @@ def _loops(path: Sequence[AnyStage], side: str, place: str, octaves: float) -> I
             continue
         if isinstance(stage, Feedback):
             inside = path_network(stage.path, side, f"{here}.path", octaves)
-            yield PlacedLoop(stage, stage.id or here, inside)
+            yield PlacedLoop(stage, stage.id or here, inside, closed(inside, stage, stage.id or here))
             yield from _loops(stage.path, side, f"{here}.path", octaves)
+        elif isinstance(stage, Bank):
+            unit_hz = UNIT_HZ / 2.0**octaves
+            for k, group in enumerate(stage.groups):
+                if group.feedback and any(True for _ in stage.members(k)):
+                    called = stage.id or here
+                    yield PlacedLoop(group, f"{called}.{k + 1}", *(
+                        group_network(stage, k, called, unit_hz, closed=shut) for shut in (False, True)))
         elif isinstance(stage, Parallel):
             for j, limb in enumerate(stage.branches):
                 yield from _loops(limb.path, side, f"{here}.branches[{j}].path", octaves)

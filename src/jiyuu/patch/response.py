@@ -12,7 +12,7 @@ from jiyuu.circuits.linear import StateSpace, response_of, state_space
 from jiyuu.circuits.loops import least_ringing
 from jiyuu.circuits.network import Branch, Network
 from jiyuu.patch.document import AnyStage, Feedback, Patch
-from jiyuu.patch.lowering import UNIT_HZ, PlacedLoop, closed, loops_in, loops_of, network_of, sides_of
+from jiyuu.patch.lowering import UNIT_HZ, PlacedLoop, loops_in, loops_of, network_of, sides_of
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -83,11 +83,11 @@ def _is_stable(network: Network, system: StateSpace) -> bool:
 
 
 def _judged(placed: PlacedLoop) -> Loop:
-    whole = silent(closed(placed.inside, placed.stage, placed.called))
+    whole = silent(placed.whole)
     stable = _is_stable(whole, resting_system(whole))
-    curve = placed.stage.through
+    stage = placed.stage
+    amount, curve = (stage.amount, stage.through) if isinstance(stage, Feedback) else (stage.feedback, None)
     slope = 1.0 if curve is None else float(
         Branch("through", curve.branch_kind, curve.headroom_v).at(np.asarray(curve.bias_v))[1])
-    ring = least_ringing(resting_system(silent(placed.inside)), slope, 1.0 if placed.stage.amount >= 0 else -1.0,
-                         unit_hz=UNIT_HZ)
+    ring = least_ringing(resting_system(silent(placed.inside)), slope, 1.0 if amount >= 0 else -1.0, unit_hz=UNIT_HZ)
     return Loop(placed.called, stable, *(ring or (None, None)))

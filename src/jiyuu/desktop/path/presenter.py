@@ -19,7 +19,19 @@ from jiyuu.circuits.linear import complex_gain, level_db
 from jiyuu.desktop.path.words import stage_name
 from jiyuu.desktop.session import Session
 from jiyuu.errors import CircuitError, JiyuuError, SignalError
-from jiyuu.patch.document import AnyStage, Feedback, FilterStage, Gain, Limb, Parallel, Shape, Stereo, inner_paths
+from jiyuu.patch.document import (
+    AnyStage,
+    Feedback,
+    FilterStage,
+    Gain,
+    Limb,
+    Pair,
+    PairedFilter,
+    Parallel,
+    Shape,
+    Stereo,
+    inner_paths,
+)
 from jiyuu.patch.editing import (
     Path,
     Place,
@@ -34,6 +46,7 @@ from jiyuu.patch.editing import (
     stage_at,
 )
 from jiyuu.patch.joints import joints_of
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants
 from jiyuu.prediction.response import GRID_HZ
 from jiyuu.quantities import shown_hz, signed
 from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
@@ -48,6 +61,10 @@ KINDS: dict[str, Callable[[], AnyStage]] = {
     "filter": lambda: FilterStage(stage="filter", filter="state-variable", cutoff_hz=2000.0),
     "parallel": lambda: Parallel(stage="parallel", branches=(Limb(level_db=-6.0), Limb(level_db=-6.0))),
     "stereo": lambda: Stereo(stage="stereo"),
+    "pair": lambda: Pair(stage="pair", first=PairedFilter(filter="state-variable", mode="highpass"),
+                         second=PairedFilter(filter="state-variable", mode="lowpass"), spacing_octaves=2.0),
+    "bank": lambda: Bank(stage="bank"), "formants": lambda: Formants(stage="formants"),
+    "allpass": lambda: AllPass(stage="allpass"),
 }
 
 

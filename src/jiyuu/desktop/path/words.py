@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from jiyuu.patch.document import AnyStage, Feedback, FilterStage, Gain, Parallel, Shape, Stereo
+from jiyuu.patch.document import AnyStage, Feedback, FilterStage, Gain, Pair, Parallel, Shape, Stereo
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes
 from jiyuu.quantities import shown_hz, signed
 
 SHAPES = {"tanh": "soft curve", "asinh": "diode curve", "clip": "clipper", "fold": "folder"}
 STAGES = {"gain": "Gain", "shape": "Curve", "filter": "Another filter", "parallel": "Branches beside each other",
-          "stereo": "Left and right", "feedback": "Loop round the stage"}
+          "stereo": "Left and right", "pair": "Pair of filters", "bank": "Bank of bands", "formants": "Formants",
+          "allpass": "All-pass chain", "feedback": "Loop round the stage"}
 
 
 def stage_name(stage: AnyStage) -> str:
@@ -27,5 +29,15 @@ def _what(stage: AnyStage) -> str:
         return f"loop {signed(stage.amount, 2)}"
     if isinstance(stage, Parallel):
         return f"{len(stage.branches)} branches"
+    if isinstance(stage, Pair):
+        return f"pair in {stage.arrangement} {shown_hz(stage.cutoff_hz)}"
+    if isinstance(stage, Bank):
+        return f"bank of {stage.bands}"
+    if isinstance(stage, Formants):
+        return f"formants {stage.from_} to {stage.to}"
+    if isinstance(stage, Shapes):
+        return f"{len(stage.bands)} shapes" + (", bypassed" if stage.bypass else "")
+    if isinstance(stage, AllPass):
+        return f"{stage.stages} all-passes {shown_hz(stage.cutoff_hz)}"
     assert isinstance(stage, Stereo)
     return f"left, right {signed(stage.spacing_octaves, 2)} oct"

@@ -1,0 +1,127 @@
+"""Stages of a patch that are only their transfer function: shapes, bank, formants, all-pass chain."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import ConfigDict, Field, model_validator
+
+from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
+from jiyuu.circuits.sections import Section, bandpass, high_shelf, low_shelf, peak
+from jiyuu.field_words import asked as worded
+from jiyuu.patch.controls import Finite, Name, Part
+
+# Men's averages, Hz (Peterson and Barney 1952, JASA).
+VOWELS: dict[str, tuple[float, float, float]] = {
+    "i": (270, 2290, 3010), "ɪ": (390, 1990, 2550), "ɛ": (530, 1840, 2480), "æ": (660, 1720, 2410),
+    "ɑ": (730, 1090, 2440), "ɔ": (570, 840, 2410), "ʊ": (440, 1020, 2240), "u": (300, 870, 2240),
+    "ʌ": (640, 1190, 2390), "ɝ": (490, 1350, 1690),
+}
+BANDWIDTHS_HZ = (60.0, 90.0, 120.0)
+LN_1000 = float(np.log(1000))
+Hertz = Annotated[Finite, worded("Frequency", unit="Hz", low=1, high=CUTOFF_MAXIMUM_HZ)]
+Q = Annotated[Finite, worded("Q", step=0.1, low=0.05, high=1000)]
+Decibels = Annotated[Finite, worded("Gain", unit="dB", low=-60, high=60)]
+Vowel = Literal["i", "ɪ", "ɛ", "æ", "ɑ", "ɔ", "ʊ", "u", "ʌ", "ɝ"]
+
+
+class StagePart(Part):
+    """What every stage has: a name that routes call it by; off: what comes in goes out unchanged."""
+
+    id: Name | None = None
+    off: bool = False
+
+
+class Band(Part):
+    """A shelf or a peak."""
+
+    kind: Literal["low_shelf", "peak", "high_shelf"] = "peak"
+    frequency_hz: Hertz = 1000.0
+    gain_db: Decibels = 0.0
+    q: Q = 0.7071067811865476
+
+    def section(self) -> Section:
+        made = {"low_shelf": low_shelf, "peak": peak, "high_shelf": high_shelf}[self.kind]
+        return made(self.frequency_hz, self.gain_db, self.q)
+
+
+class Shapes(StagePart):
+    """Up to twelve bands one behind the other."""
+
+    stage: Literal["shapes"]
+    bands: Annotated[tuple[Band, ...], Field(max_length=12)] = ()
+    trim_db: Annotated[Finite, worded("Trim", unit="dB", low=-120, high=60)] = 0.0
+    bypass: bool = False
+
+
+class Group(Part):
+    """Bands that belong together; feedback: how much of their sum goes back into them."""
+
+    polarity: Literal[1, -1] = 1
+    level_db: Annotated[Finite, worded("Level", unit="dB", low=-200, high=120)] = 0.0
+    feedback: Annotated[Finite, worded("Feedback", step=0.05, low=-1000, high=1000)] = 0.0
+
+
+class Bank(StagePart):
+    """Bandpasses at equal spacing; band i belongs to group i mod n."""
+
+    stage: Literal["bank"]
+    bands: Annotated[int, Field(ge=1, le=64, strict=True, title="Bands")] = 24
+    spacing_semitones: Annotated[Finite, worded("Spacing", unit="semitones", step=0.5, above=0, high=48)] = 4.0
+    lowest_hz: Annotated[Finite, worded("Lowest", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)] = 50.0
+    q: Q = 8.0
+    levels_db: Annotated[tuple[Annotated[Finite, Field(ge=-200, le=120)], ...], Field(max_length=64)] = ()
+    groups: Annotated[tuple[Group, ...], Field(min_length=1, max_length=64)] = (Group(),)
+    decay_s: Annotated[Finite, Field(gt=0, le=600)] | None = None
+
+    @model_validator(mode="after")
+    def _levels_for_every_band(self) -> Bank:
+        if self.levels_db and len(self.levels_db) != self.bands:
+            raise ValueError(f"levels_db has {len(self.levels_db)} levels for {self.bands} bands; give one a band")
+        if self.lowest_hz * 2 ** (self.spacing_semitones * (self.bands - 1) / 12) > CUTOFF_MAXIMUM_HZ:
+            raise ValueError("its highest band lies beyond what can be played; give fewer bands, or nearer ones")
+        return self
+
+    def members(self, group: int) -> Iterator[tuple[Section, float]]:
+        """(band, its factor) of one group."""
+        for i in range(group, self.bands, len(self.groups)):
+            hertz = self.lowest_hz * 2 ** (self.spacing_semitones * i / 12)
+            q = self.q if self.decay_s is None else max(self.q, np.pi * hertz * self.decay_s / LN_1000)
+            level_db = self.levels_db[i] if self.levels_db else 0.0
+            yield bandpass(hertz, float(q)), float(10 ** (level_db / 20))
+
+
+class Formants(StagePart):
+    """Resonances of a vowel, or of what lies between two."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+    stage: Literal["formants"]
+    from_: Annotated[Vowel, Field(alias="from")] = "ɑ"
+    to: Vowel = "i"
+    morph: Annotated[Finite, worded("Morph", step=0.05, low=0, high=1)] = 0.0
+    shift_octaves: Annotated[Finite, worded("Shift", unit="oct", step=0.1, low=-4, high=4)] = 0.0
+    formants: Annotated[int, Field(ge=1, le=3, strict=True, title="Formants")] = 3
+    q: Q | None = None
+
+    def sections(self) -> list[Section]:
+        """At log frequency between both, with the Q of the bandwidth there."""
+        made = []
+        for low, high, width in list(zip(VOWELS[self.from_], VOWELS[self.to], BANDWIDTHS_HZ, strict=True))[
+            : self.formants
+        ]:
+            hertz = low ** (1 - self.morph) * high**self.morph * 2**self.shift_octaves
+            made.append(bandpass(float(hertz), float(hertz / width) if self.q is None else self.q))
+        return made
+
+
+class AllPass(StagePart):
+    """First-order all-passes one behind the other, beside the dry signal."""
+
+    stage: Literal["allpass"]
+    stages: Annotated[int, Field(ge=1, le=64, strict=True, title="Stages")] = 4
+    cutoff_hz: Annotated[Finite, worded("Cutoff", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)] = 800.0
+    feedback: Annotated[Finite, worded("Feedback", step=0.05, low=-0.99, high=0.99)] = 0.0
+    mix: Annotated[Finite, worded("Mix", step=0.05, low=0, high=1)] = 0.5

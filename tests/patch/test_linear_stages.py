@@ -1,0 +1,170 @@
+"""Stages that are only their transfer function against the formulas, written out here; loops of a bank against roots of
+polynomials; what is rendered against what responds."""
+
+import json
+
+import numpy as np
+import pytest
+
+from jiyuu.errors import CircuitError
+from jiyuu.patch.playing import play_patch
+from jiyuu.patch.reading import parse_patch
+from jiyuu.patch.response import judged_loops, respond_patch
+from tests.patch.making import gain_of, patch, random_filter
+
+HZ = np.geomspace(15, 20_000, 120)
+
+
+def made(*path):
+    return parse_patch(json.dumps(patch(list(path))), source="made up")
+
+
+def close(found, expected, db=1e-3):
+    off = np.abs(found - expected) / np.maximum(np.abs(expected), 1e-3 * np.abs(expected).max())
+    assert 20 * np.log10(1 + off.max()) < db
+
+
+def band(s, q):
+    return s / q / (s * s + s / q + 1)
+
+
+def shape(kind, s, gain_db, q):
+    a = 10 ** (gain_db / 40)
+    root = np.sqrt(a) / q
+    return {"peak": (s * s + s * a / q + 1) / (s * s + s / (a * q) + 1),
+            "low_shelf": a * (s * s + s * root + a) / (a * s * s + s * root + 1),
+            "high_shelf": a * (a * s * s + s * root + 1) / (s * s + s * root + a)}[kind]
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_shapes_are_their_formulas_one_behind_the_other(seed):
+    generator = np.random.default_rng(seed)
+    bands = [{"kind": str(generator.choice(["low_shelf", "peak", "high_shelf"])),
+              "frequency_hz": float(np.exp(generator.uniform(np.log(30), np.log(15_000)))),
+              "gain_db": float(generator.uniform(-24, 24)), "q": float(generator.uniform(0.3, 12))}
+             for _ in range(generator.integers(0, 13))]
+    (found,) = respond_patch(
+        made({"stage": "shapes", "bands": bands, "trim_db": -3.0}), HZ)
+    expected = 10 ** (-3 / 20) * np.prod([shape(b["kind"], 1j * HZ / b["frequency_hz"], b["gain_db"], b["q"])
+                                          for b in bands] + [np.ones(HZ.size)], axis=0)
+    close(found.gain, expected)
+    (past,) = respond_patch(made({"stage": "shapes", "bands": bands, "trim_db": -3.0, "bypass": True}), HZ)
+    assert past.gain == pytest.approx(1.0)
+
+
+@pytest.mark.parametrize("seed", range(10))
+def test_a_bank_is_the_sum_of_its_groups(seed):
+    generator = np.random.default_rng(seed)
+    count, groups = int(generator.integers(2, 20)), int(generator.integers(1, 4))
+    stage = {"stage": "bank", "bands": count, "spacing_semitones": float(generator.uniform(2, 5)),
+             "lowest_hz": float(generator.uniform(30, 200)), "q": float(generator.uniform(1, 20)),
+             "levels_db": generator.uniform(-12, 6, count).tolist(),
+             "groups": [{"polarity": int(generator.choice([1, -1])), "level_db": float(generator.uniform(-6, 6)),
+                         "feedback": float(generator.uniform(-0.4, 0.4))} for _ in range(groups)]}
+    if seed % 3 == 0:
+        stage["decay_s"] = float(generator.uniform(0.05, 0.5))
+    hertz = stage["lowest_hz"] * 2 ** (stage["spacing_semitones"] * np.arange(count) / 12)
+    q = np.maximum(stage["q"], np.pi * hertz * stage.get("decay_s", 0) / np.log(1000))
+    total = np.zeros(HZ.size, dtype=complex)
+    for g, group in enumerate(stage["groups"]):
+        sum_ = sum(10 ** (stage["levels_db"][i] / 20) * band(1j * HZ / hertz[i], q[i])
+                   for i in range(g, count, groups)) + np.zeros(HZ.size)
+        total += 10 ** (group["level_db"] / 20) * group["polarity"] * sum_ / (
+            1 - group["feedback"] * group["polarity"] * sum_)
+    (found,) = respond_patch(made(stage), HZ)
+    close(found.gain, total)
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_a_group_rings_where_the_sum_of_its_bands_is_one_over_the_amount(seed):
+    """Bands alone peak at 1, so that one by itself rings at exactly 1; several by the roots of their polynomial."""
+    generator = np.random.default_rng(seed)
+    count, q = int(generator.integers(1, 6)), float(generator.uniform(2, 12))
+    amount = float(generator.uniform(0.2, 1.6))
+    stage = {"stage": "bank", "id": "b", "bands": count, "spacing_semitones": 3.5, "lowest_hz": 110.0, "q": q,
+             "groups": [{"feedback": amount}]}
+    hertz = 110.0 * 2 ** (3.5 * np.arange(count) / 12)
+    under = [np.array([1 / f**2, 1 / (f * q), 1.0]) for f in hertz]
+    whole = under[0]
+    for one in under[1:]:
+        whole = np.polymul(whole, one)
+    over = np.zeros(1)
+    for i, f in enumerate(hertz):
+        others = np.array([1 / (f * q), 0.0])
+        for j, one in enumerate(under):
+            others = np.polymul(others, one) if j != i else others
+        over = np.polyadd(over, others)
+    (loop,) = judged_loops(made(stage))
+    assert loop.called == "b.1"
+    assert loop.stable == bool((np.roots(np.polysub(whole, amount * over)).real < 0).all())
+    fine = np.geomspace(50, 2000, 400_001)
+    sum_ = sum(band(1j * fine / f, q) for f in hertz)
+    turns = np.flatnonzero(np.diff(np.sign(sum_.imag)) != 0)
+    strongest = max(turns, key=lambda i: sum_[i].real)
+    assert loop.amount_to_ring == pytest.approx(1 / sum_[strongest].real, rel=1e-4)
+    assert loop.rings_at_hz == pytest.approx(fine[strongest], rel=1e-4)
+
+
+def test_formants_lie_where_they_were_measured_and_between():
+    for morph, f1 in ((0.0, 730.0), (1.0, 270.0), (0.5, np.sqrt(730.0 * 270.0))):
+        (found,) = respond_patch(made({"stage": "formants", "from": "ɑ", "to": "i", "morph": morph,
+                                       "shift_octaves": 0.25, "q": 20.0}), fine := np.geomspace(150, 1500, 20_001))
+        assert fine[np.abs(found.gain)[fine < 1000 * 2**0.25].argmax()] == pytest.approx(f1 * 2**0.25, rel=0.01)
+    (plain,) = respond_patch(made({"stage": "formants", "from": "u", "to": "u"}), HZ)
+    close(plain.gain, sum(band(1j * HZ / f, f / w) for f, w in ((300, 60), (870, 90), (2240, 120))))
+
+
+@pytest.mark.parametrize(("stages", "feedback", "mix"), [(1, 0.0, 1.0), (4, 0.0, 0.5), (6, 0.6, 0.5), (5, -0.8, 0.3)])
+def test_an_all_pass_chain(stages, feedback, mix):
+    s = 1j * HZ / 700.0
+    chain = ((1 - s) / (1 + s)) ** stages
+    expected = 1 - mix + mix * chain / (1 - feedback * chain)
+    (found,) = respond_patch(made({"stage": "allpass", "stages": stages, "cutoff_hz": 700.0, "feedback": feedback,
+                                   "mix": mix}), HZ)
+    close(found.gain, expected, db=0.005)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_pair_is_its_two_filters(seed):
+    generator = np.random.default_rng(seed)
+    first, second = random_filter(generator), random_filter(generator)
+    own = [{key: one[key] for key in ("filter", "mode", "resonance_gain")} for one in (first, second)]
+    common = {"stage": "pair", "first": own[0], "second": own[1], "cutoff_hz": 900.0, "spacing_octaves": 1.6,
+              "separate": [0.2, -0.1]}
+    moved = [{**first, "cutoff_hz": 900.0 * 2 ** (-0.8 + 0.2)}, {**second, "cutoff_hz": 900.0 * 2 ** (0.8 - 0.1)}]
+    (row,) = respond_patch(made(common), HZ)
+    close(row.gain, gain_of(moved, HZ))
+    (beside,) = respond_patch(made({**common, "arrangement": "parallel"}), HZ)
+    close(beside.gain, gain_of(moved[:1], HZ) + gain_of(moved[1:], HZ))
+    left, right = respond_patch(made({**common, "arrangement": "stereo"}), HZ)
+    close(left.gain, gain_of(moved[:1], HZ))
+    close(right.gain, gain_of(moved[1:], HZ))
+
+
+def test_what_is_rendered_is_what_responds_up_to_18_khz():
+    """A high shelf and a peak at the top of the band: no frequency is bent."""
+    rate = 48_000
+    path = made({"stage": "shapes", "bands": [{"kind": "high_shelf", "frequency_hz": 12_000.0, "gain_db": 9.0},
+                                              {"kind": "peak", "frequency_hz": 16_000.0, "gain_db": -12.0, "q": 3.0}]})
+    hertz = np.array([500.0, 8000.0, 12_000.0, 15_900.0, 18_000.0])
+    n = 9600
+    t = np.arange(n) / rate
+    fade = np.sin(np.clip(t / 0.05, 0, 1) * np.pi / 2) ** 2
+    for f, expected in zip(hertz, np.abs(respond_patch(path, hertz)[0].gain), strict=True):
+        out = play_patch(path, (0.1 * fade * np.sin(2 * np.pi * f * t))[np.newaxis], float(rate))[0][4800:-200]
+        turn = 2 * np.pi * f * t[4800:-200]
+        found = np.linalg.lstsq(np.stack([np.cos(turn), np.sin(turn)], axis=1), out, rcond=None)[0]
+        assert 20 * np.log10(np.hypot(*found) / (0.1 * expected)) == pytest.approx(0.0, abs=0.03)
+
+
+@pytest.mark.parametrize(("stage", "said"), [
+    ({"stage": "shapes", "bands": [{"kind": "tilt"}]}, "kind"), ({"stage": "bank", "bands": 0}, "bands"),
+    ({"stage": "bank", "bands": 3, "levels_db": [0, 0]}, "2 levels for 3 bands"),
+    ({"stage": "bank", "bands": 60, "spacing_semitones": 12}, "beyond what can be played"),
+    ({"stage": "formants", "from": "x"}, "from"), ({"stage": "allpass", "feedback": 1.0}, "feedback"),
+    ({"stage": "pair", "first": {"filter": "state-variable"}}, "second"),
+    ({"stage": "pair", "first": {"filter": "nothing"}, "second": {"filter": "state-variable"}}, "no circuit 'nothing'"),
+])
+def test_what_cannot_be_is_refused_by_its_place(stage, said):
+    with pytest.raises(CircuitError, match=said):
+        made({**stage, "id": "here"})
