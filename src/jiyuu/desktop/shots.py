@@ -208,9 +208,6 @@ def _night(camera: Camera) -> None:
     THEME.apply("night")
     camera.window.go("response")
     camera.shoot("response-night")
-    camera.window.session.take_letter("B")
-    camera.window.go("resonance")
-    camera.shoot("resonance-night")
 
 
 if __name__ == "__main__":

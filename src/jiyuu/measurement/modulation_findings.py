@@ -50,7 +50,8 @@ def settling_findings(steps: tuple[SettledStep, ...]) -> list[Finding]:
     each = float(volts @ coupled / (volts @ volts))
     doubt = 2 * float(np.std(coupled - each * volts)) / float(np.sqrt(volts @ volts))
 
-    longest_s = float(f"{max(GLIDE_S, slowest.resolution_s):.3g}")
+    # Where a period is longer than a glide that is heard, nothing finer can be asked.
+    longest_s = GLIDE_S if slowest.resolution_s < GLIDE_S else float(f"{1.05 * slowest.resolution_s:.2g}")
 
     def at(step: SettledStep) -> CutoffStepped:
         return CutoffStepped(step.from_hz, step.to_hz, step.resolution_s)
