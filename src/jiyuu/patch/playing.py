@@ -12,6 +12,7 @@ from jiyuu.patch.lowering import LEFT, RIGHT, is_stereo, lowered
 from jiyuu.patch.motion import Motion
 from jiyuu.patch.response import judged_loops
 from jiyuu.patch.sounding import source_record
+from jiyuu.simulation.linear_render import through_straight
 from jiyuu.simulation.render import SEGMENT, render
 
 AFTER_S = 0.02  # that the filter's own looking ahead asks beyond the end
@@ -44,6 +45,11 @@ def play_patch(
     for i, side in enumerate(sides):
         it = lowered(patch, side, moves.keys())
         own = {name: move for name, move in moves.items() if name in (*it.network.cutoffs, *it.network.gains)}
+        straight = None if own else through_straight(
+            it.network, input_v[min(i, input_v.shape[0] - 1)], sample_rate_hz, cutoff_hz=it.cutoff_hz, gain=it.gain)
+        if straight is not None:
+            outputs.append(straight)
+            continue
         try:
             found = render(
                 it.network, input_v[min(i, input_v.shape[0] - 1)], sample_rate_hz=sample_rate_hz,
