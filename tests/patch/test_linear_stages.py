@@ -192,3 +192,47 @@ def test_a_bank_that_rings_by_itself_is_integrated_and_grows():
     kick[0, :40] = 1e-3
     out = play_patch(made(loud), kick, 48_000.0)[0]
     assert np.abs(out[-2400:]).max() > 3 * np.abs(out[2400:4800]).max()
+
+
+def comb(f, hertz, g, damping=None, mix=1.0):
+    s = 2j * np.pi * f
+    back = g * np.exp(-s / hertz) / (1 if damping is None else 1 + s / (2 * np.pi * damping))
+    return 1 - mix + mix / (1 - back)
+
+
+@pytest.mark.parametrize(("hertz", "g", "damping", "mix"), [
+    (110.0, 0.7, None, 1.0), (83.3, -0.9, 3000.0, 0.5), (1234.5, 0.95, 8000.0, 0.8)])
+def test_a_comb_between_two_filters(hertz, g, damping, mix):
+    """Responds as its formula, group delay by the slope of its phase; is rendered as it responds."""
+    generator = np.random.default_rng(3)
+    first, second = random_filter(generator), random_filter(generator)
+    stage = {"stage": "comb", "frequency_hz": hertz, "feedback": g, "mix": mix}
+    stage |= {} if damping is None else {"damping_hz": damping}
+    patched = made(first, stage, second)
+    (found,) = respond_patch(patched, HZ)
+    close(found.gain, gain_of([first], HZ) * comb(HZ, hertz, g, damping, mix) * gain_of([second], HZ))
+    alone = made(stage)
+    at = np.array([200.0, 777.0, 3001.0])
+    step = 1e-3
+    phases = [np.deg2rad(respond_patch(alone, at + way * step)[0].phase_deg) for way in (-1, 1)]
+    assert respond_patch(alone, at)[0].group_delay_s == pytest.approx(
+        -(phases[1] - phases[0]) / (2 * np.pi * 2 * step), rel=1e-3, abs=1e-9)
+    t = np.arange(48_000) / 48_000
+    played = np.sin(np.clip(t / 0.1, 0, 1) * np.pi / 2) ** 4 * np.sin(2 * np.pi * 777.0 * t)
+    out = play_patch(alone, played[np.newaxis], 48_000.0)[0][36_000:-200]
+    turn = 2 * np.pi * 777.0 * t[36_000:-200]
+    weights = np.linalg.lstsq(np.stack([np.cos(turn), np.sin(turn)], axis=1), out, rcond=None)[0]
+    expected = comb(np.array([777.0]), hertz, g, damping, mix)[0]
+    assert weights[1] + 1j * weights[0] == pytest.approx(expected, abs=2e-4 * abs(expected))
+
+
+def test_a_delay_comes_back_when_it_should():
+    kick = np.zeros((1, 9600))
+    kick[0, 100] = 1.0
+    out = play_patch(made({"stage": "comb", "frequency_hz": 100.0, "feedback": 0.5}), kick, 48_000.0)[0]
+    assert out[100 + 480 * np.arange(4)] == pytest.approx([1, 0.5, 0.25, 0.125], abs=1e-9)
+
+
+def test_a_comb_in_a_branch_is_refused():
+    with pytest.raises(CircuitError, match="here: a comb stands between networks"):
+        respond_patch(made({"stage": "parallel", "branches": [{"path": [{"stage": "comb", "id": "here"}]}]}), HZ)

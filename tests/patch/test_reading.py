@@ -40,7 +40,7 @@ WRONG = [
     (patch([LOWPASS]) | {"name": ""}, "name"), (patch([LOWPASS]) | {"name": "a" * 121}, "name"),
     (patch([LOWPASS]) | {"name": 7}, "name"), (patch([LOWPASS], colour="red"), "colour"), (patch({}), "path"),
     (patch([7]), r"path\[0\]"), (patch([LOWPASS, {"id": "x"}]), "x: stage"), (patch([{}]), r"path\[0\]: stage"),
-    (patch([{"stage": "wah"}]), r"path\[0\]: stage"), (patch([{"stage": "comb", "id": "rings"}]), "rings: 'comb'"),
+    (patch([{"stage": "wah"}]), r"path\[0\]: stage"), (patch([{"stage": "crush", "id": "rings"}]), "rings: 'crush'"),
     (changed(filter="no-such"), "first: .*no-such"), (changed(mode="sideways"), "first: .*sideways"),
     (changed(cutoff_hz=-3), "first: cutoff_hz"), (changed(cutoff_hz="wide"), "first: cutoff_hz"),
     (changed(cutoff_hz=True), "first: cutoff_hz"), (changed(resonance_gain=-1), "first: resonance_gain"),

@@ -15,7 +15,7 @@ from jiyuu.circuits.network import BranchKind
 from jiyuu.errors import CircuitError
 from jiyuu.field_words import asked as worded
 from jiyuu.patch.controls import Control, FigureDocument, Name, Part, Route
-from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes, StagePart
+from jiyuu.patch.linear_stages import AllPass, Bank, Comb, Formants, Shapes, StagePart
 from jiyuu.signals.source import Source, SourceKind
 
 Finite = Annotated[float, Field(allow_inf_nan=False, strict=True)]
@@ -212,7 +212,8 @@ class Pair(StagePart):
         return (Parallel(stage="parallel", branches=(Limb(path=(first,)), Limb(path=(second,)))),)
 
 
-AnyStage = (Gain | Shape | FilterStage | Parallel | Feedback | Stereo | Pair | Bank | Formants | Shapes | AllPass)
+AnyStage = (Gain | Shape | FilterStage | Parallel | Feedback | Stereo | Pair | Bank | Formants | Shapes | AllPass
+            | Comb)
 Stage = Annotated[AnyStage, Field(discriminator="stage")]
 
 

@@ -1,4 +1,5 @@
-"""Stages of a patch that are only their transfer function: shapes, bank, formants, all-pass chain."""
+"""Stages of a patch that are only their transfer function: shapes, bank, formants, all-pass chain; and the comb, which
+stands between networks."""
 
 from __future__ import annotations
 
@@ -8,10 +9,12 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import ConfigDict, Field, model_validator
 
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.sections import Section, bandpass, high_shelf, low_shelf, peak
 from jiyuu.field_words import asked as worded
 from jiyuu.patch.controls import Finite, Name, Part
+from jiyuu.simulation.linear_render import GONE
 
 # Men's averages, Hz (Peterson and Barney 1952, JASA).
 VOWELS: dict[str, tuple[float, float, float]] = {
@@ -125,3 +128,30 @@ class AllPass(StagePart):
     cutoff_hz: Annotated[Finite, worded("Cutoff", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)] = 800.0
     feedback: Annotated[Finite, worded("Feedback", step=0.05, low=-0.99, high=0.99)] = 0.0
     mix: Annotated[Finite, worded("Mix", step=0.05, low=0, high=1)] = 0.5
+
+
+class Comb(StagePart):
+    """What comes back after a delay: y = x + feedback·D·y(t − 1/frequency), D a pole at damping_hz."""
+
+    stage: Literal["comb"]
+    frequency_hz: Annotated[Finite, worded("Frequency", unit="Hz", low=1, high=CUTOFF_MAXIMUM_HZ)] = 110.0
+    feedback: Annotated[Finite, worded("Feedback", step=0.05, low=-0.99, high=0.99)] = 0.7
+    damping_hz: Annotated[Finite, Field(ge=1, le=1e6)] | None = None
+    mix: Annotated[Finite, worded("Mix", step=0.05, low=0, high=1)] = 1.0
+
+    def gain(self, frequency_hz: FloatArray) -> tuple[ComplexArray, FloatArray]:
+        """(gain (n,), group delay (n,) in s). Its phase never leaves ±90°: what comes back is less than what went in.
+        """
+        s = 2j * np.pi * np.asarray(frequency_hz, dtype=float)
+        delay_s = 1 / self.frequency_hz
+        turn = 0.0 if self.damping_hz is None else 1 / (2 * np.pi * self.damping_hz)
+        back = self.feedback * np.exp(-s * delay_s) / (1 + s * turn)
+        wet = 1 / (1 - back)
+        total = 1 - self.mix + self.mix * wet
+        slope = self.mix * wet**2 * 1j * back * (-delay_s - turn / (1 + s * turn))
+        return np.asarray(total, dtype=np.complex128), np.asarray(-np.imag(slope / total))
+
+    @property
+    def ring_s(self) -> float:
+        """Until it has died by GONE nats."""
+        return GONE / max(-np.log(max(abs(self.feedback), 1e-12)), 1e-9) / self.frequency_hz + 0.01

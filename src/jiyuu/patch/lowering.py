@@ -37,8 +37,8 @@ from jiyuu.patch.document import (
     Stereo,
     inner_paths,
 )
-from jiyuu.patch.inside import Tap, patched_in, tap_of
-from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Group, Shapes
+from jiyuu.patch.inside import Tap, inner_routes, patched_in, tap_of
+from jiyuu.patch.linear_stages import AllPass, Bank, Comb, Formants, Group, Shapes
 
 UNIT_HZ = 1000.0  # a network has one cutoff; those of a patch are ratios to this one
 LEFT, RIGHT = "left", "right"
@@ -80,6 +80,25 @@ def lowered(patch: Patch, side: str = LEFT, moving: Collection[str] = ()) -> Low
     """One side in which the controls named stay free ('first.cutoff', 'first.resonance', 'drive.level',
     'loop.feedback', 'output.level') and everything else is fixed. Raises CircuitError as network_of does."""
     return _lowered(_Lowering(side, frozenset(moving)), patch.path, patch)
+
+
+def pieces_of(patch: Patch) -> list[Patch | Comb]:
+    """The path between its combs, each piece a patch of its own. Raises CircuitError where an output moves a control
+    past a comb."""
+    if not any(isinstance(stage, Comb) and not stage.off for stage in patch.path):
+        return [patch]
+    if any(True for _ in inner_routes(patch)):
+        raise CircuitError("routes: a stage's own output cannot move a control of a path with a comb in it yet; take "
+                           "the comb out, or the route.")
+    found: list[Patch | Comb] = []
+    run: list[AnyStage] = []
+    for stage in patch.path:
+        if isinstance(stage, Comb) and not stage.off:
+            found += [patch.model_copy(update={"path": tuple(run)}), stage]
+            run = []
+        else:
+            run.append(stage)
+    return [*found, patch.model_copy(update={"path": tuple(run)})]
 
 
 def lowered_path(path: Sequence[AnyStage], side: str = LEFT, moving: Collection[str] = ()) -> Lowered:
@@ -135,6 +154,7 @@ class _Lowering:
         return levelled(network, name)
 
     def stage(self, stage: AnyStage, place: str, octaves: float) -> Network:
+        """Raises CircuitError for what is no network."""
         called = stage.id or place
         if isinstance(stage, Shape):
             return named(_curve(stage), called)
@@ -142,6 +162,9 @@ class _Lowering:
             return self.filter(stage, called, octaves)
         if isinstance(stage, Pair):
             return self.path(stage.path(), called, octaves)
+        if isinstance(stage, Comb):
+            raise CircuitError(f"{called}: a comb stands between networks: it can be played in the path itself, not in "
+                               "a branch, a loop or beside a filter in hand yet.")
         if isinstance(stage, Bank | Formants | Shapes | AllPass):
             return _linear(stage, called, UNIT_HZ / 2.0**octaves)
         if isinstance(stage, Stereo):

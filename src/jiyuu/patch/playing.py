@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 from jiyuu.patch.document import Patch
 from jiyuu.patch.heard import HeardRecord
-from jiyuu.patch.lowering import LEFT, RIGHT, is_stereo, lowered
-from jiyuu.patch.motion import Motion
+from jiyuu.patch.linear_stages import Comb
+from jiyuu.patch.lowering import LEFT, OUTPUT_LEVEL, RIGHT, is_stereo, lowered, pieces_of
+from jiyuu.patch.motion import Motion, Values
 from jiyuu.patch.response import judged_loops
 from jiyuu.patch.sounding import source_record
-from jiyuu.simulation.linear_render import through_straight
+from jiyuu.simulation.linear_render import answered, through_straight
 from jiyuu.simulation.render import SEGMENT, render
 
 AFTER_S = 0.02  # that the filter's own looking ahead asks beyond the end
@@ -41,26 +44,43 @@ def play_patch(
                                       for i in range(1, 9)}
     moves = Motion(patch, input_v.shape[1] / sample_rate_hz + AFTER_S, heard).moves()
     sides = (LEFT, RIGHT) if stereo else (LEFT,)
+    pieces = pieces_of(patch)
     outputs = []
     for i, side in enumerate(sides):
-        it = lowered(patch, side, moves.keys())
-        own = {name: move for name, move in moves.items() if name in (*it.network.cutoffs, *it.network.gains)}
-        straight = None if own else through_straight(
-            it.network, input_v[min(i, input_v.shape[0] - 1)], sample_rate_hz, cutoff_hz=it.cutoff_hz, gain=it.gain)
-        if straight is not None:
-            outputs.append(straight)
-            continue
-        try:
-            found = render(
-                it.network, input_v[min(i, input_v.shape[0] - 1)], sample_rate_hz=sample_rate_hz,
-                cutoff_hz=it.cutoff_hz, gain=it.gain, modes=["out"], moves=own, block=block or SEGMENT,
-            ).output_v[0]
-        except OverflowError as error:
-            raise _ran_away(patch) from error
-        if not np.isfinite(found).all() or np.abs(found).max(initial=0.0) > LOUDEST_V:
-            raise _ran_away(patch)
-        outputs.append(found)
+        sound = input_v[min(i, input_v.shape[0] - 1)]
+        for k, piece in enumerate(pieces):
+            if isinstance(piece, Comb):
+                comb = piece
+                sound = answered(sound, sample_rate_hz, round(comb.ring_s * sample_rate_hz),
+                                 lambda hertz, comb=comb: comb.gain(hertz)[0])  # type: ignore[misc]
+                continue
+            # The output's own level stands behind the last piece.
+            own = {name: move for name, move in moves.items() if name != OUTPUT_LEVEL or k == len(pieces) - 1}
+            sound = _through(piece, side, sound, sample_rate_hz, own, block)
+        outputs.append(sound)
     return np.stack(outputs)
+
+
+def _through(
+    patch: Patch, side: str, input_v: FloatArray, sample_rate_hz: float, moves: Mapping[str, Values], block: int | None
+) -> FloatArray:
+    """(n,) volts of one side of a piece that is one network."""
+    it = lowered(patch, side, moves.keys())
+    own = {name: move for name, move in moves.items() if name in (*it.network.cutoffs, *it.network.gains)}
+    straight = None if own else through_straight(it.network, input_v, sample_rate_hz, cutoff_hz=it.cutoff_hz,
+                                                 gain=it.gain)
+    if straight is not None:
+        return straight
+    try:
+        found = render(
+            it.network, input_v, sample_rate_hz=sample_rate_hz, cutoff_hz=it.cutoff_hz, gain=it.gain, modes=["out"],
+            moves=own, block=block or SEGMENT,
+        ).output_v[0]
+    except OverflowError as error:
+        raise _ran_away(patch) from error
+    if not np.isfinite(found).all() or np.abs(found).max(initial=0.0) > LOUDEST_V:
+        raise _ran_away(patch)
+    return np.asarray(found)
 
 
 def _ran_away(patch: Patch) -> SignalError:

@@ -19,7 +19,7 @@ from jiyuu.whole_file import write_text
 
 DEEPEST = 16
 NAMED = re.compile(r"routes\[\d+\]|controls\.[^.]+|figure|figure\.steps\[\d+\]")  # places with a name of their own
-PLANNED = ("comb", "crush")
+PLANNED = ("crush",)
 
 
 def read_patch(path: Path) -> tuple[Patch, tuple[Path, ...]]:
@@ -146,7 +146,7 @@ def _sentence(error: ValidationError, document: dict[str, Any]) -> str:
         message = "this key is not known; remove it or correct its spelling"
     if first["type"] == "union_tag_invalid":
         field, message = "stage", ("there is no such stage; use gain, shape, filter, parallel, feedback, stereo, pair, "
-                                   "bank, formants, shapes or allpass")
+                                   "bank, formants, shapes, allpass or comb")
         if name.startswith("controls."):
             field = "kind"
             message = ("there is no such control; use envelope, lfo, hold, random, steps, follower, signal, figure or "

@@ -12,7 +12,8 @@ from jiyuu.circuits.linear import StateSpace, response_of, state_space
 from jiyuu.circuits.loops import least_ringing
 from jiyuu.circuits.network import Branch, Network
 from jiyuu.patch.document import AnyStage, Feedback, Patch
-from jiyuu.patch.lowering import UNIT_HZ, PlacedLoop, loops_in, loops_of, network_of, sides_of
+from jiyuu.patch.linear_stages import Comb
+from jiyuu.patch.lowering import UNIT_HZ, PlacedLoop, loops_in, loops_of, network_of, pieces_of, sides_of
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -43,14 +44,24 @@ def resting_system(network: Network) -> StateSpace:
 
 def respond_patch(patch: Patch, frequency_hz: FloatArray) -> list[SideResponse]:
     """One for every side. Raises CircuitError naming a stage that cannot be played."""
-    found = []
-    for side in sides_of(patch):
-        network = network_of(patch, side)
+    return [_side(patch, side, np.asarray(frequency_hz, dtype=float)) for side in sides_of(patch)]
+
+
+def _side(patch: Patch, side: str, frequency_hz: FloatArray) -> SideResponse:
+    """The product of its pieces."""
+    gain = np.ones(frequency_hz.size, dtype=np.complex128)
+    phase_deg, delay_s, stable = np.zeros(gain.size), np.zeros(gain.size), True
+    for piece in pieces_of(patch):
+        if isinstance(piece, Comb):
+            own, late = piece.gain(frequency_hz)
+            gain, phase_deg, delay_s = gain * own, phase_deg + np.degrees(np.angle(own)), delay_s + late
+            continue
+        network = network_of(piece, side)
         system = resting_system(network)
         answer = response_of(system, frequency_hz, ("out",))
-        found.append(SideResponse(answer.gain[0], answer.phase_deg[0], answer.group_delay_s[0],
-                                  _is_stable(network, system)))
-    return found
+        gain, phase_deg = gain * answer.gain[0], phase_deg + answer.phase_deg[0]
+        delay_s, stable = delay_s + answer.group_delay_s[0], stable and _is_stable(network, system)
+    return SideResponse(gain, phase_deg, delay_s, stable)
 
 
 def judged_loops(patch: Patch) -> list[Loop]:

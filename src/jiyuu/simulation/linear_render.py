@@ -3,6 +3,8 @@ output, at any frequency without error."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from scipy.fft import irfft, next_fast_len, rfft
 
@@ -46,9 +48,16 @@ def through_straight(
     if not _is_the_response(system, A, moving, poles, weights):
         return None
     ring = int(GONE / slowest * sample_rate_hz) + 1
+    return answered(input_v, sample_rate_hz, ring, lambda hertz: _response(
+        poles, weights, float(system.D[0]), hertz, system.rate))
+
+
+def answered(
+    input_v: FloatArray, sample_rate_hz: float, ring: int, response: Callable[[FloatArray], ComplexArray]
+) -> FloatArray:
+    """(n,) volts behind a response that has rung out after so many samples."""
     size = next_fast_len(max(BLOCK, 2 * ring), real=True)
-    answer = _response(poles, weights, float(system.D[0]), np.asarray(np.fft.rfftfreq(size, 1 / sample_rate_hz)),
-                       system.rate)
+    answer = response(np.asarray(np.fft.rfftfreq(size, 1 / sample_rate_hz)))
     out = np.zeros(input_v.size + size)
     step = size - ring
     for start in range(0, input_v.size, step):
