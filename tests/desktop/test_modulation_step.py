@@ -2,13 +2,19 @@
 
 import numpy as np
 import pytest
+import soundfile
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from jiyuu.bench.heard import HEARD_RATE_HZ, Heard, heard_record
 from jiyuu.bench.live import Mixer, Recorded
 from jiyuu.prediction.response import GRID_HZ
+from jiyuu.signals.pings import ping_stimulus
 from tests.desktop.using import measured, settled, typed
+from tests.measurement.test_ping import RATE, system
+from tests.measurement.test_ping import stepped as stepped_exactly
+from tests.measurement.test_settling import lag
+from tests.measurement.test_settling import stepped as stepped_whistle
 from tests.truths import FORMS
 
 
@@ -164,3 +170,20 @@ def test_it_is_heard_as_it_moves_and_comes_round_without_a_seam(step, window):
     steps = np.abs(np.diff(played))
     around = steps[3 * HEARD_RATE_HZ - 5000 : 3 * HEARD_RATE_HZ + 5000]
     assert around.max() <= 1.05 * steps[: 2 * HEARD_RATE_HZ].max()
+
+
+def test_pings_and_steps_of_a_real_unit_are_dropped(step, window, qtbot, tmp_path):
+    played = ping_stimulus(length_s=0.001, level_v=1.0, every_s=0.5, count=2, sample_rate_hz=RATE)
+    rang = stepped_exactly(system("bandpass", 440.0, 12.0, 0.0), played, RATE)
+    sung, _ = stepped_whistle((0, 1), 300.0, lag(0.001), thump=0.01)
+    noise = np.random.default_rng(1)
+    for name, record in (("played", played), ("rang", rang + noise.normal(0, 1e-4, rang.size)), ("sung", sung)):
+        soundfile.write(tmp_path / f"{name}.wav", record / 10, RATE, "FLOAT")
+    for paths, quantity, value in (((tmp_path / "rang.wav", tmp_path / "played.wav"), "ring_hz", 439.6),
+                                   ((tmp_path / "sung.wav",), "settling_s", 0.0048)):
+        with qtbot.waitSignal(window.measuring.jobs.finished, timeout=60_000):
+            window.files.open(list(paths))
+        settled(window, qtbot)
+        found = {logged.finding.quantity: logged.finding for logged in step.presenter.logged}
+        assert found[quantity].value == pytest.approx(value, rel=0.02)
+        assert step.presenter.run.source == ", ".join(path.name for path in reversed(paths))

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jiyuu.arrays import FloatArray
+from jiyuu.measurement.notice import Notice
 from jiyuu.measurement.ping import MeasuredPings, measure_pings
 from jiyuu.measurement.settling import SettledStep, measure_settling
 from jiyuu.progress import Progress
@@ -41,6 +42,7 @@ class ModulationRun:
     sample_rate_hz: float
     pings: MeasuredPings | None
     steps: tuple[SettledStep, ...] | None
+    notices: tuple[Notice, ...] = ()
 
 
 def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | ModulationRun]:
@@ -67,4 +69,4 @@ def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | 
         records["steps"] = rig.play(kick, panel, [request.mode], cutoff_cv_v=volts)[0]
         yield Progress("Measuring how it settles", 0.7)
         steps = measure_settling(records["steps"], rate)
-    yield ModulationRun(records, rate, pings, steps)
+    yield ModulationRun(records, rate, pings, steps, () if pings is None else pings.notices)

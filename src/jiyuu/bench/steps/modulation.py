@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Annotated, Any
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
 
 from jiyuu.bench.run import Run
 from jiyuu.bench.setting import Setting
@@ -15,6 +16,9 @@ from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
 from jiyuu.wording.modulation import QUANTITIES
 from jiyuu.wording.notices import notices_json
+
+if TYPE_CHECKING:
+    from jiyuu.rig.modulation_run import ModulationRun
 
 
 class ModulationSetting(Setting):
@@ -58,22 +62,11 @@ class ModulationStep(Step):
             not standing.self_oscillates, self._can_whistle(standing))
 
     def run(self, standing: Standing, setting: ModulationSetting, request: Any, rig: Rig) -> Iterator[Progress | Run]:
-        from jiyuu.measurement.contexts import Struck
-        from jiyuu.measurement.modulation_findings import ping_findings, settling_findings
         from jiyuu.rig.modulation_run import run_modulation
 
         for step in run_modulation(request, rig):
-            if isinstance(step, Progress):
-                yield step
-                continue
-            struck = Struck(setting.pulse_ms, request.level_v, standing.resonance_percent)
-            findings = [] if step.pings is None else ping_findings(step.pings.pings, struck)
-            findings += [] if step.steps is None else settling_findings(step.steps)
-            rate = step.sample_rate_hz
-            yield Run(
-                self.key, standing, setting, tuple(findings), _tables(step),
-                {name: (record, rate) for name, record in step.records.items()},
-                {"warnings": [] if step.pings is None else notices_json(step.pings.notices)})
+            yield step if isinstance(step, Progress) else made(standing, setting, step, request.pulse_s,
+                                                               request.level_v)
 
     def predict(self, standing: Standing, setting: ModulationSetting) -> Iterator[Any]:
         from jiyuu.bench.patched import patch_of
@@ -84,7 +77,63 @@ class ModulationStep(Step):
         yield spectrogram_of(patch, setting.seconds)
 
 
-def _tables(found: Any) -> tuple[Table, ...]:
+def made(
+    standing: Standing, setting: ModulationSetting, run: ModulationRun, pulse_s: float, level_v: float
+) -> Run:
+    """What was struck and stepped, with its findings."""
+    from jiyuu.measurement.contexts import Struck
+    from jiyuu.measurement.modulation_findings import ping_findings, settling_findings
+
+    struck = Struck(float(f"{1000 * pulse_s:.4g}"), float(f"{level_v:.4g}"), standing.resonance_percent)
+    findings = [] if run.pings is None else ping_findings(run.pings.pings, struck)
+    findings += [] if run.steps is None else settling_findings(run.steps)
+    return Run(
+        "modulation", standing, setting, tuple(findings), _tables(run),
+        {name: (record, run.sample_rate_hz) for name, record in run.records.items()},
+        {"warnings": notices_json(run.notices)})
+
+
+def from_files(
+    standing: Standing, setting: ModulationSetting, first: Path, second: Path, *, channel: str | None = None
+) -> Iterator[Progress | Run]:
+    """Pulses and what rang behind them, in whichever order the files were given; what was played is read from the file
+    that was. channel: left or right, told by the stimulus when not given. Raises JiyuuError where they are no pair."""
+    from jiyuu.measurement.ping import measure_pings
+    from jiyuu.rig.files import read_pair, tell_apart
+    from jiyuu.rig.modulation_run import ModulationRun
+    from jiyuu.signals.pings import pings_in
+    from jiyuu.signals.recordings import FULL_SCALE_V
+
+    yield Progress("Reading the files", 0.1)
+    stimulus, recording = tell_apart(first, second)
+    pair = read_pair(stimulus, recording, channel=channel)
+    pings = pings_in(pair.stimulus_v, pair.sample_rate_hz)
+    yield Progress("Measuring how it rings", 0.3)
+    found = measure_pings(pair.recording_v, pair.sample_rate_hz, pings, full_scale_v=FULL_SCALE_V)
+    run = ModulationRun({"stimulus": pair.stimulus_v, "pings": pair.recording_v}, pair.sample_rate_hz, found, None,
+                        (*(() if pair.chosen is None else (pair.chosen,)), *found.notices))
+    yield made(standing, setting, run, pings.length_s, pings.level_v).taken_from(f"{stimulus.name}, {recording.name}")
+
+
+def from_recording(
+    standing: Standing, setting: ModulationSetting, path: Path, *, channel: str | None = None
+) -> Iterator[Progress | Run]:
+    """A whistle whose control was stepped by hand. Raises JiyuuError where no two pitches follow each other."""
+    from jiyuu.measurement.settling import measure_settling
+    from jiyuu.rig.channels import channel_of
+    from jiyuu.rig.modulation_run import ModulationRun
+    from jiyuu.signals.recordings import read_recording
+
+    yield Progress("Measuring how it settles", 0.2)
+    read = read_recording(path)
+    record_v, chosen = channel_of(read, None, channel)
+    rate = float(read.sample_rate_hz)
+    run = ModulationRun({"steps": record_v}, rate, None, measure_settling(record_v, rate),
+                        () if chosen is None else (chosen,))
+    yield made(standing, setting, run, setting.pulse_ms / 1000, setting.strike_v).taken_from(path.name)
+
+
+def _tables(found: ModulationRun) -> tuple[Table, ...]:
     """Pings and steps, a row each."""
     import numpy as np
 

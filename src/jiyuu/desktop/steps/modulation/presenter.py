@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -16,7 +17,7 @@ from jiyuu.bench.setting import said
 from jiyuu.bench.setup import Setup
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.starting_points import STARTING_POINTS
-from jiyuu.bench.steps.modulation import ModulationSetting
+from jiyuu.bench.steps.modulation import ModulationSetting, from_files, from_recording
 from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.steps.presenter import StepPresenter, compiled_apart
 from jiyuu.errors import CircuitError, JiyuuError
@@ -141,6 +142,25 @@ class ModulationPresenter(StepPresenter):
             else "Predicted; M strikes the unit and steps its whistle."
 
     # What the person does
+
+    def measure_files(
+        self, first: Path, second: Path, *, interface: Path | None = None, channel: str | None = None
+    ) -> None:
+        """Pulses and what rang behind them, in whichever order they were dropped. Raises JiyuuError for an interface
+        alone: it is not taken out of a ring."""
+        if interface is not None:
+            raise JiyuuError("An interface is not taken out of a ring yet; leave its recording out.")
+        setting = self.setting
+        self._measuring.read(f"{first.name} and {second.name}",
+                             lambda standing: from_files(standing, setting, first, second, channel=channel))
+
+    def read_recording(self, path: Path, *, channel: str | None = None, harmonic: int | None = None) -> None:
+        """A whistle whose control was stepped. Raises JiyuuError for a harmonic: its pitch is its own."""
+        if harmonic is not None:
+            raise JiyuuError("Settling is read from the whistle itself; leave the harmonic out.")
+        if self.shelved is not None:
+            setting = self.setting
+            self._measuring.read(path.name, lambda standing: from_recording(standing, setting, path, channel=channel))
 
     def try_moment(self, time_s: float) -> None:
         """While the line is dragged."""
