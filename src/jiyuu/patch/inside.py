@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from jiyuu.arrays import FloatArray
 from jiyuu.circuits.control import Taper
 from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
@@ -74,11 +73,7 @@ def patched_in(patch: Patch, network: Network, taps: Mapping[str, Tap]) -> Netwo
         else:
             raise CircuitError(f"routes: to: '{route.target}' cannot be moved by a stage's own output; a cutoff, a "
                                "resonance, a level or a feedback can.")
-    return replace(network, cutoff_by=_small(cutoff_by), gain_by=_small(gain_by), structure=())
-
-
-def _small(matrix: FloatArray) -> FloatArray:
-    return np.where(np.abs(matrix) > 1e-300, matrix, 0.0)
+    return replace(network, cutoff_by=cutoff_by, gain_by=gain_by, structure=())
 
 
 def _places(network: Network, names: tuple[str, ...]) -> list[int]:
