@@ -233,6 +233,7 @@ def test_a_delay_comes_back_when_it_should():
     assert out[100 + 480 * np.arange(4)] == pytest.approx([1, 0.5, 0.25, 0.125], abs=1e-9)
 
 
-def test_a_comb_in_a_branch_is_refused():
+def test_a_comb_in_a_loop_is_refused():
+    ladder = {"stage": "filter", "filter": "transistor-ladder"}
     with pytest.raises(CircuitError, match="here: a comb stands between networks"):
-        respond_patch(made({"stage": "parallel", "branches": [{"path": [{"stage": "comb", "id": "here"}]}]}), HZ)
+        respond_patch(made({"stage": "feedback", "amount": 0.5, "path": [ladder, {"stage": "comb", "id": "here"}]}), HZ)

@@ -8,7 +8,8 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from jiyuu.errors import CircuitError
-from jiyuu.patch.motion import Motion, frozen_at
+from jiyuu.patch.frozen import frozen_at
+from jiyuu.patch.motion import Motion
 from jiyuu.patch.playing import play_patch, sources_record
 from jiyuu.patch.reading import parse_patch, read_patch, write_patch
 from jiyuu.patch.response import respond_patch
@@ -201,7 +202,6 @@ ENVELOPE = {"kind": "envelope"}
     ({"controls": {"a": lfo(rate_hz=0)}}, "rate_hz"), ({"controls": {"a": lfo(beats=1)}}, "rate_hz or beats"),
     ({"controls": {"a": {"kind": "steps", "values": [], "rate_hz": 1}}}, "values"),
     ({"controls": {"a": {"kind": "wobble"}}}, "controls"), ({"controls": {"a": lfo(colour=1)}}, "colour"),
-    ({"controls": {"a": {"kind": "follower", "of": "first"}}}, "only a source can"),
     ({"controls": {"a": {"kind": "follower", "of": "sky"}}}, "no source or stage 'sky'"),
     ({"controls": {"a": {"kind": "follower", "of": "source 1", "low_hz": 900, "high_hz": 200}}}, "must lie under"),
     ({"controls": {"a": {"kind": "signal", "of": "first"}},

@@ -7,7 +7,7 @@ one network apart from another's.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -111,6 +111,28 @@ def levelled(network: Network, gain: str) -> Network:
         network, gains=(*network.gains, gain), structure=(),
         gain_by=np.concatenate([network.gain_by, np.zeros((1, len(network.capacitors)))]),
         **_changed(network, "VUZ", unmoved), **_changed(network, "CDE", by),
+    )
+
+
+def blended(network: Network, modes: Mapping[str, str]) -> Network:
+    """One output 'out', the sum of some outputs, each times a new gain: {mode: the gain's name}."""
+    rows = [network.output_index(mode) for mode in modes]
+    n, m, g, more = len(network.capacitors), len(network.branches), len(network.gains), len(rows)
+    own = {name: np.concatenate([matrix.parts, np.zeros((more, *matrix.parts.shape[1:]))])
+           for name, matrix in ((name, getattr(network, name)) for name in MATRICES)}
+    # What is blended goes through a branch each, so that no two gains multiply each other.
+    Z, E = np.zeros((1 + g + more, m + more, m + more)), np.zeros((1 + g + more, 1, m + more))
+    Z[:, :m, :m], Z[:, m:, :m] = own["Z"], own["E"][:, rows]
+    for k in range(more):
+        E[1 + g + k, 0, m + k] = 1.0
+    branches = (*network.branches, *(Branch(f"{mode} taken", BranchKind.LINEAR) for mode in modes))
+    return replace(
+        network, branches=branches, outputs=("out",), gains=(*network.gains, *modes.values()), structure=(),
+        V=Affine(np.concatenate([own["V"], own["C"][:, rows]], axis=1)),
+        U=Affine(np.concatenate([own["U"], own["D"][:, rows]], axis=1)), Z=Affine(Z),
+        W=np.concatenate([network.W, np.zeros((n, more))], axis=1), C=Affine(np.zeros((1 + g + more, 1, n))),
+        D=Affine(np.zeros((1 + g + more, 1))), E=Affine(E),
+        gain_by=np.concatenate([network.gain_by, np.zeros((more, n))]),
     )
 
 

@@ -6,11 +6,11 @@ Formulas of the sections: s in units of the section's own angular frequency, A =
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from jiyuu.arrays import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.compose import only, parallel, scaled, series
 from jiyuu.circuits.network import CUTOFF, Affine, Branch, BranchKind, Network
 
@@ -28,6 +28,12 @@ class Section:
         """From polynomials, highest power first, in their own scale."""
         lead = under[0]
         return cls(frequency_hz, (over[0] / lead, over[1] / lead, over[2] / lead), (under[1] / lead, under[2] / lead))
+
+    def gain(self, frequency_hz: FloatArray) -> ComplexArray:
+        """(n,) V/V at frequencies (n,)."""
+        s = 1j * np.asarray(frequency_hz) / self.frequency_hz
+        (b2, b1, b0), (a1, a0) = self.b, self.a
+        return np.asarray(((b2 * s + b1) * s + b0) / ((s + a1) * s + a0))
 
 
 def peak(frequency_hz: float, gain_db: float, q: float) -> Section:
@@ -105,8 +111,27 @@ def bank_group(
                     Z=Z)
 
 
-def all_pass(stages: int, frequency_hz: float, back: float, name: str, unit_hz: float) -> Network:
-    """A/(1 − back·A) of A = ((1 − s)/(1 + s))ⁿ: what goes at once round the loop is solved for beforehand."""
+def moving_bandpass(name: str, cutoff: str, damping: str) -> Network:
+    """A bandpass whose frequency is a named cutoff and whose 1/Q is a named gain: x1' = ω·x2, x2' = ω·(u − x1 − g·x2),
+    out g·x2."""
+    def with_gain(fixed: FloatArray, by_gain: FloatArray) -> Affine:
+        return Affine(np.stack([fixed, by_gain]))
+
+    return Network(
+        capacitors=(f"{name} 1", f"{name} 2"), outputs=("out",), W=np.eye(2), rate_ratio=np.ones(2),
+        branches=tuple(Branch(f"{name} {way}", BranchKind.LINEAR) for way in ("up", "down")), fixed_rate=np.zeros(2),
+        V=with_gain(np.array([[0.0, 1.0], [-1.0, 0.0]]), np.array([[0.0, 0.0], [0.0, -1.0]])),
+        U=with_gain(np.array([0.0, 1.0]), np.zeros(2)), Z=with_gain(np.zeros((2, 2)), np.zeros((2, 2))),
+        C=with_gain(np.zeros((1, 2)), np.array([[0.0, 1.0]])), D=with_gain(np.zeros(1), np.zeros(1)),
+        E=with_gain(np.zeros((1, 2)), np.zeros((1, 2))), gains=(damping,), cutoffs=(cutoff,),
+    )
+
+
+def all_pass(
+    stages: int, frequency_hz: float, back: float, name: str, unit_hz: float, *, moved_by: str = ""
+) -> Network:
+    """A/(1 − back·A) of A = ((1 − s)/(1 + s))ⁿ: what goes at once round the loop is solved for beforehand. moved_by: a
+    new gain of that name, which is `round_loop` of the feedback, instead of it."""
     n = stages
     # Each stage: w' = u_k − w, out = 2w − u_k. D of the chain is (−1)ⁿ.
     into, by_state = np.zeros(n + 1), np.zeros((n + 1, n))  # of each stage's input, the last the output
@@ -114,13 +139,29 @@ def all_pass(stages: int, frequency_hz: float, back: float, name: str, unit_hz: 
     for k in range(n):
         into[k + 1], by_state[k + 1] = -into[k], -by_state[k]
         by_state[k + 1, k] += 2.0
-    through = 1 / (1 - back * into[n])
-    U = into[:n] * through
-    V = by_state[:n] + np.outer(into[:n], back * by_state[n] * through) - np.eye(n)
-    return _network(
-        tuple(f"{name} {k + 1} v" for k in range(n)), tuple(f"{name} {k + 1}" for k in range(n)), V=V, U=U,
-        C=by_state[n] * through, D=into[n] * through, ratio=np.full(n, frequency_hz / unit_hz), W=np.eye(n),
+    # All of it is affine in r = back/(1 − back·D), since 1/(1 − back·D) = 1 + D·r.
+    d = into[n]
+    V = np.stack([by_state[:n] - np.eye(n), np.outer(into[:n], by_state[n])])
+    U, C, D = (np.stack([own, d * own]) for own in (into[:n], by_state[n], np.array(d)))
+    if not moved_by:
+        r = round_loop(back, n)
+        V, U, C, D = (own[:1] + r * own[1:] for own in (V, U, C, D))
+    network = _network(
+        tuple(f"{name} {k + 1} v" for k in range(n)), tuple(f"{name} {k + 1}" for k in range(n)), V=V[0], U=U[0],
+        C=C[0], D=float(D[0]), ratio=np.full(n, frequency_hz / unit_hz), W=np.eye(n),
     )
+    if not moved_by:
+        return network
+    nothing = {key: np.concatenate([matrix.parts, np.zeros((1, *matrix.parts.shape[1:]))])
+               for key, matrix in (("Z", network.Z), ("E", network.E))}
+    return replace(network, V=Affine(V), U=Affine(U), C=Affine(C[:, np.newaxis]), D=Affine(D[:, np.newaxis]),
+                   Z=Affine(nothing["Z"]), E=Affine(nothing["E"]), gains=(moved_by,), structure=(),
+                   gain_by=np.zeros((1, n)))
+
+
+def round_loop(back: float | FloatArray, stages: int) -> FloatArray:
+    """What a feedback comes to round an all-pass chain, whose direct way is (−1)ⁿ."""
+    return np.asarray(back / (1 - np.asarray(back) * (-1.0) ** stages))
 
 
 def _network(

@@ -313,14 +313,14 @@ def validate(file: Path, json: Json = False) -> None:
         result = {"valid": True, "kind": "book", "filters": letters, "kept_findings": kept}
         text = f"{file}: a book with {len(letters)} filters and {kept} findings kept."
     elif is_patch(str(file)):
-        from jiyuu.patch.document import Patch, stages_in
-        from jiyuu.patch.lowering import network_of, pieces_of, sides_of
+        import numpy as np
+
+        from jiyuu.patch.document import stages_in
         from jiyuu.patch.reading import read_patch
+        from jiyuu.patch.response import respond_patch
 
         patch, _ = read_patch(file)
-        for piece in (piece for piece in pieces_of(patch) if isinstance(piece, Patch)):
-            for side in sides_of(patch):
-                network_of(piece, side)
+        respond_patch(patch, np.array([1000.0]))
         count = len(list(stages_in(patch.path)))
         result = {"valid": True, "kind": "patch", "name": patch.name, "stages": count}
         text = f"{file}: patch '{patch.name}' with {count} stages."

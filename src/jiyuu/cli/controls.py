@@ -39,7 +39,7 @@ def controls(
     if not 1 <= rows * (1 + len(document.controls) + len(document.routes)) <= MOST_ROWS:
         raise CircuitError("that many rows are too many to write; give a lower --rate or a shorter --duration.")
     times_s = np.arange(rows) / rate_hz
-    motion = Motion(document, length_s)
+    motion = Motion(document, length_s, from_outside=True)
     columns = {"time_s": times_s, **{target.name: motion.value(target, times_s) for target in motion.targets},
                **{name: motion.control(name, times_s) for name in document.controls}}
     if out is not None or not json:

@@ -15,7 +15,7 @@ from jiyuu.cli.curves import ENDINGS
 from jiyuu.cli.options import PatchSettings, notice, print_json, short, typed
 from jiyuu.errors import CircuitError, JiyuuError, SignalError
 from jiyuu.patch.document import Patch
-from jiyuu.patch.motion import frozen_at
+from jiyuu.patch.frozen import frozen_at
 from jiyuu.patch.playing import play_patch, sources_record
 from jiyuu.patch.reading import parse_patch, read_patch
 from jiyuu.patch.response import SideResponse, judged_loops, respond_patch

@@ -9,9 +9,10 @@ import numpy as np
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import CUTOFF, RESONANCE, Network
 from jiyuu.errors import CircuitError
-from jiyuu.patch.document import AnyStage, FilterStage
+from jiyuu.patch.document import LEFT, AnyStage, FilterStage
 from jiyuu.patch.editing import place_of, replaced
-from jiyuu.patch.lowering import LEFT, UNIT_HZ, lowered_path
+from jiyuu.patch.lowering import UNIT_HZ, lowered
+from jiyuu.patch.stretches import Stretch
 
 
 class Surrounded(Filter):
@@ -30,7 +31,7 @@ class Surrounded(Filter):
         alone = Filter.model_construct(**{name: getattr(self, name) for name in Filter.model_fields})
         own = FilterStage.model_construct(stage="filter", id=self.in_hand, filter=alone, parameters={})
         cutoff, resonance = f"{self.in_hand}.cutoff", f"{self.in_hand}.resonance"
-        found = lowered_path(replaced(self.path, place, own), self.side, (cutoff, resonance))
+        found = lowered(Stretch(replaced(self.path, place, own)), self.side, (cutoff, resonance))
         if cutoff not in found.network.cutoffs:
             raise CircuitError(f"The filter in hand is not heard on the {self.side} side; look at the other one.")
         network = found.network

@@ -8,19 +8,22 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field, ValidationError, model_validator
 
+from jiyuu.arrays import FloatArray
 from jiyuu.circuits.catalogue import circuit, circuits
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import BranchKind
 from jiyuu.errors import CircuitError
 from jiyuu.field_words import asked as worded
+from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.controls import Control, FigureDocument, Name, Part, Route
-from jiyuu.patch.linear_stages import AllPass, Bank, Comb, Formants, Shapes, StagePart
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes, StagePart
 from jiyuu.signals.source import Source, SourceKind
 
 Finite = Annotated[float, Field(allow_inf_nan=False, strict=True)]
 Level = Annotated[Finite, worded("Level", unit="dB", low=-200, high=120)]
 Polarity = Literal[1, -1]
+LEFT, RIGHT = "left", "right"
 
 
 class PatchSource(Part):
@@ -122,9 +125,19 @@ class FilterStage(StagePart):
         })
 
     @property
+    def morph(self) -> float:
+        """Where between lowpass and highpass its mode 'morph' stands."""
+        return float(self.document.entry.values(self.all_parameters).get("morph", 0.0))
+
+    @property
     def loop_gain(self) -> float:
         return self.document.gain_at(self.document.resonance_percent) if self.resonance_gain is None else (
             self.resonance_gain)
+
+
+def morph_weights(morph: FloatArray | float) -> tuple[Any, Any]:
+    """How much of lowpass and of highpass a state variable's mode 'morph' is."""
+    return np.minimum(1.0, 2 - 2 * np.asarray(morph)), np.minimum(1.0, 2 * np.asarray(morph))
 
 
 class Limb(Part):
@@ -133,10 +146,20 @@ class Limb(Part):
     path: tuple[Stage, ...] = ()
     level_db: Level = 0.0
     polarity: Polarity = 1
+    pan: Annotated[Finite, worded("Pan", step=0.1, low=-1, high=1)] = 0.0
+    sources: Annotated[tuple[PatchSource, ...], Field(max_length=8)] = ()
 
-    @property
-    def factor(self) -> float:
-        return float(self.polarity * 10 ** (self.level_db / 20))
+    def factor(self, side: str) -> float:
+        """How loud it is on a side."""
+        return float(self.polarity * 10 ** (self.level_db / 20) * panned(np.array([self.pan]), side)[0])
+
+
+def panned(pan: FloatArray, side: str) -> FloatArray:
+    """(n,) what a side gets: power stays the same, in the middle both get all of it as it is."""
+    if not pan.any():
+        return np.ones(pan.size)
+    angle = 0.25 * np.pi * (pan + 1)
+    return np.asarray(np.sqrt(2) * (np.cos(angle) if side == LEFT else np.sin(angle)))
 
 
 class Parallel(StagePart):
@@ -199,12 +222,15 @@ class Pair(StagePart):
     separate: tuple[Annotated[Finite, Field(ge=-10, le=10)], Annotated[Finite, Field(ge=-10, le=10)]] = (0.0, 0.0)
 
     def path(self) -> tuple[AnyStage, ...]:
-        """The same of plain stages: what comes in a row, beside each other, left and right."""
+        """The same of plain stages: what comes in a row, beside each other, left and right; where the pair has an id,
+        its filters are called ID.first and ID.second."""
         low, high = (
             float(np.clip(self.cutoff_hz * 2.0 ** (way * 0.5 * self.spacing_octaves + own), CUTOFF_MINIMUM_HZ,
                           CUTOFF_MAXIMUM_HZ))
             for way, own in zip((-1, 1), self.separate, strict=True))
-        first, second = self.first.at(low), self.second.at(high)
+        first, second = (
+            one.at(hertz).model_copy(update={"id": None if self.id is None else f"{self.id}.{which}"})
+            for one, hertz, which in ((self.first, low, "first"), (self.second, high, "second")))
         if self.arrangement == "series":
             return (first, second)
         if self.arrangement == "stereo":
@@ -213,7 +239,7 @@ class Pair(StagePart):
 
 
 AnyStage = (Gain | Shape | FilterStage | Parallel | Feedback | Stereo | Pair | Bank | Formants | Shapes | AllPass
-            | Comb)
+            | Comb | Crush)
 Stage = Annotated[AnyStage, Field(discriminator="stage")]
 
 
@@ -253,6 +279,14 @@ def stages_in(path: Sequence[AnyStage]) -> Iterator[AnyStage]:
         yield stage
         for inner in inner_paths(stage):
             yield from stages_in(inner)
+
+
+def all_stages(path: tuple[AnyStage, ...]) -> Iterator[AnyStage]:
+    """Every stage, the two filters of a pair among them."""
+    for stage in stages_in(path):
+        yield stage
+        if isinstance(stage, Pair):
+            yield from (one for one in stages_in(stage.path()) if isinstance(one, FilterStage))
 
 
 def patch_schema() -> dict[str, Any]:

@@ -3,7 +3,7 @@ the network itself."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -12,7 +12,21 @@ from jiyuu.circuits.control import Taper
 from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
 from jiyuu.patch.controls import AnyControl, Route, SignalControl
-from jiyuu.patch.document import FilterStage, Patch, stages_in
+from jiyuu.patch.document import (
+    LEFT,
+    RIGHT,
+    AnyStage,
+    Feedback,
+    FilterStage,
+    Gain,
+    Pair,
+    Patch,
+    Stereo,
+    all_stages,
+    inner_paths,
+)
+from jiyuu.patch.linear_stages import AllPass
+from jiyuu.patch.stretches import Stretch, stretches
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,16 +78,45 @@ def patched_in(patch: Patch, network: Network, taps: Mapping[str, Tap]) -> Netwo
             row[_places(network, (name,))] = weight
         own, _, what = route.target.rpartition(".")
         amount = route.amount * control.per_v
-        if what == "cutoff":
-            there = taps.get(own)
-            for place in _places(network, () if there is None else there.tuned):
-                cutoff_by[place] += amount * row
+        if what == "cutoff":  # of a filter, or of both filters of a pair
+            for there in (taps.get(name) for name in (own, f"{own}.first", f"{own}.second")):
+                for place in _places(network, () if there is None else there.tuned):
+                    cutoff_by[place] += amount * row
         elif route.target in network.gains:
             gain_by[network.gains.index(route.target)] += amount * _gain_per_unit(patch, own, what) * row
-        else:
-            raise CircuitError(f"routes: to: '{route.target}' cannot be moved by a stage's own output; a cutoff, a "
-                               "resonance, a level or a feedback can.")
     return replace(network, cutoff_by=cutoff_by, gain_by=gain_by, structure=())
+
+
+def check_inside(patch: Patch) -> None:
+    """Raises CircuitError naming a route from a stage's own output that cannot be part of a network."""
+    stages = {stage.id: stage for stage in all_stages(patch.path) if stage.id}
+    for route, control in inner_routes(patch):
+        if route.amount_by is not None or route.accent_percent or route.unit == "dB":
+            raise CircuitError(f"routes: from: '{route.source}' is a stage's own output: give it a plain amount, "
+                               "without amount_by, accent_percent or dB.")
+        own, _, what = route.target.rpartition(".")
+        stage = stages.get(own)
+        can = {"cutoff": isinstance(stage, FilterStage | Pair), "resonance": isinstance(stage, FilterStage),
+               "level": own == "output" or isinstance(stage, Gain), "feedback": isinstance(stage, Feedback),
+               "mix": isinstance(stage, AllPass)}
+        if not can.get(what, False):
+            raise CircuitError(f"routes: to: '{route.target}' cannot be moved by a stage's own output; the cutoff or "
+                               "resonance of a filter, a level, the amount of a feedback or a mix of all-passes can.")
+        if not any({control.of, own} <= ids for side in (LEFT, RIGHT)
+                   for ids in _together(patch.path, side, outermost=True)):
+            raise CircuitError(f"routes: to: '{route.target}' and '{control.of}' are not in one network: a comb, a "
+                               "crusher, a branch of its own or the other side lies between; move one of them.")
+
+
+def _together(path: Sequence[AnyStage], side: str, *, outermost: bool) -> Iterator[set[str]]:
+    """Ids of the stages that are one network each."""
+    for part in stretches(path, side, outermost=outermost):
+        if isinstance(part, Stretch):
+            yield {stage.id for stage in all_stages(part.path) if stage.id} | ({"output"} if part.is_last else set())
+            continue
+        inner = [getattr(part.stage, side)] if isinstance(part.stage, Stereo) else inner_paths(part.stage)
+        for one in inner:
+            yield from _together(one, side, outermost=False)
 
 
 def _places(network: Network, names: tuple[str, ...]) -> list[int]:
@@ -84,7 +127,7 @@ def _places(network: Network, names: tuple[str, ...]) -> list[int]:
 
 def _gain_per_unit(patch: Patch, own: str, what: str) -> float:
     """Loop gain for each per cent where the stage states a position. Raises CircuitError for a curved control."""
-    stage = next((one for one in stages_in(patch.path) if one.id == own), None)
+    stage = next((one for one in all_stages(patch.path) if one.id == own), None)
     if what != "resonance" or not isinstance(stage, FilterStage) or stage.resonance_gain is not None:
         return 1.0
     if stage.document.resonance_taper is not Taper.LINEAR:

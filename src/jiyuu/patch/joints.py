@@ -11,9 +11,10 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.compose import silent
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.circuits.network import Branch, BranchKind
-from jiyuu.patch.document import AnyStage, Curve, Feedback, Parallel, Shape, Stereo, inner_paths
+from jiyuu.patch.between_stages import Comb, Crush
+from jiyuu.patch.document import LEFT, AnyStage, Curve, Feedback, Parallel, Shape, Stereo, inner_paths
 from jiyuu.patch.editing import Place
-from jiyuu.patch.lowering import LEFT, UNIT_HZ, path_network
+from jiyuu.patch.lowering import UNIT_HZ, path_network
 
 PeakOf = Callable[[ComplexArray], float]
 
@@ -47,9 +48,14 @@ class _Walk:
 
     def stage(self, stage: AnyStage, place: Place, given: ComplexArray, octaves: float) -> ComplexArray:
         if isinstance(stage, Parallel):
-            limbs = [limb.factor * self.path(limb.path, (*place, k), given, octaves)
+            limbs = [limb.factor(self.side) * self.path(limb.path, (*place, k), given, octaves)
                      for k, limb in enumerate(stage.branches)]
             return np.asarray(np.sum(limbs, axis=0))
+        if isinstance(stage, Comb):
+            own = stage.model_copy(update={"frequency_hz": stage.frequency_hz * 2.0**octaves})
+            return np.asarray(given * own.gain(self.frequency_hz)[0])
+        if isinstance(stage, Crush):
+            return given
         if isinstance(stage, Stereo):
             left = self.side == LEFT
             half = 0.5 * stage.spacing_octaves * (-1 if left else 1)

@@ -1,5 +1,5 @@
-"""Stages of a patch that are only their transfer function: shapes, bank, formants, all-pass chain; and the comb, which
-stands between networks."""
+"""Stages of a patch that are only their transfer function, and part of a network: shapes, bank, formants, all-pass
+chain."""
 
 from __future__ import annotations
 
@@ -9,12 +9,11 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import ConfigDict, Field, model_validator
 
-from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.sections import Section, bandpass, high_shelf, low_shelf, peak
 from jiyuu.field_words import asked as worded
 from jiyuu.patch.controls import Finite, Name, Part
-from jiyuu.simulation.linear_render import GONE
 
 # Men's averages, Hz (Peterson and Barney 1952, JASA).
 VOWELS: dict[str, tuple[float, float, float]] = {
@@ -67,6 +66,16 @@ class Group(Part):
     feedback: Annotated[Finite, worded("Feedback", step=0.05, low=-1000, high=1000)] = 0.0
 
 
+class Follow(Part):
+    """Another sound whose bands set the bank's: at depth 1 a band is as loud as that sound's own level in it, in volts,
+    at 0 it stands as it is."""
+
+    of: Name
+    attack_s: Annotated[Finite, Field(ge=0, le=600)] = 0.005
+    release_s: Annotated[Finite, Field(ge=0, le=600)] = 0.05
+    depth: Annotated[Finite, Field(ge=0, le=1)] = 1.0
+
+
 class Bank(StagePart):
     """Bandpasses at equal spacing; band i belongs to group i mod n."""
 
@@ -78,6 +87,7 @@ class Bank(StagePart):
     levels_db: Annotated[tuple[Annotated[Finite, Field(ge=-200, le=120)], ...], Field(max_length=64)] = ()
     groups: Annotated[tuple[Group, ...], Field(min_length=1, max_length=64)] = (Group(),)
     decay_s: Annotated[Finite, Field(gt=0, le=600)] | None = None
+    follow: Follow | None = None
 
     @model_validator(mode="after")
     def _levels_for_every_band(self) -> Bank:
@@ -85,6 +95,9 @@ class Bank(StagePart):
             raise ValueError(f"levels_db has {len(self.levels_db)} levels for {self.bands} bands; give one a band")
         if self.lowest_hz * 2 ** (self.spacing_semitones * (self.bands - 1) / 12) > CUTOFF_MAXIMUM_HZ:
             raise ValueError("its highest band lies beyond what can be played; give fewer bands, or nearer ones")
+        if self.follow is not None and any(group.feedback for group in self.groups):
+            raise ValueError("follow and feedback exclude each other: levels that move inside a loop are not played; "
+                             "give decay_s to let its bands ring")
         return self
 
     def members(self, group: int) -> Iterator[tuple[Section, float]]:
@@ -109,15 +122,19 @@ class Formants(StagePart):
     formants: Annotated[int, Field(ge=1, le=3, strict=True, title="Formants")] = 3
     q: Q | None = None
 
-    def sections(self) -> list[Section]:
-        """At log frequency between both, with the Q of the bandwidth there."""
-        made = []
+    def at(self, morph: FloatArray) -> list[tuple[FloatArray, FloatArray]]:
+        """(Hz, Q) of each formant at morphs (n,): log frequency between both vowels, the Q of the bandwidth there."""
+        found = []
         for low, high, width in list(zip(VOWELS[self.from_], VOWELS[self.to], BANDWIDTHS_HZ, strict=True))[
             : self.formants
         ]:
-            hertz = low ** (1 - self.morph) * high**self.morph * 2**self.shift_octaves
-            made.append(bandpass(float(hertz), float(hertz / width) if self.q is None else self.q))
-        return made
+            hertz = low ** (1 - morph) * high**morph * 2**self.shift_octaves
+            found.append((hertz, hertz / width if self.q is None else np.full(np.shape(morph), self.q)))
+        return found
+
+    def sections(self) -> list[Section]:
+        """As they stand."""
+        return [bandpass(float(hertz[0]), float(q[0])) for hertz, q in self.at(np.array([self.morph]))]
 
 
 class AllPass(StagePart):
@@ -128,30 +145,3 @@ class AllPass(StagePart):
     cutoff_hz: Annotated[Finite, worded("Cutoff", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)] = 800.0
     feedback: Annotated[Finite, worded("Feedback", step=0.05, low=-0.99, high=0.99)] = 0.0
     mix: Annotated[Finite, worded("Mix", step=0.05, low=0, high=1)] = 0.5
-
-
-class Comb(StagePart):
-    """What comes back after a delay: y = x + feedback·D·y(t − 1/frequency), D a pole at damping_hz."""
-
-    stage: Literal["comb"]
-    frequency_hz: Annotated[Finite, worded("Frequency", unit="Hz", low=1, high=CUTOFF_MAXIMUM_HZ)] = 110.0
-    feedback: Annotated[Finite, worded("Feedback", step=0.05, low=-0.99, high=0.99)] = 0.7
-    damping_hz: Annotated[Finite, Field(ge=1, le=1e6)] | None = None
-    mix: Annotated[Finite, worded("Mix", step=0.05, low=0, high=1)] = 1.0
-
-    def gain(self, frequency_hz: FloatArray) -> tuple[ComplexArray, FloatArray]:
-        """(gain (n,), group delay (n,) in s). Its phase never leaves ±90°: what comes back is less than what went in.
-        """
-        s = 2j * np.pi * np.asarray(frequency_hz, dtype=float)
-        delay_s = 1 / self.frequency_hz
-        turn = 0.0 if self.damping_hz is None else 1 / (2 * np.pi * self.damping_hz)
-        back = self.feedback * np.exp(-s * delay_s) / (1 + s * turn)
-        wet = 1 / (1 - back)
-        total = 1 - self.mix + self.mix * wet
-        slope = self.mix * wet**2 * 1j * back * (-delay_s - turn / (1 + s * turn))
-        return np.asarray(total, dtype=np.complex128), np.asarray(-np.imag(slope / total))
-
-    @property
-    def ring_s(self) -> float:
-        """Until it has died by GONE nats."""
-        return GONE / max(-np.log(max(abs(self.feedback), 1e-12)), 1e-9) / self.frequency_hz + 0.01

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.compose import (
+    blended,
     feedback,
     held,
     levelled,
@@ -22,9 +23,12 @@ from jiyuu.circuits.compose import (
     wire,
 )
 from jiyuu.circuits.network import Affine, Branch, Network
-from jiyuu.circuits.sections import all_pass, bank_group, chain, side_by_side
+from jiyuu.circuits.sections import all_pass, bank_group, chain, moving_bandpass, round_loop, side_by_side
 from jiyuu.errors import CircuitError
+from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.document import (
+    LEFT,
+    RIGHT,
     AnyStage,
     Curve,
     Feedback,
@@ -36,23 +40,26 @@ from jiyuu.patch.document import (
     Shape,
     Stereo,
     inner_paths,
+    morph_weights,
 )
-from jiyuu.patch.inside import Tap, inner_routes, patched_in, tap_of
-from jiyuu.patch.linear_stages import AllPass, Bank, Comb, Formants, Group, Shapes
+from jiyuu.patch.inside import Tap, patched_in, tap_of
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes
+from jiyuu.patch.stretches import Stretch
 
 UNIT_HZ = 1000.0  # a network has one cutoff; those of a patch are ratios to this one
-LEFT, RIGHT = "left", "right"
-OUTPUT_LEVEL = "output.level"
+OUTPUT_LEVEL, OUTPUT_PAN = "output.level", "output.pan"
+MORPHED = ("lowpass", "highpass")
 
 
 def is_stereo(patch: Patch) -> bool:
-    """Whether left and right differ: whether a stereo stage stands anywhere in it."""
-    return splits(patch.path)
+    """Whether left and right differ: whether a stereo stage stands anywhere in it, or something is panned."""
+    return splits(patch.path) or any(route.target == OUTPUT_PAN for route in patch.routes)
 
 
 def splits(path: Sequence[AnyStage]) -> bool:
     """The same of a path by itself; a stage that is off does not count, nor what is inside it."""
     return any(isinstance(stage, Stereo) or (isinstance(stage, Pair) and stage.arrangement == "stereo")
+               or (isinstance(stage, Parallel) and any(limb.pan for limb in stage.branches))
                or any(splits(inner) for inner in inner_paths(stage))
                for stage in path if not stage.off)
 
@@ -72,43 +79,20 @@ class Lowered:
 
 def network_of(patch: Patch, side: str = LEFT) -> Network:
     """All of one side where nothing moves: the output 'out', cutoffs as ratios to UNIT_HZ. Raises CircuitError naming a
-    stage that cannot be played."""
-    return lowered(patch, side).network
+    stage that cannot be played, or that stands between networks."""
+    return lowered(Stretch(patch.path), side, patch=patch).network
 
 
-def lowered(patch: Patch, side: str = LEFT, moving: Collection[str] = ()) -> Lowered:
-    """One side in which the controls named stay free ('first.cutoff', 'first.resonance', 'drive.level',
-    'loop.feedback', 'output.level') and everything else is fixed. Raises CircuitError as network_of does."""
-    return _lowered(_Lowering(side, frozenset(moving)), patch.path, patch)
-
-
-def pieces_of(patch: Patch) -> list[Patch | Comb]:
-    """The path between its combs, each piece a patch of its own. Raises CircuitError where an output moves a control
-    past a comb."""
-    if not any(isinstance(stage, Comb) and not stage.off for stage in patch.path):
-        return [patch]
-    if any(True for _ in inner_routes(patch)):
-        raise CircuitError("routes: a stage's own output cannot move a control of a path with a comb in it yet; take "
-                           "the comb out, or the route.")
-    found: list[Patch | Comb] = []
-    run: list[AnyStage] = []
-    for stage in patch.path:
-        if isinstance(stage, Comb) and not stage.off:
-            found += [patch.model_copy(update={"path": tuple(run)}), stage]
-            run = []
-        else:
-            run.append(stage)
-    return [*found, patch.model_copy(update={"path": tuple(run)})]
-
-
-def lowered_path(path: Sequence[AnyStage], side: str = LEFT, moving: Collection[str] = ()) -> Lowered:
-    """The same of a path by itself."""
-    return _lowered(_Lowering(side, frozenset(moving)), path, None)
-
-
-def _lowered(lowering: _Lowering, path: Sequence[AnyStage], patch: Patch | None) -> Lowered:
-    network = lowering.path(path, "path", 0.0)
-    if OUTPUT_LEVEL in lowering.moving:
+def lowered(
+    stretch: Stretch, side: str = LEFT, moving: Collection[str] = (), *, patch: Patch | None = None,
+    octaves: float = 0.0,
+) -> Lowered:
+    """One side of a stretch in which the controls named stay free ('first.cutoff', 'first.resonance', 'drive.level',
+    'loop.feedback', 'output.level' …) and everything else is fixed; patch: whose own outputs move controls in it.
+    Raises CircuitError as network_of does."""
+    lowering = _Lowering(side, frozenset(moving))
+    network = lowering.path(stretch.path, stretch.place, octaves, stretch.first)
+    if OUTPUT_LEVEL in lowering.moving and stretch.is_last:
         network = lowering.levelled(network, OUTPUT_LEVEL, 1.0)
     network = silent(network)
     if patch is not None:
@@ -130,10 +114,10 @@ class _Lowering:
         self.bases: dict[str, float] = {}
         self.taps: dict[str, Tap] = {}
 
-    def path(self, path: Sequence[AnyStage], place: str, octaves: float) -> Network:
+    def path(self, path: Sequence[AnyStage], place: str, octaves: float, first: int = 0) -> Network:
         found: Network | None = None
         factor = 1.0
-        for i, stage in enumerate(path):
+        for i, stage in enumerate(path, start=first):
             if stage.off:
                 continue
             if isinstance(stage, Gain):  # what only multiplies needs no joint
@@ -144,8 +128,8 @@ class _Lowering:
                     factor *= stage.factor
                 continue
             own = self.stage(stage, f"{place}[{i}]", octaves)
-            first = found is None and factor == 1
-            found = own if first else series(scaled(found or wire(), factor), "out", own)
+            alone = found is None and factor == 1
+            found = own if alone else series(scaled(found or wire(), factor), "out", own)
             factor = 1.0
         return scaled(found or wire(), factor)
 
@@ -162,11 +146,11 @@ class _Lowering:
             return self.filter(stage, called, octaves)
         if isinstance(stage, Pair):
             return self.path(stage.path(), called, octaves)
-        if isinstance(stage, Comb):
-            raise CircuitError(f"{called}: a comb stands between networks: it can be played in the path itself, not in "
-                               "a branch, a loop or beside a filter in hand yet.")
+        if isinstance(stage, Comb | Crush):
+            raise CircuitError(f"{called}: a {stage.stage} stands between networks: it can be played in the path, in a "
+                               "branch or on a side, not in a loop or round the filter in hand yet.")
         if isinstance(stage, Bank | Formants | Shapes | AllPass):
-            return _linear(stage, called, UNIT_HZ / 2.0**octaves)
+            return self.linear(stage, called, octaves)
         if isinstance(stage, Stereo):
             inner = stage.left if self.side == LEFT else stage.right
             half = 0.5 * stage.spacing_octaves
@@ -174,7 +158,10 @@ class _Lowering:
         if isinstance(stage, Parallel):
             total: Network | None = None
             for j, limb in enumerate(stage.branches):
-                own = scaled(self.path(limb.path, f"{place}.branches[{j}].path", octaves), limb.factor)
+                if limb.sources:
+                    raise CircuitError(f"{called}: branches[{j}]: sources: a branch inside a loop cannot have sources "
+                                       "of its own; take them out of the loop.")
+                own = scaled(self.path(limb.path, f"{place}.branches[{j}].path", octaves), limb.factor(self.side))
                 total = own if total is None else only(parallel(total, "out", own, "out"), "sum")
             assert total is not None
             return total
@@ -196,31 +183,75 @@ class _Lowering:
             self.bases[resonance] = stage.loop_gain
         else:
             own = held(own, stage.loop_gain)
-        own = only(own, document.chosen_mode)
-        self.taps[called] = tap_of(own, called)
-        if not {resonance, cutoff} & self.moving:
-            return named(replace(own, rate_ratio=own.rate_ratio * (cutoff_hz / UNIT_HZ)), called)
+        blend = {mode: f"{called}.{mode}" for mode in MORPHED}
+        if blend.keys() <= {*own.outputs} and self.moving.issuperset(blend.values()):
+            self.bases |= dict(zip(blend.values(), morph_weights(stage.morph), strict=True))
+            own = blended(own, blend)
+            own = named(own, called, controls="")
+            own = replace(own, gains=tuple(name if name.startswith(f"{called}.") else f"{called}.{name}"
+                                           for name in own.gains))
+        else:
+            own = only(own, document.chosen_mode)
+            self.taps[called] = tap_of(own, called)
+            own = named(own, called)
+            own = replace(own, gains=tuple(f"{called}.{name}" for name in own.gains))
+        if cutoff not in self.moving:
+            return replace(own, rate_ratio=own.rate_ratio * (cutoff_hz / UNIT_HZ))
         self.bases[cutoff] = cutoff_hz
-        return named(own, called, controls=called)
+        return replace(own, cutoffs=(cutoff,))
 
+    def linear(self, stage: Bank | Formants | Shapes | AllPass, called: str, octaves: float) -> Network:
+        """A stage that is only its transfer function."""
+        cutoff = f"{called}.cutoff"
+        if isinstance(stage, Formants) and f"{called}.formant 1" in self.moving:
+            return self.formants(stage, called, octaves)
+        if cutoff not in self.moving:
+            return self.still(stage, called, UNIT_HZ / 2.0**octaves)
+        own_hz = stage.cutoff_hz if isinstance(stage, AllPass) else UNIT_HZ
+        self.bases[cutoff] = own_hz * 2.0**octaves
+        made = self.still(stage, called, own_hz)
+        return replace(made, cutoffs=(cutoff,)) if made.cutoffs else made
 
-def _linear(stage: Bank | Formants | Shapes | AllPass, called: str, unit_hz: float) -> Network:
-    """A stage that is only its transfer function."""
-    if isinstance(stage, Shapes):
-        made = None if stage.bypass else chain([band.section() for band in stage.bands], called, unit_hz)
-        return wire() if stage.bypass else scaled(made or wire(), 10 ** (stage.trim_db / 20))
-    if isinstance(stage, Formants):
-        sections = stage.sections()
-        return side_by_side(sections, [1.0] * len(sections), called, unit_hz)
-    if isinstance(stage, AllPass):
-        wet = all_pass(stage.stages, stage.cutoff_hz, stage.feedback, called, unit_hz)
-        return only(parallel(scaled(wire(), 1 - stage.mix), "out", scaled(wet, stage.mix), "out"), "sum")
-    total: Network | None = None
-    for k in range(len(stage.groups)):
-        if any(True for _ in stage.members(k)):
-            own = scaled(group_network(stage, k, called, unit_hz, closed=True), 10 ** (stage.groups[k].level_db / 20))
+    def formants(self, stage: Formants, called: str, octaves: float) -> Network:
+        """With frequencies and dampings that stay free."""
+        total: Network | None = None
+        for i, (hertz, q) in enumerate(stage.at(np.array([stage.morph])), start=1):
+            cutoff, damping = f"{called}.formant {i}", f"{called}.damping {i}"
+            self.bases |= {cutoff: float(hertz[0]) * 2.0**octaves, damping: float(1 / q[0])}
+            own = moving_bandpass(cutoff, cutoff, damping)
             total = own if total is None else only(parallel(total, "out", own, "out"), "sum")
-    return total or scaled(wire(), 0.0)
+        assert total is not None
+        return total
+
+    def still(self, stage: Bank | Formants | Shapes | AllPass, called: str, unit_hz: float) -> Network:
+        """With frequencies as ratios to unit_hz."""
+        if isinstance(stage, Shapes):
+            made = None if stage.bypass else chain([band.section() for band in stage.bands], called, unit_hz)
+            return wire() if stage.bypass else scaled(made or wire(), 10 ** (stage.trim_db / 20))
+        if isinstance(stage, Formants):
+            sections = stage.sections()
+            return side_by_side(sections, [1.0] * len(sections), called, unit_hz)
+        if isinstance(stage, AllPass):
+            return self.all_pass(stage, called, unit_hz)
+        total: Network | None = None
+        for k in range(len(stage.groups)):
+            if any(True for _ in stage.members(k)):
+                level = 10 ** (stage.groups[k].level_db / 20)
+                own = scaled(group_network(stage, k, called, unit_hz, closed=True), level)
+                total = own if total is None else only(parallel(total, "out", own, "out"), "sum")
+        return total or scaled(wire(), 0.0)
+
+    def all_pass(self, stage: AllPass, called: str, unit_hz: float) -> Network:
+        back, mix = f"{called}.back", f"{called}.mix"
+        if back in self.moving:
+            self.bases[back] = float(round_loop(stage.feedback, stage.stages))
+        wet = all_pass(stage.stages, stage.cutoff_hz, stage.feedback, called, unit_hz,
+                       moved_by=back if back in self.moving else "")
+        if mix not in self.moving:
+            return only(parallel(scaled(wire(), 1 - stage.mix), "out", scaled(wet, stage.mix), "out"), "sum")
+        # (1 − m)·in + m·wet = in + m·(wet − in)
+        more = self.levelled(only(parallel(scaled(wire(), -1.0), "out", wet, "out"), "sum"), mix, stage.mix)
+        return only(parallel(wire(), "out", more, "out"), "sum")
 
 
 def group_network(stage: Bank, which: int, called: str, unit_hz: float, *, closed: bool) -> Network:
@@ -266,49 +297,3 @@ def _tapped(inside: Network, bent: Network) -> Network:
 
 def _curve(curve: Curve) -> Network:
     return shaper(Branch("curve", curve.branch_kind, curve.headroom_v, curve.bias_v))
-
-
-@dataclass(frozen=True, slots=True)
-class PlacedLoop:
-    """A feedback stage of one side, or a group of a bank with feedback of its own: what it is called, its path as a
-    network by itself, and closed."""
-
-    stage: Feedback | Group
-    called: str
-    inside: Network
-    whole: Network
-
-
-def loops_of(patch: Patch, side: str) -> list[PlacedLoop]:
-    """Every feedback stage that this side passes, outer ones first."""
-    return loops_in(patch.path, side)
-
-
-def loops_in(path: Sequence[AnyStage], side: str) -> list[PlacedLoop]:
-    """The same of a path by itself."""
-    return list(_loops(path, side, "path", 0.0))
-
-
-def _loops(path: Sequence[AnyStage], side: str, place: str, octaves: float) -> Iterator[PlacedLoop]:
-    for i, stage in enumerate(path):
-        here = f"{place}[{i}]"
-        if stage.off:
-            continue
-        if isinstance(stage, Feedback):
-            inside = path_network(stage.path, side, f"{here}.path", octaves)
-            yield PlacedLoop(stage, stage.id or here, inside, closed(inside, stage, stage.id or here))
-            yield from _loops(stage.path, side, f"{here}.path", octaves)
-        elif isinstance(stage, Bank):
-            unit_hz = UNIT_HZ / 2.0**octaves
-            for k, group in enumerate(stage.groups):
-                if group.feedback and any(True for _ in stage.members(k)):
-                    called = stage.id or here
-                    yield PlacedLoop(group, f"{called}.{k + 1}", *(
-                        group_network(stage, k, called, unit_hz, closed=shut) for shut in (False, True)))
-        elif isinstance(stage, Parallel):
-            for j, limb in enumerate(stage.branches):
-                yield from _loops(limb.path, side, f"{here}.branches[{j}].path", octaves)
-        elif isinstance(stage, Stereo):
-            half = 0.5 * stage.spacing_octaves * (-1 if side == LEFT else 1)
-            inner = stage.left if side == LEFT else stage.right
-            yield from _loops(inner, side, f"{here}.{side}", octaves + half)

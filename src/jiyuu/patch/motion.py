@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
@@ -24,17 +23,18 @@ from jiyuu.patch.controls import (
     RandomControl,
     Route,
     SignalControl,
+    StepsControl,
     Timed,
 )
 from jiyuu.patch.document import Patch
 from jiyuu.patch.heard import HeardRecord, listening
 from jiyuu.patch.inside import inner_routes
-from jiyuu.patch.targets import Target, filter_of, sign_of, targets_of
+from jiyuu.patch.targets import ENVELOPE_TIMES, Target, filter_of, sign_of, targets_of
 from jiyuu.signals.controls import stepped
 from jiyuu.signals.controls.envelope import Envelope
 from jiyuu.signals.controls.figure import Figure, Note, Played
 from jiyuu.signals.controls.gates import Gates, above_half, clock
-from jiyuu.signals.controls.lfo import Lfo
+from jiyuu.signals.controls.lfo import lfo
 
 BEAT_STEPS = 4  # of the figure
 TURNS_HZ = 48_000.0  # at which a rate that moves is summed
@@ -54,14 +54,22 @@ class Span:
 
 
 class Motion:
-    """A patch's controls and routes up to until_s. heard: what sounds in place of its own sources, by 'source N'."""
+    """A patch's controls and routes up to until_s. heard: what sounds in place of its own sources, by 'source N';
+    from_outside: what a stage's own output moves is counted too, as it sounds, instead of left to the network."""
 
-    def __init__(self, patch: Patch, until_s: float, heard: Mapping[str, HeardRecord] | None = None) -> None:
-        self.patch, self._until_s, self._heard = patch, until_s, dict(heard or {})
+    def __init__(
+        self, patch: Patch, until_s: float, heard: Mapping[str, HeardRecord] | None = None, *,
+        from_outside: bool = False,
+    ) -> None:
+        self.patch, self._until_s, self._heard, self._from_outside = patch, until_s, dict(heard or {}), from_outside
         self._inside = [route for route, _ in inner_routes(patch)]
         self._moved = {route.target for route in patch.routes}
         self._targets = {target.name: target for target in targets_of(patch)}
         self._values: dict[str, Values] = {}
+
+    def target(self, name: str) -> Target | None:
+        """One that a route moves; None where none does."""
+        return self._targets[name] if name in self._moved else None
 
     @property
     def targets(self) -> list[Target]:
@@ -91,45 +99,78 @@ class Motion:
             own = control.model_dump(exclude={"kind", "gate"})
             free = control.loop == "always"
             gates = clock(1.0, 0.0) if free else self._gates(control.gate)
-            return Envelope(**own).segments(gates, self._until_s).at
-        if isinstance(control, LfoControl) and f"{name}.rate_hz" in self._moved:
-            turns = self._turns(self._targets[f"{name}.rate_hz"])
-            shape = Lfo(control.shape, 1.0, control.phase, control.width, control.unipolar)
-            return lambda t: shape.at(turns(t))
+            moved = {field: self._at_once(name, field) for field in (*ENVELOPE_TIMES, "sustain")
+                     if f"{name}.{field}" in self._moved}
+            return Envelope(**own, moved=moved).segments(gates, self._until_s).at
         if isinstance(control, LfoControl):
-            return Lfo(control.shape, self._rate_hz(control), control.phase, control.width, control.unipolar).at
+            return self._lfo(name, control)
         if isinstance(control, HoldControl):
             of = None if control.of == NOISE else self._of(control.of)
             return stepped.held(of, self._gates(control.clock), control.seed, control.smooth_s).at
         if isinstance(control, RandomControl):
-            return lambda t: stepped.random_walk(control.rate_hz, control.smooth, control.seed, t)
+            turns = self._turned(name, control.rate_hz)
+            return lambda t: stepped.random_walk(1.0, control.smooth, control.seed, turns(t))
         if isinstance(control, FollowerControl | SignalControl):
-            return listening(control, self._source(control.of))
+            return listening(control, self._heard_from(control.of))
         if isinstance(control, FigureControl):
             return lambda t: self._played.at(control.of, t)
         if isinstance(control, ConstantControl):
             return lambda t: np.full(np.shape(t), control.value)
-        return stepped.sequence(control.values, self._rate_hz(control), control.direction, control.seed,
-                                control.smooth_s, self._until_s).at
+        return self._steps(name, control)
 
-    def _turns(self, target: Target) -> Values:
-        """How many turns a rate that moves has made by then."""
-        times_s = np.arange(int(self._until_s * TURNS_HZ) + 2) / TURNS_HZ
-        rate_hz = self.value(target, times_s)
-        turns = np.concatenate([[0.0], np.cumsum(0.5 * (rate_hz[1:] + rate_hz[:-1])) / TURNS_HZ])
+    def _at_once(self, name: str, field: str) -> Callable[[float], float]:
+        """A field of a control that a route moves, at one time."""
+        target = self._targets[f"{name}.{field}"]
+        return lambda time_s: float(self.value(target, np.array([time_s]))[0])
+
+    def _field(self, name: str, stands: float) -> Values:
+        """A field of a control at any times."""
+        if name not in self._moved:
+            return lambda t: np.full(np.shape(t), stands)
+        return lambda t: self.value(self._targets[name], t)
+
+    def _lfo(self, name: str, control: LfoControl) -> Values:
+        turns = self._turned(name, self._rate_hz(control))
+        phase, width = self._field(f"{name}.phase", control.phase), self._field(f"{name}.width", control.width)
+        return lambda t: lfo(control.shape, turns(t) + phase(t), width(t), control.unipolar)
+
+    def _steps(self, name: str, control: StepsControl) -> Values:
+        if f"{name}.rate_hz" not in self._moved:
+            return stepped.sequence(control.values, self._rate_hz(control), control.direction, control.seed,
+                                    control.smooth_s, self._until_s).at
+        turns, times_s = self._summed(self._targets[f"{name}.rate_hz"])
+        starts_s = np.interp(np.arange(int(turns[-1]) + 1), turns, times_s)
+        return stepped.stepped_at(starts_s, control.values, control.direction, control.seed, control.smooth_s).at
+
+    def _turned(self, name: str, rate_hz: float) -> Values:
+        """How many periods have gone by then."""
+        if f"{name}.rate_hz" not in self._moved:
+            return lambda t: rate_hz * t
+        turns, times_s = self._summed(self._targets[f"{name}.rate_hz"])
         return lambda t: np.interp(t, times_s, turns)
 
-    def _source(self, name: str) -> HeardRecord:
-        """What a source sounds like. Raises CircuitError for a stage: that is known only while it sounds."""
-        if not name.startswith("source "):
-            raise CircuitError(f"controls: of: what the stage '{name}' puts out is known only while it sounds; render "
-                               "the patch to hear it, or take a source.")
+    def _summed(self, target: Target) -> tuple[FloatArray, FloatArray]:
+        """(turns, times) of a rate that moves."""
+        times_s = np.arange(int(self._until_s * TURNS_HZ) + 2) / TURNS_HZ
+        rate_hz = self.value(target, times_s)
+        return np.concatenate([[0.0], np.cumsum(0.5 * (rate_hz[1:] + rate_hz[:-1])) / TURNS_HZ]), times_s
+
+    def _heard_from(self, name: str) -> HeardRecord:
+        """What a source or a stage sounds like. Raises CircuitError where that is not known beforehand."""
         if name not in self._heard:
             from jiyuu.patch.sounding import OWN_RATE_HZ, source_record
+            from jiyuu.patch.stage_sound import stage_record
 
-            record = source_record(self, int(name.removeprefix("source ")), self._until_s, OWN_RATE_HZ)
-            self._heard[name] = HeardRecord(record, OWN_RATE_HZ)
+            if name.startswith("source "):
+                record = source_record(self, int(name.removeprefix("source ")), self._until_s, OWN_RATE_HZ)
+                self._heard[name] = HeardRecord(record, OWN_RATE_HZ)
+            else:
+                self._heard[name] = stage_record(self.patch, name, self._until_s, self._heard.get("source 1"))
         return self._heard[name]
+
+    def heard(self, name: str) -> HeardRecord:
+        """The same for whoever else listens."""
+        return self._heard_from(name)
 
     def _of(self, name: str) -> Values:
         return (lambda t: self._played.at("gate", t)) if name == FIGURE else (lambda t: self.control(name, t))
@@ -165,8 +206,9 @@ class Motion:
 
     def wanted(self, target: Target, times_s: FloatArray) -> FloatArray:
         """What all routes together ask of a target at times (n,), in its own unit."""
-        # What a stage's own output adds is part of the network.
-        routes = [route for route in self.patch.routes if route.target == target.name and route not in self._inside]
+        # What a stage's own output adds is part of the network, unless it is looked at from outside.
+        routes = [route for route in self.patch.routes if route.target == target.name and (
+            self._from_outside or route not in self._inside)]
         added = sum((self._share(route, times_s) for route in routes), np.zeros(np.size(times_s)))
         return target.wanted(np.asarray(added))
 
@@ -183,18 +225,6 @@ class Motion:
 
     # What the network is told
 
-    def moves(self) -> dict[str, Values]:
-        """Of every named control of the patch's network that a route moves: octaves on top of a cutoff, what is added
-        to a gain."""
-        return {target.name: self._move(target) for target in self.targets
-                if not target.name.startswith("source ") and target.name.rpartition(".")[0] not in self.patch.controls}
-
-    def _move(self, target: Target) -> Values:
-        base = self.in_network(target, np.array([target.stands_at]))[0]
-        if target.octaves:
-            return lambda t: np.log2(self.value(target, t) / target.stands_at)
-        return lambda t: self.in_network(target, self.value(target, t)) - base
-
     def in_network(self, target: Target, value: FloatArray) -> FloatArray:
         """A target's value as the network takes it: loop gain, factor."""
         if target.decibels:
@@ -202,44 +232,3 @@ class Motion:
         if target.unit == "%":
             return filter_of(self.patch, target.name).document.gains_at(value)
         return value
-
-
-def frozen_at(patch: Patch, time_s: float) -> Patch:
-    """The patch as it stands at a moment, nothing in it moving any more."""
-    motion, at = Motion(patch, time_s), np.array([time_s])
-    document = patch.model_dump(mode="json", exclude_none=True, by_alias=True)
-    stages = {stage["id"]: stage for stage in _inner(document["path"]) if stage.get("id")}
-    for target in motion.targets:
-        own, _, what = target.name.rpartition(".")
-        value = motion.value(target, at)
-        if own == "output":
-            factor = float(motion.in_network(target, value)[0])
-            document["path"].append({"stage": "gain", **_as_gain(factor)})
-        elif own in stages:
-            stage = stages[own]
-            if what == "level":
-                stage |= _as_gain(float(motion.in_network(target, value)[0]))
-            elif what == "feedback":
-                stage["amount"] = float(value[0])
-            elif what == "cutoff":
-                stage["cutoff_hz"] = float(value[0])
-            else:
-                stage["resonance_percent" if target.unit == "%" else "resonance_gain"] = float(value[0])
-        elif own in patch.controls:
-            continue  # what it moves is frozen itself
-        else:
-            source = document["sources"][int(own.removeprefix("source ")) - 1]
-            source["pitch_hz" if what == "pitch" else "level_v"] = float(motion.in_network(target, value)[0])
-    return Patch.model_validate({**document, "controls": {}, "routes": []})
-
-
-def _as_gain(factor: float) -> dict[str, Any]:
-    return {"db": max(20 * float(np.log10(max(abs(factor), 1e-12))), -200.0), "polarity": 1 if factor >= 0 else -1}
-
-
-def _inner(path: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
-    for stage in path:
-        yield stage
-        for inner in (stage.get("path"), stage.get("left"), stage.get("right"),
-                      *(limb.get("path") for limb in stage.get("branches", ()))):
-            yield from _inner(inner or [])

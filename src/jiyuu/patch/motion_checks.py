@@ -17,8 +17,10 @@ from jiyuu.patch.controls import (
     Timed,
     references,
 )
-from jiyuu.patch.document import Patch, stages_in
-from jiyuu.patch.inside import inner_routes
+from jiyuu.patch.document import Patch, all_stages, stages_in
+from jiyuu.patch.inside import check_inside
+from jiyuu.patch.linear_stages import Bank
+from jiyuu.patch.stage_sound import path_to, waits_for
 from jiyuu.patch.targets import targets_of
 
 
@@ -57,30 +59,34 @@ def check_motion(patch: Patch) -> None:
 
 
 def _check_heard(patch: Patch) -> None:
-    """Raises CircuitError naming a follower or signal that listens to what is not there, or cannot be listened to."""
-    stages = {stage.id for stage in stages_in(patch.path) if stage.id}
+    """Raises CircuitError naming what listens to something that is not there, or cannot be listened to."""
+    stages = {stage.id for stage in all_stages(patch.path) if stage.id}
     sources = [f"source {i}" for i in range(1, max(len(patch.sources), 1) + 1)]
-    for name, control in patch.controls.items():
-        if not isinstance(control, FollowerControl | SignalControl):
-            continue
-        if control.of not in sources and control.of not in stages:
-            raise CircuitError(f"controls.{name}: of: there is no source or stage '{control.of}'; there are: "
+    listening = [(f"controls.{name}: of", control.of) for name, control in patch.controls.items()
+                 if isinstance(control, FollowerControl | SignalControl)]
+    banks = [stage for stage in stages_in(patch.path) if isinstance(stage, Bank) and stage.follow is not None]
+    listening += [(f"{bank.id or 'bank'}: follow", bank.follow.of) for bank in banks if bank.follow is not None]
+    for place, of in listening:
+        if of not in sources and of not in stages:
+            raise CircuitError(f"{place}: there is no source or stage '{of}'; there are: "
                                f"{', '.join([*sources, *sorted(stages)])}.")
-        if control.of in stages and isinstance(control, FollowerControl):
-            raise CircuitError(f"controls.{name}: of: a stage cannot be followed yet, only a source can: "
-                               f"{', '.join(sources)}.")
-    for route, _ in inner_routes(patch):
-        if route.amount_by is not None or route.accent_percent or route.unit == "dB":
-            raise CircuitError(f"routes: from: '{route.source}' is a stage's own output: give it a plain amount, "
-                               "without amount_by, accent_percent or dB.")
-        if route.target.startswith("source "):
-            raise CircuitError(f"routes: to: '{route.target}' cannot be moved by a stage's own output.")
     for name, control in patch.controls.items():
+        if isinstance(control, FollowerControl) and control.of in stages:
+            try:
+                path_to(patch.path, control.of)
+            except CircuitError as error:
+                raise CircuitError(f"controls.{name}: of: {error}") from error
         for field, wanted in references(control):
             other = patch.controls.get(wanted)
             if isinstance(other, SignalControl) and other.of in stages:
                 raise CircuitError(f"controls.{name}: {field}: '{wanted}' is a stage's own output, which no other "
                                    "control can wait for; take a source.")
+    for bank in banks:
+        of = "" if bank.follow is None else bank.follow.of
+        if of in stages and bank in [*stages_in(path_to(patch.path, of)[0])]:
+            raise CircuitError(f"{bank.id or 'bank'}: follow: '{of}' is behind it, or it itself, and cannot be known "
+                               "before it sounds; follow a stage ahead of it, or a source.")
+    check_inside(patch)
 
 
 def _needs_figure(control: AnyControl) -> bool:
@@ -97,6 +103,8 @@ def _refuse_circles(patch: Patch) -> None:
         own = route.target.rpartition(".")[0]
         if own in needed:
             needed[own] += [name for name in (route.source, route.amount_by) if name is not None]
+    for name, others in waits_for(patch).items():
+        needed[name] += others
     try:
         TopologicalSorter(needed).prepare()
     except CycleError as error:

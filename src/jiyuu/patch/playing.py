@@ -1,20 +1,28 @@
-"""A patch at large signal: volts in, volts out, one network a side."""
+"""A patch at large signal: volts in, volts out, side by side; networks one after the other, and what stands between."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from jiyuu.arrays import FloatArray
+from jiyuu.circuits.network import Network
 from jiyuu.errors import SignalError
-from jiyuu.patch.document import Patch
+from jiyuu.patch.between_stages import Comb, Crush
+from jiyuu.patch.document import LEFT, RIGHT, AnyStage, Limb, Parallel, Patch, Stereo, inner_paths
+from jiyuu.patch.following import followed_bank
 from jiyuu.patch.heard import HeardRecord
-from jiyuu.patch.linear_stages import Comb
-from jiyuu.patch.lowering import LEFT, OUTPUT_LEVEL, RIGHT, is_stereo, lowered, pieces_of
+from jiyuu.patch.linear_stages import Bank
+from jiyuu.patch.lowering import is_stereo, lowered, sides_of
 from jiyuu.patch.motion import Motion, Values
 from jiyuu.patch.response import judged_loops
-from jiyuu.patch.sounding import source_record
+from jiyuu.patch.sounding import SEED, source_record
+from jiyuu.patch.stretches import Apart, Stretch, stretches
+from jiyuu.patch.told import told
+from jiyuu.simulation.comb import fine_factor, through_comb
+from jiyuu.simulation.crusher import crushed
 from jiyuu.simulation.linear_render import answered, through_straight
 from jiyuu.simulation.render import SEGMENT, render
 
@@ -42,45 +50,125 @@ def play_patch(
     # Played on a recording, every source is that; on its own, controls listen to what each plays by itself.
     heard = None if own_sources else {f"source {i}": HeardRecord(input_v.mean(axis=0), sample_rate_hz)
                                       for i in range(1, 9)}
-    moves = Motion(patch, input_v.shape[1] / sample_rate_hz + AFTER_S, heard).moves()
-    sides = (LEFT, RIGHT) if stereo else (LEFT,)
-    pieces = pieces_of(patch)
+    motion = Motion(patch, input_v.shape[1] / sample_rate_hz + AFTER_S, heard)
     outputs = []
-    for i, side in enumerate(sides):
-        sound = input_v[min(i, input_v.shape[0] - 1)]
-        for k, piece in enumerate(pieces):
-            if isinstance(piece, Comb):
-                comb = piece
-                sound = answered(sound, sample_rate_hz, round(comb.ring_s * sample_rate_hz),
-                                 lambda hertz, comb=comb: comb.gain(hertz)[0])  # type: ignore[misc]
-                continue
-            # The output's own level stands behind the last piece.
-            own = {name: move for name, move in moves.items() if name != OUTPUT_LEVEL or k == len(pieces) - 1}
-            sound = _through(piece, side, sound, sample_rate_hz, own, block)
-        outputs.append(sound)
+    for i, side in enumerate((LEFT, RIGHT) if stereo else (LEFT,)):
+        playing = _Playing(patch, side, motion, told(motion, side), sample_rate_hz, block or SEGMENT)
+        outputs.append(playing.path(patch.path, "path", 0.0, input_v[min(i, input_v.shape[0] - 1)]))
     return np.stack(outputs)
 
 
-def _through(
-    patch: Patch, side: str, input_v: FloatArray, sample_rate_hz: float, moves: Mapping[str, Values], block: int | None
-) -> FloatArray:
-    """(n,) volts of one side of a piece that is one network."""
-    it = lowered(patch, side, moves.keys())
-    own = {name: move for name, move in moves.items() if name in (*it.network.cutoffs, *it.network.gains)}
-    straight = None if own else through_straight(it.network, input_v, sample_rate_hz, cutoff_hz=it.cutoff_hz,
-                                                 gain=it.gain)
-    if straight is not None:
-        return straight
-    try:
-        found = render(
-            it.network, input_v, sample_rate_hz=sample_rate_hz, cutoff_hz=it.cutoff_hz, gain=it.gain, modes=["out"],
-            moves=own, block=block or SEGMENT,
-        ).output_v[0]
-    except OverflowError as error:
-        raise _ran_away(patch) from error
-    if not np.isfinite(found).all() or np.abs(found).max(initial=0.0) > LOUDEST_V:
-        raise _ran_away(patch)
-    return np.asarray(found)
+def networks_of(patch: Patch, until_s: float) -> Iterator[Network]:
+    """All that has to be compiled before the patch can be played."""
+    motion = Motion(patch, until_s)
+    for side in sides_of(patch):
+        yield from _networks(patch, patch.path, side, told(motion, side).keys(), outermost=True)
+
+
+def _networks(
+    patch: Patch, path: Sequence[AnyStage], side: str, moving: Collection[str], *, outermost: bool
+) -> Iterator[Network]:
+    for part in stretches(path, side, outermost=outermost):
+        if isinstance(part, Stretch):
+            yield lowered(part, side, moving, patch=patch).network
+            continue
+        inner = [getattr(part.stage, side)] if isinstance(part.stage, Stereo) else inner_paths(part.stage)
+        for one in inner:
+            yield from _networks(patch, one, side, moving, outermost=False)
+
+
+@dataclass(frozen=True, slots=True)
+class _Playing:
+    """One side of a patch; moves: of every named control of its networks."""
+
+    patch: Patch
+    side: str
+    motion: Motion
+    moves: dict[str, Values]
+    sample_rate_hz: float
+    block: int
+
+    def path(
+        self, path: Sequence[AnyStage], place: str, octaves: float, sound: FloatArray, *, outermost: bool = True
+    ) -> FloatArray:
+        """(n,) volts behind a path; octaves: that stereo stages round it move it by."""
+        for part in stretches(path, self.side, place, outermost=outermost):
+            if isinstance(part, Stretch):
+                sound = self.network(part, octaves, sound)
+            else:
+                sound = self.apart(part, octaves, sound)
+        return sound
+
+    def apart(self, part: Apart, octaves: float, sound: FloatArray) -> FloatArray:
+        stage, place = part.stage, part.place
+        if isinstance(stage, Comb):
+            return self.comb(stage, stage.id or place, octaves, sound)
+        if isinstance(stage, Crush):
+            return crushed(sound, self.sample_rate_hz, rate_hz=stage.rate_hz, step_v=stage.step_v,
+                           full_scale_v=stage.full_scale_v)
+        if isinstance(stage, Bank):
+            return followed_bank(stage, sound, self.sample_rate_hz, octaves, self.motion)
+        if isinstance(stage, Stereo):
+            way = -0.5 if self.side == LEFT else 0.5
+            inner = stage.left if self.side == LEFT else stage.right
+            return self.path(inner, f"{place}.{self.side}", octaves + way * stage.spacing_octaves, sound,
+                             outermost=False)
+        assert isinstance(stage, Parallel)
+        total = np.zeros(sound.size)
+        for j, limb in enumerate(stage.branches):
+            total += limb.factor(self.side) * self.path(
+                limb.path, f"{place}.branches[{j}].path", octaves, self.own(limb, sound), outermost=False)
+        return total
+
+    def own(self, limb: Limb, sound: FloatArray) -> FloatArray:
+        """What a branch is given: its own sources where it has some."""
+        if not limb.sources:
+            return sound
+        return np.asarray(np.sum([
+            one.source().record(duration_s=sound.size / self.sample_rate_hz, sample_rate_hz=self.sample_rate_hz,
+                                seed=SEED + i)[: sound.size] for i, one in enumerate(limb.sources)], axis=0))
+
+    def comb(self, stage: Comb, called: str, octaves: float, sound: FloatArray) -> FloatArray:
+        rate, n = self.sample_rate_hz, sound.size
+        stage = stage.model_copy(update={"frequency_hz": stage.frequency_hz * 2.0**octaves})
+        targets = {what: self.motion.target(f"{called}.{what}") for what in ("cutoff", "feedback", "mix")}
+        shifts = self.moves.get(f"{called}.shift")
+        if shifts is None and not any(targets.values()):
+            return answered(sound, rate, round(stage.ring_s * rate), lambda hertz: stage.gain(hertz)[0])
+        stands = {"cutoff": stage.frequency_hz, "feedback": stage.feedback, "mix": stage.mix}
+
+        def values(factor: int) -> dict[str, FloatArray]:
+            t = np.arange(n * factor + 1) / (rate * factor)
+            found = {what: np.full(t.size, stands[what]) if target is None else self.motion.value(target, t)
+                     for what, target in targets.items()}
+            if targets["cutoff"] is not None:
+                found["cutoff"] = found["cutoff"] * 2.0**octaves
+            if shifts is not None:
+                found["cutoff"] = found["cutoff"] * 2.0 ** shifts(t)
+            return found
+
+        factor = fine_factor(float(values(1)["cutoff"].max()), rate)
+        found = values(factor)
+        return through_comb(sound, rate, factor, frequency_hz=found["cutoff"], feedback=found["feedback"],
+                            mix=found["mix"], damping_hz=stage.damping_hz)
+
+    def network(self, stretch: Stretch, octaves: float, sound: FloatArray) -> FloatArray:
+        it = lowered(stretch, self.side, self.moves.keys(), patch=self.patch, octaves=octaves)
+        own = {name: move for name, move in self.moves.items() if name in (*it.network.cutoffs, *it.network.gains)}
+        straight = None if own else through_straight(it.network, sound, self.sample_rate_hz, cutoff_hz=it.cutoff_hz,
+                                                     gain=it.gain)
+        if straight is not None:
+            return straight
+        try:
+            found = render(
+                it.network, sound, sample_rate_hz=self.sample_rate_hz, cutoff_hz=it.cutoff_hz, gain=it.gain,
+                modes=["out"], moves=own, block=self.block,
+            ).output_v[0]
+        except OverflowError as error:
+            raise _ran_away(self.patch) from error
+        if not np.isfinite(found).all() or np.abs(found).max(initial=0.0) > LOUDEST_V:
+            raise _ran_away(self.patch)
+        return np.asarray(found)
 
 
 def _ran_away(patch: Patch) -> SignalError:

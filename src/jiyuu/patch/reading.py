@@ -19,7 +19,6 @@ from jiyuu.whole_file import write_text
 
 DEEPEST = 16
 NAMED = re.compile(r"routes\[\d+\]|controls\.[^.]+|figure|figure\.steps\[\d+\]")  # places with a name of their own
-PLANNED = ("crush",)
 
 
 def read_patch(path: Path) -> tuple[Patch, tuple[Path, ...]]:
@@ -43,9 +42,6 @@ def parse_patch(text: str, *, source: str, folder: Path | None = None, files: li
     if not isinstance(document, dict):
         raise CircuitError(f"{source} is JSON but not a patch; a patch is one object with 'name' and 'path'.")
     for place, stage in _stages(document.get("path"), "path", 0, source):
-        kind = stage.get("stage")
-        if kind in PLANNED:
-            raise CircuitError(f"{source}: {_name(stage, place)}: '{kind}' cannot be played yet; take it out.")
         _with_its_file(stage, place, source, folder, files)
     try:
         patch = Patch.model_validate(document)
@@ -80,11 +76,6 @@ def _stages(path: Any, place: str, depth: int, source: str) -> Iterator[tuple[st
         limbs = stage.get("branches")
         for j, limb in enumerate(limbs if isinstance(limbs, list) else []):
             if isinstance(limb, dict):
-                for name in ("sources", "pan"):
-                    if limb.get(name):
-                        raise CircuitError(f"{source}: {_name(stage, here)}: {name} of a branch cannot be played yet; "
-                                           "take it out.")
-                    limb.pop(name, None)
                 yield from _stages(limb.get("path"), f"{here}.branches[{j}].path", depth + 1, source)
 
 
@@ -146,7 +137,7 @@ def _sentence(error: ValidationError, document: dict[str, Any]) -> str:
         message = "this key is not known; remove it or correct its spelling"
     if first["type"] == "union_tag_invalid":
         field, message = "stage", ("there is no such stage; use gain, shape, filter, parallel, feedback, stereo, pair, "
-                                   "bank, formants, shapes, allpass or comb")
+                                   "bank, formants, shapes, allpass, comb or crush")
         if name.startswith("controls."):
             field = "kind"
             message = ("there is no such control; use envelope, lfo, hold, random, steps, follower, signal, figure or "

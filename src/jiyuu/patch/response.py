@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,9 +12,12 @@ from jiyuu.circuits.compose import silent
 from jiyuu.circuits.linear import StateSpace, response_of, state_space
 from jiyuu.circuits.loops import least_ringing
 from jiyuu.circuits.network import Branch, Network
-from jiyuu.patch.document import AnyStage, Feedback, Patch
-from jiyuu.patch.linear_stages import Comb
-from jiyuu.patch.lowering import UNIT_HZ, PlacedLoop, loops_in, loops_of, network_of, pieces_of, sides_of
+from jiyuu.patch.between_stages import Comb
+from jiyuu.patch.document import LEFT, AnyStage, Feedback, Parallel, Patch, Stereo
+from jiyuu.patch.linear_stages import Bank
+from jiyuu.patch.lowering import UNIT_HZ, lowered, sides_of
+from jiyuu.patch.placed_loops import PlacedLoop, loops_in, loops_of
+from jiyuu.patch.stretches import Stretch, stretches
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -48,20 +52,67 @@ def respond_patch(patch: Patch, frequency_hz: FloatArray) -> list[SideResponse]:
 
 
 def _side(patch: Patch, side: str, frequency_hz: FloatArray) -> SideResponse:
-    """The product of its pieces."""
-    gain = np.ones(frequency_hz.size, dtype=np.complex128)
-    phase_deg, delay_s, stable = np.zeros(gain.size), np.zeros(gain.size), True
-    for piece in pieces_of(patch):
-        if isinstance(piece, Comb):
-            own, late = piece.gain(frequency_hz)
-            gain, phase_deg, delay_s = gain * own, phase_deg + np.degrees(np.angle(own)), delay_s + late
-            continue
-        network = network_of(piece, side)
-        system = resting_system(network)
-        answer = response_of(system, frequency_hz, ("out",))
-        gain, phase_deg = gain * answer.gain[0], phase_deg + answer.phase_deg[0]
-        delay_s, stable = delay_s + answer.group_delay_s[0], stable and _is_stable(network, system)
-    return SideResponse(gain, phase_deg, delay_s, stable)
+    """The product of its parts."""
+    answering = _Answering(patch, side, frequency_hz)
+    answering.path(patch.path, "path", 0.0)
+    return SideResponse(answering.gain, answering.phase_deg, answering.delay_s, answering.stable)
+
+
+NEAR = 1e-5  # of a frequency: how far apart phases are compared for their slope
+
+
+class _Answering:
+    """Goes along a path and gathers what it does."""
+
+    def __init__(self, patch: Patch, side: str, frequency_hz: FloatArray) -> None:
+        self.patch, self.side, self.frequency_hz, self.stable = patch, side, frequency_hz, True
+        self.gain = np.ones(frequency_hz.size, dtype=np.complex128)
+        self.phase_deg, self.delay_s = np.zeros(frequency_hz.size), np.zeros(frequency_hz.size)
+
+    def path(self, path: Sequence[AnyStage], place: str, octaves: float) -> None:
+        for part in stretches(path, self.side, place, outermost=False):
+            if isinstance(part, Stretch):
+                network = lowered(part, self.side, patch=self.patch, octaves=octaves).network
+                system = resting_system(network)
+                answer = response_of(system, self.frequency_hz, ("out",))
+                self.behind(answer.gain[0], answer.phase_deg[0], answer.group_delay_s[0])
+                self.stable &= _is_stable(network, system)
+                continue
+            stage = part.stage
+            if isinstance(stage, Comb):
+                own = stage.model_copy(update={"frequency_hz": stage.frequency_hz * 2.0**octaves})
+                gain, late = own.gain(self.frequency_hz)
+                self.behind(gain, np.degrees(np.angle(gain)), late)
+            elif isinstance(stage, Stereo):
+                way = -0.5 if self.side == LEFT else 0.5
+                inner = stage.left if self.side == LEFT else stage.right
+                self.path(inner, f"{part.place}.{self.side}", octaves + way * stage.spacing_octaves)
+            elif isinstance(stage, Bank):  # as its bands stand: what they follow is no part of a response
+                self.path((stage.model_copy(update={"follow": None}),), part.place, octaves)
+            elif isinstance(stage, Parallel):
+                self.branches(stage, part.place, octaves)
+
+    def behind(self, gain: ComplexArray, phase_deg: FloatArray, delay_s: FloatArray) -> None:
+        self.gain, self.phase_deg, self.delay_s = self.gain * gain, self.phase_deg + phase_deg, self.delay_s + delay_s
+
+    def branches(self, stage: Parallel, place: str, octaves: float) -> None:
+        """Their sum; its slope of phase from two frequencies close by. A branch with sources of its own gives nothing
+        of what comes in."""
+        f = self.frequency_hz
+        near = np.concatenate([f * (1 - NEAR), f, f * (1 + NEAR)])
+        total = np.zeros(near.size, dtype=np.complex128)
+        for j, limb in enumerate(stage.branches):
+            if limb.sources:
+                continue
+            own = _Answering(self.patch, self.side, near)
+            own.path(limb.path, f"{place}.branches[{j}].path", octaves)
+            total += limb.factor(self.side) * own.gain
+            self.stable &= own.stable
+        before, here, after = total.reshape(3, f.size)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            turned = np.angle(after / before)
+        late = -np.nan_to_num(turned) / (2 * np.pi * 2 * NEAR * np.maximum(f, 1e-300))
+        self.behind(here, np.degrees(np.unwrap(np.angle(here))), late)
 
 
 def judged_loops(patch: Patch) -> list[Loop]:

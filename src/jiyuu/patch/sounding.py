@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 MOVABLE = (SourceKind.SINE, SourceKind.TRIANGLE, SourceKind.SAW, SourceKind.SQUARE, SourceKind.PULSE)
 OWN_RATE_HZ = 48_000.0  # at which controls listen
+SEED = 3  # of the first source's noise
 
 
 def source_record(motion: Motion, number: int, duration_s: float, sample_rate_hz: float) -> FloatArray:
@@ -30,11 +31,14 @@ def source_record(motion: Motion, number: int, duration_s: float, sample_rate_hz
     level, pitch = moved.get(f"source {number}.level"), moved.get(f"source {number}.pitch")
     level_v = np.full(times_s.size, one.level_v) if level is None else motion.in_network(
         level, motion.value(level, times_s))
-    if pitch is not None:
+    width = moved.get(f"source {number}.width")
+    if pitch is not None or width is not None:
         if one.kind not in MOVABLE:
             raise CircuitError(f"source {number}: pitch: a {one.kind} has none that can be moved; use a sine, "
                                "triangle, saw, square or pulse.")
-        return moving(one.kind, motion.value(pitch, times_s), level_v, one.width, sample_rate_hz)
+        hertz, share = (np.full(times_s.size, stands) if target is None else motion.value(target, times_s)
+                        for target, stands in ((pitch, one.pitch_hz), (width, one.width)))
+        return moving(one.kind, hertz, level_v, share, sample_rate_hz)
     still = one if level is None else one.model_copy(update={"level_v": 1.0})
-    record = still.source().record(duration_s=duration_s, sample_rate_hz=sample_rate_hz, seed=2 + number)
+    record = still.source().record(duration_s=duration_s, sample_rate_hz=sample_rate_hz, seed=SEED - 1 + number)
     return record if level is None else np.asarray(level_v * record)

@@ -62,9 +62,14 @@ def _decimation_spectra(factor: int, size: int) -> np.ndarray:
     """(factor, size//2 + 1) spectra of the lowpass, one for each phase of the fine record."""
     half = DECIMATION_HALF_LENGTH
     offset = np.arange(-half, half + 1)[np.newaxis, :] - np.arange(factor)[:, np.newaxis] / factor
+    return np.asarray(rfft(lowpass(offset) / factor, size, axis=1))
+
+
+def lowpass(offset: FloatArray) -> FloatArray:
+    """What every output is taken through, so many samples off its middle (any shape)."""
+    half = DECIMATION_HALF_LENGTH
     inside = np.clip(1 - (offset / half) ** 2, 0, None)
-    taps = np.sinc(offset) / factor * np.i0(_BETA * np.sqrt(inside)) / np.i0(_BETA) * (np.abs(offset) <= half)
-    return np.asarray(rfft(taps, size, axis=1))
+    return np.asarray(np.sinc(offset) * np.i0(_BETA * np.sqrt(inside)) / np.i0(_BETA) * (np.abs(offset) <= half))
 
 
 def decimated(fine: FloatArray, factor: int) -> FloatArray:

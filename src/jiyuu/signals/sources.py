@@ -120,9 +120,9 @@ def tide_figure(frequency_hz: float, *, level_v: float, duration_s: float, sampl
 
 
 def moving(
-    kind: str, pitch_hz: FloatArray, level_v: FloatArray, width: float, sample_rate_hz: float
+    kind: str, pitch_hz: FloatArray, level_v: FloatArray, width: FloatArray, sample_rate_hz: float
 ) -> FloatArray:
-    """A sine, triangle, saw, square or pulse whose pitch (n,) and peak volts (n,) move from sample to sample, within
+    """A sine, triangle, saw, square or pulse whose pitch, peak volts and width (n,) move from sample to sample, within
     the rate: as many harmonics as the highest pitch of every stretch leaves room for, the upper ones falling off so
     that none comes or goes with a step. Raises SignalError for a pitch past half the rate."""
     _checked_pitch(float(pitch_hz.max(initial=1.0)), sample_rate_hz)
@@ -142,7 +142,7 @@ def moving(
         sines = -((-1.0) ** n) / n * falling
         shape[part] = 2 / np.pi * _series(phase[part], sines)
         if kind != "saw":
-            later = phase[part] - 2 * np.pi * (0.5 if kind == "square" else width)
+            later = phase[part] - 2 * np.pi * (0.5 if kind == "square" else width[part])
             shape[part] -= 2 / np.pi * _series(later, sines)
     return np.asarray(level_v * shape)
 

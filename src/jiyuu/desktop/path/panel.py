@@ -17,9 +17,10 @@ from jiyuu.desktop.path.presenter import KINDS, LEVEL, NEXT, SOURCE, TRIM, PathP
 from jiyuu.desktop.path.words import STAGES, stage_name
 from jiyuu.desktop.theme.style import STEP
 from jiyuu.errors import CircuitError
+from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.document import AnyStage, Curve, Feedback, FilterStage, Gain, Limb, Pair, Parallel, Shape, Stereo
 from jiyuu.patch.editing import stage_at
-from jiyuu.patch.linear_stages import AllPass, Bank, Comb, Formants, Shapes
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes
 from jiyuu.patch.response import judged_loop
 from jiyuu.wording.loops import loop_line
 
@@ -29,6 +30,7 @@ FIELDS: dict[type[Any], tuple[str, ...]] = {
     Stereo: ("spacing_octaves",), Parallel: (), Pair: ("arrangement", "cutoff_hz", "spacing_octaves"),
     Bank: ("spacing_semitones", "lowest_hz", "q"), Formants: ("from_", "to", "morph", "shift_octaves"),
     AllPass: ("cutoff_hz", "feedback", "mix"), Comb: ("frequency_hz", "feedback", "mix"),
+    Crush: ("rate_hz", "bits", "full_scale_v"),
     Shapes: ("trim_db",), FilterStage: ("cutoff_hz", "resonance_percent"),
 }
 OF_SETUP = {LEVEL: ("Level ahead of the path", ("drive_db",)), TRIM: ("Output and trim", ("trim_db",)),

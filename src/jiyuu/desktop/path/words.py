@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.document import AnyStage, Feedback, FilterStage, Gain, Pair, Parallel, Shape, Stereo
-from jiyuu.patch.linear_stages import AllPass, Bank, Comb, Formants, Shapes
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes
 from jiyuu.quantities import shown_hz, signed
 
 SHAPES = {"tanh": "soft curve", "asinh": "diode curve", "clip": "clipper", "fold": "folder"}
@@ -41,5 +42,7 @@ def _what(stage: AnyStage) -> str:
         return f"{stage.stages} all-passes {shown_hz(stage.cutoff_hz)}"
     if isinstance(stage, Comb):
         return f"comb {shown_hz(stage.frequency_hz)}"
+    if isinstance(stage, Crush):
+        return f"crusher {stage.bits} bits {shown_hz(stage.rate_hz)}"
     assert isinstance(stage, Stereo)
     return f"left, right {signed(stage.spacing_octaves, 2)} oct"

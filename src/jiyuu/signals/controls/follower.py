@@ -4,6 +4,7 @@ constant and down by another."""
 from __future__ import annotations
 
 import numpy as np
+from numba import njit
 from scipy.signal import butter, sosfilt
 
 from jiyuu.arrays import FloatArray
@@ -22,11 +23,21 @@ def followed(
         banded = sosfilt(butter(ORDER, low_hz, "highpass", fs=sample_rate_hz, output="sos"), banded)
     if high_hz < OPEN * sample_rate_hz:
         banded = sosfilt(butter(ORDER, high_hz, "lowpass", fs=sample_rate_hz, output="sos"), banded)
+    return gain * up_and_down(banded, sample_rate_hz, attack_s=attack_s, release_s=release_s)
+
+
+def up_and_down(record_v: FloatArray, sample_rate_hz: float, *, attack_s: float, release_s: float) -> FloatArray:
+    """(n,) record_v (n,) rectified, behind one pole upwards and another downwards."""
     up, down = (float(np.exp(-1 / (max(tau, 1e-9) * sample_rate_hz))) for tau in (attack_s, release_s))
-    found = np.empty(record_v.size)
+    return np.asarray(_followed(np.abs(record_v), up, down))
+
+
+@njit(cache=True, nogil=True)
+def _followed(goals: FloatArray, up: float, down: float) -> FloatArray:
+    found = np.empty(goals.size)
     stands = 0.0
-    for i, goal in enumerate(np.abs(banded).tolist()):
-        keep = up if goal > stands else down
-        stands = goal + keep * (stands - goal)
+    for i in range(goals.size):
+        keep = up if goals[i] > stands else down
+        stands = goals[i] + keep * (stands - goals[i])
         found[i] = stands
-    return gain * found
+    return found

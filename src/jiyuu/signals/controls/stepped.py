@@ -34,8 +34,15 @@ def sequence(
 ) -> Segments:
     """One value after the other, a step each."""
     steps = int(np.floor(until_s * rate_hz)) + 2
-    played = np.array(values)[order(len(values), steps, direction, seed)]
-    return smoothed([(n / rate_hz, float(value)) for n, value in enumerate(played)], smooth_s)
+    return stepped_at(np.arange(steps) / rate_hz, values, direction, seed, smooth_s)
+
+
+def stepped_at(
+    starts_s: FloatArray, values: tuple[float, ...], direction: Direction, seed: int, smooth_s: float
+) -> Segments:
+    """The same with steps that begin at (m,) s."""
+    played = np.array(values)[order(len(values), starts_s.size, direction, seed)]
+    return smoothed(list(zip(starts_s.tolist(), played.tolist(), strict=True)), smooth_s)
 
 
 def held(

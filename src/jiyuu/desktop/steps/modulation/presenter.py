@@ -26,8 +26,9 @@ from jiyuu.measurement.finding import Finding
 from jiyuu.patch.bounds import Bounded, bounded
 from jiyuu.patch.controls import AnyControl, FigureStep, Route
 from jiyuu.patch.document import Patch
-from jiyuu.patch.lowering import lowered, sides_of
-from jiyuu.patch.motion import Motion, frozen_at
+from jiyuu.patch.frozen import frozen_at
+from jiyuu.patch.motion import Motion
+from jiyuu.patch.playing import networks_of
 from jiyuu.patch.response import respond_patch
 from jiyuu.patch.targets import targets_of
 from jiyuu.prediction.moving import Moves, Spectrogram, between, moves_of
@@ -107,9 +108,10 @@ class ModulationPresenter(StepPresenter):
             self.message.emit(str(error), True)
             return
         cutoff = self.now().standing_hz
-        target = next((one for one in Motion(self._patch, time_s).targets if one.name == self.cutoff_target), None)
+        motion = Motion(self._patch, time_s)
+        target = motion.target(self.cutoff_target)
         if target is not None:
-            cutoff = float(Motion(self._patch, time_s).value(target, np.array([time_s]))[0])
+            cutoff = float(motion.value(target, np.array([time_s]))[0])
         self.at_moment.emit(AtMoment(time_s, level_db(then.gain), level_db(rest.gain), cutoff))
 
     def begin_computing(self) -> None:
@@ -117,9 +119,8 @@ class ModulationPresenter(StepPresenter):
 
     def compute(self, standing: Standing, setting: ModulationSetting) -> Iterator[Any]:
         patch = patch_of(standing, standing.document.name)
-        moves = Motion(patch, setting.seconds).moves()
-        for side in sides_of(patch):
-            compiled_apart(lowered(patch, side, moves.keys()).network)
+        for network in networks_of(patch, setting.seconds):
+            compiled_apart(network)
         yield from super().compute(standing, setting)
 
     def on_computed(self, found: Any) -> None:

@@ -1,0 +1,61 @@
+"""A path cut into what is one network each and what stands between networks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from jiyuu.patch.between_stages import Comb, Crush
+from jiyuu.patch.document import LEFT, AnyStage, Parallel, Stereo
+from jiyuu.patch.linear_stages import Bank
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """Neighbouring stages that are one network: the first of them is number `first` of the path at `place`; is_last:
+    nothing comes behind it in the patch."""
+
+    path: tuple[AnyStage, ...]
+    place: str = "path"
+    first: int = 0
+    is_last: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Apart:
+    """A stage that is no network, or holds one that is none."""
+
+    stage: AnyStage
+    place: str
+
+
+def stands_apart(stage: AnyStage, side: str) -> bool:
+    """Whether it is no part of a network on a side."""
+    if stage.off:
+        return False
+    if isinstance(stage, Comb | Crush):
+        return True
+    if isinstance(stage, Bank):
+        return stage.follow is not None
+    if isinstance(stage, Parallel):
+        return any(limb.sources or any(stands_apart(one, side) for one in limb.path) for limb in stage.branches)
+    if isinstance(stage, Stereo):
+        return any(stands_apart(one, side) for one in (stage.left if side == LEFT else stage.right))
+    return False
+
+
+def stretches(path: Sequence[AnyStage], side: str, place: str = "path", *, outermost: bool = True
+              ) -> Iterator[Stretch | Apart]:
+    """In order; outermost: whether it is the patch's own path, whose end is the output."""
+    run: list[AnyStage] = []
+    first = 0
+    for i, stage in enumerate(path):
+        if not stands_apart(stage, side):
+            run.append(stage)
+            continue
+        if run:
+            yield Stretch(tuple(run), place, first, is_last=False)
+        yield Apart(stage, f"{place}[{i}]")
+        run, first = [], i + 1
+    if run or outermost:  # the output's own level stands behind the last stage
+        yield Stretch(tuple(run), place, first, is_last=outermost)
