@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import CubicSpline
 
 from jiyuu.arrays import FloatArray
 from jiyuu.patch.controls import FollowerControl, SignalControl
@@ -33,6 +32,8 @@ def listening(control: FollowerControl | SignalControl, heard: HeardRecord) -> V
                           attack_s=control.attack_s, release_s=control.release_s, gain=10 ** (control.gain_db / 20))
         times = np.arange(values.size) / rate
         return lambda t: np.interp(t, times, values, left=0.0)
+    from scipy.interpolate import CubicSpline
+
     # Past the end the cubic would run away: some silence lies behind.
     record = np.concatenate([heard.record_v, np.zeros(64)])
     fine = control.per_v * interpolated(record, FINE, 0, record.size - 1)

@@ -14,16 +14,16 @@ from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.document import LEFT, RIGHT, AnyStage, Limb, Parallel, Patch, Stereo, inner_paths
 from jiyuu.patch.following import followed_bank
 from jiyuu.patch.heard import HeardRecord
+from jiyuu.patch.inside import inner_routes
 from jiyuu.patch.linear_stages import Bank
 from jiyuu.patch.lowering import is_stereo, lowered, sides_of
 from jiyuu.patch.motion import Motion, Values
 from jiyuu.patch.response import judged_loops
 from jiyuu.patch.sounding import SEED, source_record
-from jiyuu.patch.stretches import Apart, Stretch, stretches
+from jiyuu.patch.stretches import Apart, Stretch, by_response, stretches
 from jiyuu.patch.told import told
-from jiyuu.simulation.comb import fine_factor, through_comb
 from jiyuu.simulation.crusher import crushed
-from jiyuu.simulation.linear_render import answered, through_straight
+from jiyuu.simulation.linear_render import answered, is_straight, through_straight
 from jiyuu.simulation.render import SEGMENT, render
 
 AFTER_S = 0.02  # that the filter's own looking ahead asks beyond the end
@@ -70,11 +70,21 @@ def _networks(
 ) -> Iterator[Network]:
     for part in stretches(path, side, outermost=outermost):
         if isinstance(part, Stretch):
-            yield lowered(part, side, moving, patch=patch).network
+            for piece in _parts(patch, part, moving):
+                network = lowered(piece, side, moving, patch=patch).network
+                if not is_straight(network) or {*network.cutoffs, *network.gains} & {*moving}:
+                    yield network
             continue
         inner = [getattr(part.stage, side)] if isinstance(part.stage, Stereo) else inner_paths(part.stage)
         for one in inner:
             yield from _networks(patch, one, side, moving, outermost=False)
+
+
+def _parts(patch: Patch, stretch: Stretch, moving: Collection[str]) -> Iterator[Stretch]:
+    """What is played one behind the other; all at once where a stage's own output moves another."""
+    if any(True for _ in inner_routes(patch)):
+        return iter([stretch])
+    return by_response(stretch, moving)
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,10 +103,11 @@ class _Playing:
     ) -> FloatArray:
         """(n,) volts behind a path; octaves: that stereo stages round it move it by."""
         for part in stretches(path, self.side, place, outermost=outermost):
-            if isinstance(part, Stretch):
-                sound = self.network(part, octaves, sound)
-            else:
+            if isinstance(part, Apart):
                 sound = self.apart(part, octaves, sound)
+                continue
+            for one in _parts(self.patch, part, self.moves.keys()):
+                sound = self.network(one, octaves, sound)
         return sound
 
     def apart(self, part: Apart, octaves: float, sound: FloatArray) -> FloatArray:
@@ -129,6 +140,8 @@ class _Playing:
                                 seed=SEED + i)[: sound.size] for i, one in enumerate(limb.sources)], axis=0))
 
     def comb(self, stage: Comb, called: str, octaves: float, sound: FloatArray) -> FloatArray:
+        from jiyuu.simulation.comb import fine_factor, through_comb
+
         rate, n = self.sample_rate_hz, sound.size
         stage = stage.model_copy(update={"frequency_hz": stage.frequency_hz * 2.0**octaves})
         targets = {what: self.motion.target(f"{called}.{what}") for what in ("cutoff", "feedback", "mix")}

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.document import LEFT, AnyStage, Parallel, Stereo
-from jiyuu.patch.linear_stages import Bank
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +42,22 @@ def stands_apart(stage: AnyStage, side: str) -> bool:
     if isinstance(stage, Stereo):
         return any(stands_apart(one, side) for one in (stage.left if side == LEFT else stage.right))
     return False
+
+
+def by_response(stretch: Stretch, moving: Collection[str]) -> Iterator[Stretch]:
+    """The same in parts, so that stages which are only their transfer function, and which nothing moves, are by
+    themselves: these are played by their response, and a network need not carry their many capacitors."""
+    run: list[AnyStage] = []
+    first, kind = stretch.first, False
+    for i, stage in enumerate(stretch.path, start=stretch.first):
+        called = f"{stage.id or f'{stretch.place}[{i}]'}."
+        alone = isinstance(stage, Bank | Formants | Shapes | AllPass) and not any(
+            name.startswith(called) for name in moving)
+        if run and alone != kind:
+            yield Stretch(tuple(run), stretch.place, first, is_last=False)
+            run, first = [], i
+        run, kind = [*run, stage], alone
+    yield Stretch(tuple(run), stretch.place, first, is_last=stretch.is_last)
 
 
 def stretches(path: Sequence[AnyStage], side: str, place: str = "path", *, outermost: bool = True

@@ -169,8 +169,13 @@ def _of_formants(motion: Motion, placed: Placed, stage: Formants) -> dict[str, V
     if morph is None and shift is None and not placed.shifts:
         return {}
 
+    last: list[tuple[FloatArray, list[tuple[FloatArray, FloatArray]]]] = []
+
     def at(t: FloatArray) -> list[tuple[FloatArray, FloatArray]]:
-        return stage.at(np.full(t.size, stage.morph) if morph is None else motion.value(morph, t))
+        # All formants are asked for the same instants, one after the other.
+        if not last or not np.array_equal(last[0][0], t):
+            last[:] = [(t, stage.at(np.full(t.size, stage.morph) if morph is None else motion.value(morph, t)))]
+        return last[0][1]
 
     def octaves(t: FloatArray) -> FloatArray:
         more = sum((one(t) for one in placed.shifts), np.zeros(t.size))

@@ -3,10 +3,10 @@ limit as every other output, so that its own images are there and those of the s
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 
 import numpy as np
-from scipy.interpolate import CubicSpline
 
 from jiyuu.arrays import FloatArray
 from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, at_positions, interpolated, lowpass
@@ -55,10 +55,13 @@ def crushed(
 
 
 @lru_cache(maxsize=1)
-def _step_response() -> CubicSpline:
+def _step_response() -> Callable[[FloatArray], FloatArray]:
     """Of the lowpass, over samples."""
+    from scipy.interpolate import CubicSpline
+
     reach = DECIMATION_HALF_LENGTH
     offset = np.arange(-reach * PER_SAMPLE, reach * PER_SAMPLE + 1) / PER_SAMPLE
     whole = CubicSpline(offset, lowpass(offset)).antiderivative()
     points = whole(offset)
-    return CubicSpline(offset, points / points[-1])
+    found: Callable[[FloatArray], FloatArray] = CubicSpline(offset, points / points[-1])
+    return found

@@ -4,8 +4,6 @@ constant and down by another."""
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
-from scipy.signal import butter, sosfilt
 
 from jiyuu.arrays import FloatArray
 
@@ -18,6 +16,8 @@ def followed(
     gain: float,
 ) -> FloatArray:
     """(n,) at every sample of record_v (n,): 0 before it, volts × gain."""
+    from scipy.signal import butter, sosfilt
+
     banded = record_v
     if low_hz > 0:
         banded = sosfilt(butter(ORDER, low_hz, "highpass", fs=sample_rate_hz, output="sos"), banded)
@@ -29,15 +29,6 @@ def followed(
 def up_and_down(record_v: FloatArray, sample_rate_hz: float, *, attack_s: float, release_s: float) -> FloatArray:
     """(n,) record_v (n,) rectified, behind one pole upwards and another downwards."""
     up, down = (float(np.exp(-1 / (max(tau, 1e-9) * sample_rate_hz))) for tau in (attack_s, release_s))
-    return np.asarray(_followed(np.abs(record_v), up, down))
+    from jiyuu.signals.controls.follower_kernel import follow
 
-
-@njit(cache=True, nogil=True)
-def _followed(goals: FloatArray, up: float, down: float) -> FloatArray:
-    found = np.empty(goals.size)
-    stands = 0.0
-    for i in range(goals.size):
-        keep = up if goals[i] > stands else down
-        stands = goals[i] + keep * (stands - goals[i])
-        found[i] = stands
-    return found
+    return np.asarray(follow(np.abs(record_v), up, down))
