@@ -107,9 +107,9 @@ def test_branches_are_made_and_set(window, path):
     path.panel.forms[1].choices["polarity"].textActivated.emit("inverted")
     stage = window.session.standing().setup.path[0]
     assert [(limb.level_db, limb.polarity) for limb in stage.branches] == [(-6.0, 1), (-12.0, -1)]
-    path.presenter.set_limb(2)
+    path.presenter.set_member("branches", 2)
     assert len(path.panel.forms) == 3
-    path.presenter.set_limb(2, gone=True)
+    path.presenter.set_member("branches", 2, gone=True)
     path.presenter.open_up()
     assert window.session.standing().setup.path == ()
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 from pydantic import ValidationError
 
 from jiyuu.bench.setting import said
@@ -12,6 +13,7 @@ from jiyuu.bench.setup import IN_HAND, MOST_SOURCES, Setup, SourceSetting
 from jiyuu.bench.standing import Standing
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.errors import CircuitError
+from jiyuu.patch.controls import Route
 from jiyuu.patch.document import AnyStage, FilterStage, Gain, Patch, PatchSource
 from jiyuu.patch.editing import place_of, places, replaced, stage_at
 from jiyuu.signals.source import SourceKind
@@ -51,7 +53,7 @@ def patch_of(standing: Standing, name: str) -> Patch:
     if setup.trim_db:
         whole.append(Gain(stage="gain", id=None if TRIM in ids else TRIM, db=setup.trim_db))
     return Patch(
-        format="jiyuu-patch", version=1, name=name, path=tuple(whole), controls=setup.controls, routes=setup.routes,
+        format="jiyuu-patch", version=1, name=name, path=tuple(whole), controls=setup.controls, routes=_routes(setup),
         figure=setup.figure, notes=standing.document.notes,
         sources=tuple(PatchSource.model_validate(one.model_dump(exclude={"path"})) for one in setup.inputs),
     )
@@ -66,7 +68,23 @@ def filled_path(standing: Standing) -> tuple[AnyStage, ...]:
         stage="filter", id=setup.in_hand, filter=_alone(standing), mode=standing.mode, cutoff_hz=standing.standing_hz,
         resonance_gain=standing.gain, lowest_hz=setup.lowest_hz, highest_hz=setup.highest_hz, parameters={},
     )
-    return replaced(path, place, own)
+    path = replaced(path, place, own)
+    for name, octaves in setup.tied.items():
+        there = place_of(path, name)
+        assert there is not None
+        stage = stage_at(path, there)
+        assert isinstance(stage, FilterStage)
+        hertz = float(np.clip(standing.standing_hz * 2.0**octaves, stage.lowest_hz, stage.highest_hz))
+        path = replaced(path, there, stage.model_copy(update={"cutoff_hz": hertz}))
+    return path
+
+
+def _routes(setup: Setup) -> tuple[Route, ...]:
+    """What moves the filter in hand moves those that are tied to it."""
+    own = f"{setup.in_hand}.cutoff"
+    along = [route.model_copy(update={"target": f"{name}.cutoff"}) for name in setup.tied for route in setup.routes
+             if route.target == own]
+    return (*setup.routes, *along)
 
 
 def _alone(standing: Standing) -> Filter:

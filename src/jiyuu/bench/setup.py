@@ -23,6 +23,9 @@ MOST_SOURCES = 8
 IN_HAND = "filter"
 
 
+Octaves = Annotated[float, asked("Spacing", unit="oct", step=0.1, low=-10, high=10)]
+
+
 class SourceSetting(Setting):
     """One input of the filter."""
 
@@ -56,12 +59,14 @@ class CutoffInput(Setting):
 
 class Setup(Setting):
     """Everything that is not a knob of the filter: the patch it stands in. path: the stages between level and trim,
-    that of the id `in_hand` standing for the filter itself; empty where there is nothing else."""
+    that of the id `in_hand` standing for the filter itself; empty where there is nothing else. tied: filters of the
+    path whose cutoff goes with the one in hand, so many octaves above it: several behind one knob."""
 
     inputs: Annotated[tuple[SourceSetting, ...], Field(min_length=1, max_length=MOST_SOURCES, title="Source")] = (
         SourceSetting(),)
     path: Annotated[tuple[Stage, ...], Field(max_length=64, title="Path")] = ()
     in_hand: Name = IN_HAND
+    tied: Annotated[dict[Name, Octaves], Field(max_length=64, title="Tied")] = Field(default_factory=dict)
     side: Annotated[Literal["left", "right"], Field(
         title="Side", description="Which of two is looked at, where the path splits.")] = "left"
     controls: Annotated[dict[Name, Control], Field(max_length=64, title="Controls")] = Field(default_factory=dict)
@@ -106,6 +111,10 @@ class Setup(Setting):
                 raise ValueError("the filter in hand must stay in its path; put another filter in hand to take it out")
             if any(stage_at(self.path, place[:depth]).off for depth in range(1, len(place) + 1, 2)):
                 raise ValueError("the filter in hand cannot be switched off, nor what holds it")
+        filters = {stage.id for _, stage in places(self.path) if isinstance(stage, FilterStage)}
+        lost = [name for name in self.tied if name not in filters - {self.in_hand}]
+        if lost:
+            raise ValueError(f"tied: there is no other filter '{lost[0]}' in the path; tie one that is there")
         return self
 
     @property
@@ -119,7 +128,8 @@ class Setup(Setting):
         if not self.surrounds:
             return []
         side = [self.side] if splits(self.path) else []
-        return [*side, *(stage.model_dump(mode="json", exclude_defaults=True) for stage in self.path)]
+        tied = [self.tied] if self.tied else []
+        return [*side, *tied, *(stage.model_dump(mode="json", exclude_defaults=True) for stage in self.path)]
 
     @property
     def moves_cutoff(self) -> bool:
@@ -161,7 +171,7 @@ class Setup(Setting):
         """Nothing moves the cutoff but its knob, nothing drives the filter, one saw of the nominal level."""
         return self.model_copy(update={
             "inputs": (self.inputs[0].model_copy(update={"level_v": NOMINAL_V}),), "drive_db": 0.0,
-            "path": (), "trim_db": 0.0, "fine_cents": 0.0, "key_follow_percent": 0.0, "key_v": 0.0,
+            "path": (), "tied": {}, "trim_db": 0.0, "fine_cents": 0.0, "key_follow_percent": 0.0, "key_v": 0.0,
             "cvs": tuple(cv.model_copy(update={"amount_percent": 0.0, "now_v": 0.0}) for cv in self.cvs),
         })
 

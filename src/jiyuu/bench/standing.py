@@ -77,7 +77,7 @@ class Standing:
         if not self.setup.surrounds:
             return alone
         return Surrounded.model_construct(**dict(alone), path=self.setup.path, in_hand=self.setup.in_hand,
-                                          side=self.setup.side)
+                                          side=self.setup.side, tied=self.setup.tied)
 
     @cached_property
     def network(self) -> Network:

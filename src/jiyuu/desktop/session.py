@@ -19,6 +19,7 @@ from jiyuu.circuits.filter_file import Filter
 from jiyuu.desktop.jobs import Crew
 from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.patch.document import AnyStage
+from jiyuu.patch.editing import places
 from jiyuu.wording.acts import act_line
 
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
@@ -163,9 +164,11 @@ class Session(QObject):
     def change_path(self, path: tuple[AnyStage, ...]) -> None:
         """Other stages round the filter in hand, as one act. Raises CircuitError where they cannot be played."""
         standing = self.standing()
-        setup = standing.setup.changed(path=path)
+        there = {stage.id for _, stage in places(path)}
+        tied = {name: octaves for name, octaves in standing.setup.tied.items() if name in there}
+        setup = standing.setup.changed(path=path, tied=tied)
         standing.moved(setup=setup).network.output_index(standing.mode)
-        self.change_setup(path=path)
+        self.change_setup(path=path, tied=tied)
 
     def set_neutral(self) -> None:
         """Resonance and everything that moves the cutoff or drives the filter to nothing, as one act."""

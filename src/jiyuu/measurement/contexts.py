@@ -249,6 +249,54 @@ class TargetMoves(Context):
     stopped_percent: float
 
 
+@dataclass(frozen=True, slots=True)
+class BandEdges(Context):
+    """Where a band is 3 dB down on either side of its peak."""
+
+    low_hz: float
+    high_hz: float
+    peak_hz: float
+
+
+@dataclass(frozen=True, slots=True)
+class NotchAt(Context):
+    """Where a notch lies."""
+
+    notch_hz: float
+
+
+@dataclass(frozen=True, slots=True)
+class SidesApart(Context):
+    """Where left and right differ most, and which is louder there."""
+
+    at_hz: float
+    louder: str
+
+
+@dataclass(frozen=True, slots=True)
+class PartOfIt(Context):
+    """Which part is meant."""
+
+    part: str
+
+
+@dataclass(frozen=True, slots=True)
+class VowelNear(Context):
+    """Which vowel, and where the formants of the response lie."""
+
+    vowel: str
+    formants_hz: tuple[float, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class LoopRings(Context):
+    """A loop by its name, where it would ring, and how much is fed back now."""
+
+    loop: str
+    rings_at_hz: float
+    amount: float
+
+
 KINDS: dict[str, type[Context]] = {kind.__name__: kind for kind in Context.__subclasses__()}
 
 

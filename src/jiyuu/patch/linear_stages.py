@@ -14,14 +14,8 @@ from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.sections import Section, bandpass, high_shelf, low_shelf, peak
 from jiyuu.field_words import asked as worded
 from jiyuu.patch.controls import Finite, Name, Part
+from jiyuu.signals.vowels import BANDWIDTHS_HZ, VOWELS
 
-# Men's averages, Hz (Peterson and Barney 1952, JASA).
-VOWELS: dict[str, tuple[float, float, float]] = {
-    "i": (270, 2290, 3010), "ɪ": (390, 1990, 2550), "ɛ": (530, 1840, 2480), "æ": (660, 1720, 2410),
-    "ɑ": (730, 1090, 2440), "ɔ": (570, 840, 2410), "ʊ": (440, 1020, 2240), "u": (300, 870, 2240),
-    "ʌ": (640, 1190, 2390), "ɝ": (490, 1350, 1690),
-}
-BANDWIDTHS_HZ = (60.0, 90.0, 120.0)
 LN_1000 = float(np.log(1000))
 Hertz = Annotated[Finite, worded("Frequency", unit="Hz", low=1, high=CUTOFF_MAXIMUM_HZ)]
 Q = Annotated[Finite, worded("Q", step=0.1, low=0.05, high=1000)]

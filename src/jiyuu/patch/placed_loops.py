@@ -45,9 +45,7 @@ def _loops(path: Sequence[AnyStage], side: str, place: str, octaves: float) -> I
             unit_hz = UNIT_HZ / 2.0**octaves
             for k, group in enumerate(stage.groups):
                 if group.feedback and any(True for _ in stage.members(k)):
-                    called = stage.id or here
-                    yield PlacedLoop(group, f"{called}.{k + 1}", *(
-                        group_network(stage, k, called, unit_hz, closed=shut) for shut in (False, True)))
+                    yield placed_group(stage, k, stage.id or here, unit_hz)
         elif isinstance(stage, Parallel):
             for j, limb in enumerate(stage.branches):
                 yield from _loops(limb.path, side, f"{here}.branches[{j}].path", octaves)
@@ -55,3 +53,9 @@ def _loops(path: Sequence[AnyStage], side: str, place: str, octaves: float) -> I
             half = 0.5 * stage.spacing_octaves * (-1 if side == LEFT else 1)
             inner = stage.left if side == LEFT else stage.right
             yield from _loops(inner, side, f"{here}.{side}", octaves + half)
+
+
+def placed_group(bank: Bank, which: int, called: str, unit_hz: float) -> PlacedLoop:
+    """A group of a bank and its feedback."""
+    inside, whole = (group_network(bank, which, called, unit_hz, closed=shut) for shut in (False, True))
+    return PlacedLoop(bank.groups[which], f"{called}.{which + 1}", inside, whole)

@@ -16,7 +16,7 @@ from jiyuu.patch.between_stages import Comb
 from jiyuu.patch.document import LEFT, AnyStage, Feedback, Parallel, Patch, Stereo
 from jiyuu.patch.linear_stages import Bank
 from jiyuu.patch.lowering import UNIT_HZ, lowered, sides_of
-from jiyuu.patch.placed_loops import PlacedLoop, loops_in, loops_of
+from jiyuu.patch.placed_loops import PlacedLoop, loops_in, loops_of, placed_group
 from jiyuu.patch.stretches import Stretch, stretches
 
 
@@ -56,6 +56,17 @@ def _side(patch: Patch, side: str, frequency_hz: FloatArray) -> SideResponse:
     answering = _Answering(patch, side, frequency_hz)
     answering.path(patch.path, "path", 0.0)
     return SideResponse(answering.gain, answering.phase_deg, answering.delay_s, answering.stable)
+
+
+def path_gain(
+    path: Sequence[AnyStage], frequency_hz: FloatArray, *, side: str = LEFT, octaves: float = 0.0
+) -> ComplexArray:
+    """(n,) V/V of a path by itself on a side; octaves: by which all cutoffs in it are moved. Raises CircuitError naming
+    a stage that cannot be played."""
+    alone = Patch.model_construct(name="", path=tuple(path), controls={}, routes=(), sources=(), figure=None)
+    answering = _Answering(alone, side, np.asarray(frequency_hz, dtype=float))
+    answering.path(path, "path", octaves)
+    return answering.gain
 
 
 NEAR = 1e-5  # of a frequency: how far apart phases are compared for their slope
@@ -130,6 +141,13 @@ def judged_loop(path: tuple[AnyStage, ...], stage: Feedback, side: str) -> Loop 
     """One feedback stage of a path, on a side; None where that side does not pass it, or it is off. Raises CircuitError
     where its path answers at once."""
     return next((_judged(placed) for placed in loops_in(path, side) if placed.stage is stage), None)
+
+
+def judged_group(bank: Bank, which: int) -> Loop | None:
+    """One group of a bank with its own feedback, be that none; None for a group without a band."""
+    if not any(True for _ in bank.members(which)):
+        return None
+    return _judged(placed_group(bank, which, bank.id or "bank", UNIT_HZ))
 
 
 def _worse(one: Loop, other: Loop) -> Loop:

@@ -89,6 +89,10 @@ class SideColumn(QWidget):
         else:
             self._column.addLayout(part, stretch)
 
+    def narrow(self) -> None:
+        """Without margins, inside another one."""
+        self._column.setContentsMargins(0, 0, 0, 0)
+
     def name(self, letter: str, document: Filter) -> None:
         self.circuit.setText(f"{letter}  {document.name}, {document.entry.title}")
 

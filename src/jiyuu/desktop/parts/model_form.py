@@ -76,4 +76,4 @@ def _word(value: Any) -> str:
         return "yes" if value else "no"
     if isinstance(value, int):
         return {1: "as it is", -1: "inverted"}.get(value, str(value))
-    return str(value)
+    return str(value).replace("_", " ")

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
+from pydantic import BaseModel
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
@@ -20,7 +22,7 @@ from jiyuu.errors import CircuitError
 from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.document import AnyStage, Curve, Feedback, FilterStage, Gain, Limb, Pair, Parallel, Shape, Stereo
 from jiyuu.patch.editing import stage_at
-from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes
+from jiyuu.patch.linear_stages import AllPass, Band, Bank, Formants, Group, Shapes
 from jiyuu.patch.response import judged_loop
 from jiyuu.wording.loops import loop_line
 
@@ -35,6 +37,25 @@ FIELDS: dict[type[Any], tuple[str, ...]] = {
 }
 OF_SETUP = {LEVEL: ("Level ahead of the path", ("drive_db",)), TRIM: ("Output and trim", ("trim_db",)),
             NEXT: ("What comes next", ("next_limit_v",))}
+
+
+@dataclass(frozen=True, slots=True)
+class Several:
+    """What a stage has several of: the field that holds them, what one is called, its model and fields, how many stay
+    at least."""
+
+    field: str
+    name: str
+    model: type[BaseModel]
+    fields: tuple[str, ...]
+    least: int
+
+
+SEVERAL: dict[type, Several] = {
+    Parallel: Several("branches", "branch", Limb, ("level_db", "polarity", "pan"), 1),
+    Shapes: Several("bands", "band", Band, ("kind", "frequency_hz", "gain_db", "q"), 0),
+    Bank: Several("groups", "group", Group, ("polarity", "level_db", "feedback"), 1),
+}
 SHAPED = "Space switches it off or on, Delete takes it out, Ctrl+Left and Ctrl+Right move it."
 
 
@@ -44,7 +65,7 @@ class StagePanel(QWidget):
     source_wanted = pyqtSignal()
     back = pyqtSignal()
 
-    def __init__(self, presenter: PathPresenter) -> None:
+    def __init__(self, presenter: PathPresenter, *, inside_a_step: bool = False) -> None:
         super().__init__()
         self._presenter = presenter
         self._key: Any = None
@@ -67,7 +88,7 @@ class StagePanel(QWidget):
             "left": self._button("Move left", partial(presenter.move, -1)),
             "right": self._button("Move right", partial(presenter.move, 1)),
             "dry": self._button("Put beside dry", presenter.beside_dry),
-            "open": self._button("Take away round it", presenter.open_up),
+            "open": self._button("Unwrap", presenter.open_up),
         }
         self.acts["dry"].setToolTip("The stage as one branch, the signal as it comes in as the other.")
         self.acts["open"].setToolTip("What holds these paths goes, the first of them stays.")
@@ -77,8 +98,10 @@ class StagePanel(QWidget):
             rows.addWidget(button, i // 2, i % 2)
         self._column.add(rows)
         self._column.add(self.add)
-        done = self._button("Back to the step  Esc", self.back.emit)
-        self._column.add(done)
+        if inside_a_step:
+            self._column.narrow()
+        else:
+            self._column.add(self._button("Back to the step  Esc", self.back.emit))
 
     @staticmethod
     def _button(text: str, do: Callable[[], object]) -> QPushButton:
@@ -92,8 +115,8 @@ class StagePanel(QWidget):
         if item is None or presenter.shown is None:
             return
         stage = presenter.stage()
-        limbs = len(stage.branches) if isinstance(stage, Parallel) else 0
-        key = (item, type(stage), presenter.is_in_hand, limbs)
+        members = 0 if (several := SEVERAL.get(type(stage))) is None else len(getattr(stage, several.field))
+        key = (item, type(stage), presenter.is_in_hand, members)
         if key != self._key:
             self._key = key
             self._build(item, stage)
@@ -156,9 +179,14 @@ class StagePanel(QWidget):
             shows.append(lambda: made.show(presenter.stage() or stage))
         if isinstance(stage, Feedback):
             shows.append(self._loop(column))
-        if isinstance(stage, Parallel):
-            shows += [self._limb(column, k) for k in range(len(stage.branches))]
-            column.addWidget(self._button("Another branch", partial(presenter.set_limb, len(stage.branches))))
+        if isinstance(stage, Pair):
+            shows += [self._paired(column, which) for which in ("first", "second")]
+        several = SEVERAL.get(type(stage))
+        if several is not None:
+            count = len(getattr(stage, several.field))
+            shows += [self._member(column, several, k) for k in range(count)]
+            column.addWidget(self._button(f"Another {several.name}",
+                                          partial(presenter.set_member, several.field, count)))
         if isinstance(stage, Stereo):
             side = self._form(column, Setup, ("side",), presenter.set_setup)
             shows.append(lambda: side.show(presenter.standing().setup))
@@ -261,21 +289,65 @@ class StagePanel(QWidget):
 
         return show
 
-    def _limb(self, column: QVBoxLayout, which: int) -> Callable[[], None]:
-        """Level and polarity of a branch."""
-        presenter, title = self._presenter, QLabel(f"Branch {which + 1}")
+    def _member(self, column: QVBoxLayout, several: Several, which: int) -> Callable[[], None]:
+        """The fields of a branch, a band, a group."""
+        presenter, called = self._presenter, f"{several.name.capitalize()} {which + 1}"
+        title = QLabel(called)
         title.setProperty("role", "heading")
         column.addWidget(title)
-        made = self._form(column, Limb, ("level_db", "polarity"), partial(presenter.set_limb, which),
-                          before=f"Branch {which + 1}: ")
-        away = self._button("Take this branch out", partial(presenter.set_limb, which, gone=True))
-        away.setAccessibleName(f"Take branch {which + 1} out")
+        made = self._form(column, several.model, several.fields, partial(presenter.set_member, several.field, which),
+                          before=f"{called}: ")
+        away = self._button(f"Take this {several.name} out",
+                            partial(presenter.set_member, several.field, which, gone=True))
+        away.setAccessibleName(f"Take {several.name} {which + 1} out")
         column.addWidget(away)
 
         def show() -> None:
             stage = presenter.stage()
-            if isinstance(stage, Parallel) and which < len(stage.branches):
-                made.show(stage.branches[which])
-                away.setEnabled(len(stage.branches) > 1)
+            members = getattr(stage, several.field, ())
+            if which < len(members):
+                made.show(members[which])
+                away.setEnabled(len(members) > several.least)
+
+        return show
+
+    def _paired(self, column: QVBoxLayout, which: str) -> Callable[[], None]:
+        """Circuit, mode and resonance of one of two filters."""
+        presenter, rows = self._presenter, form()
+        title = QLabel(f"{which.capitalize()} filter")
+        title.setProperty("role", "heading")
+        column.addWidget(title)
+        circuit, mode = narrow(QComboBox()), narrow(QComboBox())
+        circuit.setAccessibleName(f"Circuit of the {which} filter")
+        mode.setAccessibleName(f"Mode of the {which} filter")
+        for entry in circuits().values():
+            circuit.addItem(entry.title, entry.id)
+
+        def put(**changes: Any) -> None:
+            stage = presenter.stage()
+            if isinstance(stage, Pair):
+                one = getattr(stage, which).model_dump(exclude_defaults=True)
+                presenter.set_field(**{which: {**one, **changes}})
+
+        circuit.activated.connect(lambda index: put(filter=circuit.itemData(index), mode=None, parameters={}))
+        mode.textActivated.connect(lambda text: put(mode=text))
+        rows.addRow("Circuit", circuit)
+        rows.addRow("Mode", mode)
+        column.addLayout(rows)
+        made = self._form(column, FilterStage, ("resonance_percent",),
+                          lambda resonance_percent: put(resonance_gain=None, resonance_percent=resonance_percent),
+                          before=f"{which.capitalize()}: ")
+
+        def show() -> None:
+            stage = presenter.stage()
+            if isinstance(stage, Pair):
+                placed = getattr(stage, which).at(stage.cutoff_hz)
+                document = placed.document
+                circuit.setCurrentText(document.entry.title)
+                if [mode.itemText(i) for i in range(mode.count())] != list(document.entry.modes):
+                    mode.clear()
+                    mode.addItems(document.entry.modes)
+                mode.setCurrentText(document.chosen_mode)
+                made.show({"resonance_percent": min(document.percent_at(placed.loop_gain), 100.0)})
 
         return show

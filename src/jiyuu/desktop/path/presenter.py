@@ -46,7 +46,7 @@ from jiyuu.patch.editing import (
     stage_at,
 )
 from jiyuu.patch.joints import joints_of
-from jiyuu.patch.linear_stages import AllPass, Bank, Formants
+from jiyuu.patch.linear_stages import AllPass, Band, Bank, Formants, Shapes
 from jiyuu.prediction.response import GRID_HZ
 from jiyuu.quantities import shown_hz, signed
 from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
@@ -56,6 +56,7 @@ RECORD_S = 0.5
 JOINT_HZ = GRID_HZ[::2]
 SOURCE, LEVEL, TRIM, NEXT = "source", "level", "trim", "next"  # what no stage of the path is
 Item = str | Place
+ANOTHER: dict[str, dict[str, Any]] = {"branches": {"level_db": -6.0}, "bands": {}, "groups": {}}
 KINDS: dict[str, Callable[[], AnyStage]] = {
     "gain": lambda: Gain(stage="gain"), "shape": lambda: Shape(stage="shape"),
     "filter": lambda: FilterStage(stage="filter", filter="state-variable", cutoff_hz=2000.0),
@@ -64,7 +65,7 @@ KINDS: dict[str, Callable[[], AnyStage]] = {
     "pair": lambda: Pair(stage="pair", first=PairedFilter(filter="state-variable", mode="highpass"),
                          second=PairedFilter(filter="state-variable", mode="lowpass"), spacing_octaves=2.0),
     "bank": lambda: Bank(stage="bank"), "formants": lambda: Formants(stage="formants"),
-    "allpass": lambda: AllPass(stage="allpass"),
+    "shapes": lambda: Shapes(stage="shapes", bands=(Band(gain_db=6.0),)), "allpass": lambda: AllPass(stage="allpass"),
 }
 
 
@@ -269,18 +270,19 @@ class PathPresenter(QObject):
         if stage is not None and isinstance(place, tuple):
             self._put_changed(place, stage, changes)
 
-    def set_limb(self, which: int, **changes: Any) -> None:
-        """Fields of one branch of the chosen stage; which past the last one adds a dry one, `None` takes it out."""
+    def set_member(self, field: str, which: int, **changes: Any) -> None:
+        """Fields of one of several: branches, bands, groups. Which past the last one adds another; `gone` takes it
+        out."""
         place, stage = self.chosen, self.stage()
-        if isinstance(stage, Parallel) and isinstance(place, tuple):
-            limbs: list[Any] = [limb.model_dump() for limb in stage.branches]
-            if which == len(limbs):
-                limbs.append({"level_db": -6.0})
+        if stage is not None and isinstance(place, tuple):
+            members: list[Any] = [member.model_dump() for member in getattr(stage, field)]
+            if which == len(members):
+                members.append(dict(ANOTHER[field]))
             elif changes.pop("gone", False):
-                del limbs[which]
+                del members[which]
             else:
-                limbs[which].update(changes)
-            self._put_changed(place, stage, {"branches": limbs})
+                members[which].update(changes)
+            self._put_changed(place, stage, {field: members})
 
     def set_through(self, **changes: Any) -> None:
         """The curve in the chosen loop; kind None is none."""

@@ -10,7 +10,7 @@ from jiyuu.quantities import shown_hz, signed
 SHAPES = {"tanh": "soft curve", "asinh": "diode curve", "clip": "clipper", "fold": "folder"}
 STAGES = {"gain": "Gain", "shape": "Curve", "filter": "Another filter", "parallel": "Branches beside each other",
           "stereo": "Left and right", "pair": "Pair of filters", "bank": "Bank of bands", "formants": "Formants",
-          "allpass": "All-pass chain", "feedback": "Loop round the stage"}
+          "shapes": "Shelves and peaks", "allpass": "All-pass chain", "feedback": "Loop round the stage"}
 
 
 def stage_name(stage: AnyStage) -> str:

@@ -1,0 +1,72 @@
+"""What several filters make together, in words."""
+
+from __future__ import annotations
+
+from jiyuu.measurement.contexts import BandEdges, LoopRings, NotchAt, PartOfIt, SidesApart, VowelNear
+from jiyuu.measurement.finding import Finding
+from jiyuu.quantities import note_and_cents, shown_hz, signed
+from jiyuu.wording.quantity import Quantity, context
+
+
+def _band(finding: Finding) -> str:
+    band = context(finding, BandEdges)
+    return (f"Band from {shown_hz(band.low_hz)} to {shown_hz(band.high_hz)}, {finding.value:.2f} octaves wide, peak at "
+            f"{shown_hz(band.peak_hz)}.")
+
+
+def _sides(finding: Finding) -> str:
+    apart = context(finding, SidesApart)
+    return f"{apart.louder.capitalize()} is louder by up to {finding.value:.1f} dB, at {shown_hz(apart.at_hz)}."
+
+
+def _adds(finding: Finding) -> str:
+    part = context(finding, PartOfIt).part
+    if finding.value >= 0:
+        return f"{part} adds {finding.value:.1f} dB."
+    return f"{part} takes {-finding.value:.1f} dB away: it cancels more than it adds."
+
+
+def _vowel(finding: Finding) -> str:
+    near = context(finding, VowelNear)
+    formants = ", ".join(f"{hertz:.0f}" for hertz in near.formants_hz)
+    return f"Nearest vowel /{near.vowel}/, {finding.value:.1f} semitones off; formants at {formants} Hz."
+
+
+def _rings(finding: Finding) -> str:
+    loop = context(finding, LoopRings)
+    note, cents = note_and_cents(loop.rings_at_hz)
+    at = f"{shown_hz(loop.rings_at_hz)} ({note} {signed(cents, 0)} cents)"
+    what = loop.loop.capitalize()
+    if loop.amount >= finding.value:
+        return f"{what} rings by itself at {at}: its feedback {loop.amount:.3g} is past {finding.value:.3g}."
+    return f"{what} would ring at {at} from a feedback of {finding.value:.3g}, it stands at {loop.amount:.3g}."
+
+
+QUANTITIES: dict[str, Quantity] = {
+    "band_width_octaves": Quantity(
+        "Band", _band, "What is let through between two edges.", "Both sides of the highest point, 3.01 dB under it.",
+        formula="log₂(upper edge / lower edge).",
+    ),
+    "notch_depth_db": Quantity(
+        "Notch", lambda f: f"Notch at {shown_hz(context(f, NotchAt).notch_hz)}, {f.value:.1f} dB deep.",
+        "Where parts meet in opposite phase and take each other away.",
+        "Every dip of 6 dB or more, re the lower of its two shoulders.",
+    ),
+    "sides_apart_db": Quantity(
+        "Left and right", _sides, "Where a sound stands to one side.", "Level of left over right, where it is largest.",
+    ),
+    "part_adds_db": Quantity(
+        "What a branch adds", _adds, "Whether a branch is worth having.",
+        "Level of pink noise through all branches, re without that one.",
+    ),
+    "vowel_semitones": Quantity(
+        "Nearest vowel", _vowel, "Which vowel the response resembles; the distance says how far that goes.",
+        "Its two or three lowest peaks between 150 Hz and 4 kHz against averages of men's voices (Peterson and Barney "
+        "1952, JASA).", formula="12·√mean((log₂ peak − log₂ formant)²).",
+        schools="Averages hide persons: two speakers of one vowel lie further apart than some vowels.",
+    ),
+    "loop_rings_from": Quantity(
+        "Rings from", _rings, "The feedback at which a group of bands begins to sound by itself.",
+        "The poles of the group with its feedback, at the least amount that takes one to the axis.",
+    ),
+}

@@ -1,0 +1,143 @@
+"""The Combination step: something to begin with, one knob for several filters, parts and whole, vowels, bands and what
+wakes them."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from jiyuu.bench.combinations import COMBINATIONS
+from jiyuu.prediction.combined import COMBINED_HZ
+from jiyuu.quantities import volts_of
+from tests.desktop.using import settled, typed
+from tests.truths import FORMS
+
+
+@pytest.fixture
+def step(window, qtbot):
+    window.session.take_letter("B")
+    window.go("combination")
+    settled(window, qtbot)
+    return window.shown
+
+
+def begun(step, window, qtbot, key):
+    index = list(COMBINATIONS).index(key) + 1
+    step.stage_page.start.setCurrentIndex(index)
+    step.stage_page.start.activated.emit(index)
+    settled(window, qtbot)
+
+
+@pytest.mark.parametrize("key", COMBINATIONS)
+def test_every_combination_can_be_begun_with_and_taken_back(step, window, qtbot, key):
+    before = window.session.standing().setup
+    begun(step, window, qtbot, key)
+    names = step.combined.shown_names()
+    assert {"whole", "left"} & set(names)
+    assert len(names) > 1
+    assert "Undone" in window.session.undo()
+    assert window.session.standing().setup == before
+
+
+def test_alone_it_says_what_to_do(step):
+    assert "stands alone" in step.heading.text()
+    assert step.combined.shown_names() == ["whole"]
+    assert not step.below.isVisible()
+
+
+def test_spacing_is_dragged_and_typed_and_goes_with_the_knob(step, window, qtbot):
+    begun(step, window, qtbot, "band")
+    line = step.combined.tied_lines()["highpass"]
+    standing = window.session.standing()
+    line.setValue(volts_of(standing.standing_hz) - 1.5)
+    line.sigPositionChangeFinished.emit(line)
+    settled(window, qtbot)
+    assert window.session.standing().setup.tied["highpass"] == pytest.approx(-1.5, abs=1e-4)
+    typed(step.stage_page.spacings["highpass"], "-1")
+    assert window.session.standing().setup.tied["highpass"] == pytest.approx(-1.0)
+    step.presenter.set_knob(1000.0)
+    settled(window, qtbot)
+    gain = window.session.standing().gain
+    expected = FORMS["state-variable", "lowpass"](1j * COMBINED_HZ / 1000.0, gain) * FORMS[
+        "state-variable", "highpass"](1j * COMBINED_HZ / 500.0, 0.0)
+    shown = step.combined.curve("whole").values
+    assert shown == pytest.approx(np.maximum(20 * np.log10(np.abs(expected)), -120), abs=1e-3)
+    step.stage_page.ties["highpass"].click()
+    settled(window, qtbot)
+    assert window.session.standing().setup.tied == {}
+
+
+def test_both_sides_are_drawn_with_their_difference(step, window, qtbot):
+    begun(step, window, qtbot, "wide")
+    assert {"left", "right"} <= set(step.combined.shown_names())
+    assert step.left_below.currentWidget() is step.apart
+    left, right = (step.combined.curve(name).values for name in ("left", "right"))
+    assert step.apart.curve("left over right").values == pytest.approx(left - right, abs=1e-6)
+
+
+def test_a_vowel_is_dragged_along_and_chosen(step, window, qtbot):
+    begun(step, window, qtbot, "vowel")
+    plane = step.plane
+    assert step.left_below.currentWidget() is plane
+    plane.resize(500, 300)
+    plane.show_way("ɑ", "i", 0.3, (530.0, 1370.0), "#000000")
+
+    def stage():
+        return step.presenter.path.stage()
+
+    start, end = plane.place_of_vowel("ɑ"), plane.place_of_vowel("i")
+    point = start + (end - start) * 0.6
+    QTest.mousePress(plane, Qt.MouseButton.LeftButton, pos=plane.heard_at().toPoint())
+    QTest.mouseMove(plane, point.toPoint())
+    QTest.mouseRelease(plane, Qt.MouseButton.LeftButton, pos=point.toPoint())
+    settled(window, qtbot)
+    assert stage().morph == pytest.approx(0.6, abs=0.02)
+    QTest.mouseClick(plane, Qt.MouseButton.LeftButton, pos=(plane.place_of_vowel("u") + QPointF(1, 1)).toPoint())
+    settled(window, qtbot)
+    assert stage().to == "u"
+    plane.setFocus()
+    QTest.keyClick(plane, Qt.Key.Key_Left)
+    settled(window, qtbot)
+    assert stage().morph == pytest.approx(0.55, abs=0.02)
+    assert "to /u/" in plane.accessibleDescription()
+
+
+def test_a_bank_says_which_notes_wake_which_bands(step, window, qtbot):
+    begun(step, window, qtbot, "bank")
+    assert step.woken.isVisible()
+    assert step.woken.rowCount() > 12
+    assert "A2" in step.woken.as_text()
+    assert {"bands", "woken", "notes"} <= set(step.bands.shown_names())
+    panel = step.stage_page.panel
+    assert panel.forms
+    step.presenter.path.set_member("groups", 0, feedback=0.2)
+    settled(window, qtbot)
+    assert window.session.standing().setup.path[1].groups[0].feedback == 0.2
+
+
+def test_bands_of_shapes_are_added_and_taken_out(step, window, qtbot):
+    begun(step, window, qtbot, "shapes")
+    path = step.presenter.path
+    path.set_member("bands", 3)
+    path.set_member("bands", 3, gain_db=-9.0, frequency_hz=2500.0)
+    settled(window, qtbot)
+    assert "peak 2500" in step.combined.shown_names()
+    path.set_member("bands", 0, gone=True)
+    settled(window, qtbot)
+    assert [band.frequency_hz for band in window.session.standing().setup.path[1].bands] == [700.0, 6000.0, 2500.0]
+
+
+def test_a_pair_in_the_path_is_set_filter_by_filter(step, window, qtbot):
+    path = step.presenter.path
+    path.choose(path.shown.in_hand)
+    path.add("pair")
+    settled(window, qtbot)
+    assert {"first", "second"} <= set(step.combined.shown_names())
+    first = dict(path.stage().first.model_dump(exclude_defaults=True))
+    path.set_field(first={**first, "resonance_percent": 40.0})
+    settled(window, qtbot)
+    assert path.stage().first.resonance_percent == 40.0
+    assert step.look.currentText().endswith("pair in series 1.000 kHz")
+    step.look.setCurrentIndex(0)
+    step.look.activated.emit(0)
+    assert step.presenter.place is None
