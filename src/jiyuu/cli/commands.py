@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from jiyuu.cli.character import character, compare
 from jiyuu.cli.controls import controls
 from jiyuu.cli.drive import drive, measure_drive_of, stimulus_drive
 from jiyuu.cli.measure import measure_app
@@ -60,6 +61,8 @@ def about(
         raise typer.Exit
 
 
+app.command("character")(character)
+app.command("compare")(compare)
 app.command("drive")(drive)
 app.command("controls")(controls)
 measure_app.command("drive")(measure_drive_of)

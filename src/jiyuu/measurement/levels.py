@@ -54,14 +54,14 @@ def measure_levels(
     headroom = float(20 * np.log10(limit_v / peak))
     return Levels(
         peak_v=peak, rms_v=rms, crest_db=float(20 * np.log10(peak / rms)), dc_v=dc,
-        loudness_lufs=_loudness(record_v / full_scale_v, sample_rate_hz), limit_v=limit_v, headroom_db=headroom,
+        loudness_lufs=loudness_lufs(record_v / full_scale_v, sample_rate_hz), limit_v=limit_v, headroom_db=headroom,
         over_share=over.size / fine.size,
         first_over_s=float(over[0] / OVERSAMPLING / sample_rate_hz) if over.size else None, trim_db=min(headroom, 0.0),
     )
 
 
-def _loudness(samples: FloatArray, sample_rate_hz: float) -> float | None:
-    """ITU-R BS.1770 integrated loudness, None where it is not defined."""
+def loudness_lufs(samples: FloatArray, sample_rate_hz: float) -> float | None:
+    """ITU-R BS.1770 integrated loudness of samples (n,) re full scale, None where it is not defined."""
     import pyloudnorm
 
     if samples.size < SHORTEST_LOUDNESS_S * sample_rate_hz:

@@ -64,10 +64,11 @@ class Source:
     def record(self, *, duration_s: float, sample_rate_hz: float = RECORD_RATE_HZ, seed: int = 3) -> FloatArray:
         """(n,) volts. A file is repeated or cut to the duration and brought to level_v peak. Corners are rounded off
         within the rate, so that no peak stands over them that no circuit would show."""
-        made = self._made(duration_s, sample_rate_hz, seed)
+        made = self.drawn(duration_s=duration_s, sample_rate_hz=sample_rate_hz, seed=seed)
         return _rounded(made) if self.kind in _CORNERED else made
 
-    def _made(self, duration_s: float, sample_rate_hz: float, seed: int) -> FloatArray:
+    def drawn(self, *, duration_s: float, sample_rate_hz: float = RECORD_RATE_HZ, seed: int = 3) -> FloatArray:
+        """(n,) volts as record, with every harmonic under half the rate as it is."""
         at = {"level_v": self.level_v, "duration_s": duration_s, "sample_rate_hz": sample_rate_hz}
         match self.kind:
             case SourceKind.SAW:

@@ -1,0 +1,84 @@
+"""'character' and 'compare' as scripts call them."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from jiyuu.character.scales import SCALES
+from jiyuu.cli.entry import main
+
+LADDER = ["transistor-ladder", "--cutoff", "800", "--resonance-gain", "3"]
+
+
+def out(capsys: pytest.CaptureFixture[str], *arguments: str) -> dict:
+    assert main([*arguments, "--json"]) == 0
+    return json.loads(capsys.readouterr().out)
+
+
+def refused(capsys: pytest.CaptureFixture[str], *arguments: str) -> str:
+    assert main([*arguments]) == 2
+    said = capsys.readouterr()
+    assert said.out == ""
+    assert said.err.startswith("jiyuu: ")
+    assert said.err.count("\n") == 1
+    return said.err
+
+
+def test_character_states_every_descriptor_with_its_sentence(capsys: pytest.CaptureFixture[str]) -> None:
+    found = out(capsys, "character", *LADDER, "--source", "saw", "--pitch", "A1", "--level-v", "2")
+    assert [one["name"] for one in found["descriptors"]] == [scale.name for scale in SCALES]
+    assert found["pitch_hz"] == pytest.approx(55.0)
+    assert found["level_v"] == 2.0
+    for one in found["descriptors"]:
+        assert {"name", "value", "unit", "uncertainty", "jnd", "sentence"} <= {*one}
+        assert one["value"] is not None
+        assert one["uncertainty"] > 0
+        assert one["sentence"].endswith(".")
+    whistling = out(capsys, "character", "transistor-ladder", "--resonance-gain", "4.4")
+    by_name = {one["name"]: one for one in whistling["descriptors"]}
+    assert by_name["peak"]["value"] is None
+    assert "whistles" in by_name["peak"]["sentence"]
+    assert by_name["whistle_share"]["value"] > 0
+
+
+def test_compare_takes_files_and_says_why(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    paths = []
+    for name, parameters in (("first", {}), ("second", {"compensation": 0.5})):
+        paths.append(tmp_path / f"{name}.filter.json")
+        paths[-1].write_text(json.dumps({
+            "format": "jiyuu-filter", "version": 1, "name": name, "circuit": "transistor-ladder",
+            "parameters": parameters, "resonance_percent": 40, "cutoff_hz": 500 if name == "first" else 700}))
+    found = out(capsys, "compare", *map(str, paths), "--why")
+    assert found["cutoff_hz"] == [500, 500]
+    assert found["same"] == "pole"
+    assert found["loudness"] == "equal"
+    by_name = {one["name"]: one for one in found["quantities"]}
+    kept = by_name["bass_kept"]
+    assert kept["difference"] == pytest.approx(kept["values"][1] - kept["values"][0])
+    assert kept["verdict"] == "heard"
+    shares = {one["cause"]: one["share"] for one in found["why"] if one["quantity"] == "bass_kept"}
+    assert shares["compensation"] == pytest.approx(kept["difference"], rel=1e-6)
+    assert len(shares) == 8
+    assert found["explained"] == pytest.approx(1.0, abs=1e-3)
+    assert found["cutoffs_by"]["knob"] == [500, 700]
+    knob = out(capsys, "compare", *map(str, paths), "--same", "knob", "--loudness", "as-is")
+    assert knob["cutoff_hz"] == [500, 700]
+
+
+def test_three_are_compared_with_the_first(capsys: pytest.CaptureFixture[str]) -> None:
+    found = out(capsys, "compare", "transistor-ladder", "ota-cascade", "diode-ladder", "--cutoff", "600",
+                "--resonance-gain", "2")
+    assert all(len(one["values"]) == 3 == len(one["differences"]) for one in found["quantities"])
+    assert refused(capsys, "compare", "transistor-ladder", "ota-cascade", "diode-ladder", "--why")
+
+
+def test_what_cannot_be_compared_is_refused(capsys: pytest.CaptureFixture[str]) -> None:
+    assert "at least two" in refused(capsys, "compare", "transistor-ladder")
+    assert "pole, 3db" in refused(capsys, "compare", "transistor-ladder", "ota-cascade", "--same", "ear")
+    assert "as-is" in refused(capsys, "compare", "transistor-ladder", "ota-cascade", "--loudness", "loud")
+    assert "no peak" in refused(capsys, "compare", "transistor-ladder", "state-variable", "--same", "peak")
+    assert "stand still" in refused(capsys, "character", "transistor-ladder", "--source", "wash")
+    assert "20 Hz to 10 kHz" in refused(capsys, "character", "transistor-ladder", "--pitch", "19k")
