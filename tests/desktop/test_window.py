@@ -255,7 +255,7 @@ def test_the_walk_shows_ten_steps_and_says_which_are_not_built(window):
         QTest.keyClick(window, Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.ControlModifier)
         assert window.step == step.key
         assert window.walk.stations[step.key].isChecked()
-    assert "not built yet" in window.walk.stations["combination"].accessibleName()
+    assert "not built yet" in window.walk.stations["comparison"].accessibleName()
 
 
 def test_a_note_is_written_and_undone(window, qtbot):

@@ -6,8 +6,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from jiyuu.bench.walk import walk
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.contexts import (
+    BandEdges,
     BehindTrim,
     Beside,
     BodyPlace,
@@ -21,17 +23,22 @@ from jiyuu.measurement.contexts import (
     FirstToBend,
     HumpPlace,
     LampAt,
+    LoopRings,
     NextModule,
+    NotchAt,
     OutputFedBack,
+    PartOfIt,
     PeakDriven,
     Played,
     ProposedLaw,
+    SidesApart,
     StepPlace,
     Struck,
     TargetMoves,
     TonePair,
     TrimTurn,
     UsableRange,
+    VowelNear,
     WhistleStopped,
     context_of,
 )
@@ -65,6 +72,7 @@ def test_sentences(finding, text):
     assert sentence(finding) == text
 
 
+walk()  # every step brings its own quantities along
 NEXT, PLAYED = NextModule(5.0, 8.0, 90.0, -4.0), Played("the saw")
 TONE = DrivenTone(5.0, 102.5, 0.0, 29.5, -11.1)
 STRUCK, STEPPED = Struck(1.0, 5.0, 45.0), CutoffStepped(865.0, 54.8, 0.018)
@@ -86,7 +94,10 @@ CONTEXTS = {
         "tanh", 29.6, 0.44, 5), "drive_trim_db": BehindTrim(5.03, -0.05, 5.0),
     "dry_cancelled_db": DryMixed(50.0, 769.0), "target_moves": TargetMoves("first.cutoff", "Hz", 50.0, 40.0, 9e3, 12.0),
     "ring_hz": STRUCK, "ring_t60_s": STRUCK, "ring_q": STRUCK, "first_peak_v": STRUCK, "settling_s": STEPPED,
-    "overshoot_cents": STEPPED,
+    "overshoot_cents": STEPPED, "band_width_octaves": BandEdges(200.0, 800.0, 400.0),
+    "meeting_notch_db": NotchAt(1000.0), "sides_apart_db": SidesApart(700.0, "left"),
+    "part_adds_db": PartOfIt("branch 1"),
+    "vowel_semitones": VowelNear("ɑ", (730.0, 1090.0)), "loop_rings_from": LoopRings("group 1", 262.0, 0.5),
 }
 
 

@@ -51,8 +51,8 @@ def test_a_highpass_beside_a_lowpass_names_its_notch():
     beside = {"stage": "parallel", "branches": [{"path": [{**LOW, "cutoff_hz": 640.0}]},
                                                 {"path": [{**HIGH, "cutoff_hz": 640.0}]}]}
     looked, named = found_by(made(beside), (0,))
-    assert named["notch_depth_db"].context.notch_hz == pytest.approx(640.0, rel=0.01)
-    assert named["notch_depth_db"].value > 30
+    assert named["meeting_notch_db"].context.notch_hz == pytest.approx(640.0, rel=0.01)
+    assert named["meeting_notch_db"].value > 30
     assert "band_width_octaves" not in named
     adds = [finding for finding in findings_of(looked, made(beside), (0,)) if finding.quantity == "part_adds_db"]
     power = [np.mean(np.abs(gain_of([one], COMBINED_HZ)) ** 2) for one in (

@@ -181,7 +181,7 @@ def _notches(whole_db: FloatArray) -> list[Finding]:
         if depth >= NOTCH_DB:
             found.append((float(depth), i))
     deepest = sorted(found, reverse=True)[:3]
-    return [Finding("notch_depth_db", depth, "dB", measured=False, context=NotchAt(float(COMBINED_HZ[i])))
+    return [Finding("meeting_notch_db", depth, "dB", measured=False, context=NotchAt(float(COMBINED_HZ[i])))
             for depth, i in sorted(deepest, key=lambda one: one[1])]
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from jiyuu.measurement.contexts import BandEdges, LoopRings, NotchAt, PartOfIt, SidesApart, VowelNear
 from jiyuu.measurement.finding import Finding
 from jiyuu.quantities import note_and_cents, shown_hz, signed
+from jiyuu.wording.numbers import three_digits
 from jiyuu.wording.quantity import Quantity, context
 
 
@@ -37,9 +38,10 @@ def _rings(finding: Finding) -> str:
     note, cents = note_and_cents(loop.rings_at_hz)
     at = f"{shown_hz(loop.rings_at_hz)} ({note} {signed(cents, 0)} cents)"
     what = loop.loop.capitalize()
+    now, least = three_digits(loop.amount), three_digits(finding.value)
     if loop.amount >= finding.value:
-        return f"{what} rings by itself at {at}: its feedback {loop.amount:.3g} is past {finding.value:.3g}."
-    return f"{what} would ring at {at} from a feedback of {finding.value:.3g}, it stands at {loop.amount:.3g}."
+        return f"{what} rings by itself at {at}: its feedback {now} is past {least}."
+    return f"{what} would ring at {at} from a feedback of {least}, it stands at {now}."
 
 
 QUANTITIES: dict[str, Quantity] = {
@@ -47,7 +49,7 @@ QUANTITIES: dict[str, Quantity] = {
         "Band", _band, "What is let through between two edges.", "Both sides of the highest point, 3.01 dB under it.",
         formula="log₂(upper edge / lower edge).",
     ),
-    "notch_depth_db": Quantity(
+    "meeting_notch_db": Quantity(
         "Notch", lambda f: f"Notch at {shown_hz(context(f, NotchAt).notch_hz)}, {f.value:.1f} dB deep.",
         "Where parts meet in opposite phase and take each other away.",
         "Every dip of 6 dB or more, re the lower of its two shoulders.",

@@ -15,8 +15,10 @@ QUANTITIES: dict[str, Quantity] = {
 
 
 def learn(quantities: Mapping[str, Quantity]) -> None:
-    """Quantities that a step brings along itself."""
-    QUANTITIES.update(quantities)
+    """Quantities that a step brings along itself. Raises ValueError for a name that stands for another one already."""
+    for name, quantity in quantities.items():
+        if QUANTITIES.setdefault(name, quantity) is not quantity:
+            raise ValueError(f"Two quantities are called {name}; rename one.")
 
 
 def sentence(finding: Finding) -> str:
