@@ -10,6 +10,7 @@ import typer
 from jiyuu.cli.character import character, compare
 from jiyuu.cli.controls import controls
 from jiyuu.cli.drive import drive, measure_drive_of, stimulus_drive
+from jiyuu.cli.identify import identify
 from jiyuu.cli.measure import measure_app
 from jiyuu.cli.options import (
     Chosen,
@@ -63,6 +64,7 @@ def about(
 
 app.command("character")(character)
 app.command("compare")(compare)
+app.command("identify")(identify)
 app.command("drive")(drive)
 app.command("controls")(controls)
 measure_app.command("drive")(measure_drive_of)

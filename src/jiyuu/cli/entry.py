@@ -47,7 +47,7 @@ def _command(given: list[str]) -> int:
     try:
         if given[0] == "--demo":  # with more behind it, such as --help
             given = [name for name in given[1:] if name in ("-h", "--help")] or ["--help"]
-        result = get_command(app).main(args=given, prog_name="jiyuu", standalone_mode=False)
+        result = get_command(app).main(args=_in_pairs(given), prog_name="jiyuu", standalone_mode=False)
         return int(result) if isinstance(result, int) else 0
     except typer.Exit as stop:
         return int(stop.exit_code)
@@ -58,6 +58,20 @@ def _command(given: list[str]) -> int:
             return 2
         command = "jiyuu" if context is None else context.command_path
         return _fail(f"{getattr(error, 'format_message', error.__str__)().rstrip('.')}; see '{command} --help'.")
+
+
+def _in_pairs(given: list[str]) -> list[str]:
+    """`--pair A B` as the parser knows it: `--pair A --pair B`. Raises JiyuuError where the second is missing."""
+    found: list[str] = []
+    rest = iter(given)
+    for word in rest:
+        found.append(word)
+        if word == "--pair":
+            both = [next(rest, ""), next(rest, "")]
+            if any(not one or one.startswith("--") for one in both):
+                raise JiyuuError("--pair takes two files, STIMULUS.wav and RECORDING.wav; give both.")
+            found += [both[0], "--pair", both[1]]
+    return found
 
 
 def _fail(text: str, *, code: int = 2) -> int:

@@ -1,0 +1,300 @@
+"""One family fitted to curves at their levels.
+
+What is too soft to bend tells where the poles lie; what is bent tells what bends it. So cutoff, gain and mismatch are
+fitted by the linear response, put right by what bending does to it at each level, and headrooms by the first harmonic
+of the settled filter, in turn until both stand still."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from jiyuu.arrays import FloatArray
+from jiyuu.character.families import Family, stable_gain
+from jiyuu.character.level_curves import Samples
+from jiyuu.circuits.linear import onset
+from jiyuu.errors import CircuitError
+from jiyuu.simulation.level_response import level_response
+from jiyuu.simulation.oscillation import oscillation
+from jiyuu.stopping import side_by_side
+
+FLOOR_DB = 0.003  # that a sweep leaves of what a settled tone would say
+BENT_SHARE = 0.01  # of what bending does to a curve, by which a sweep may differ from settled tones
+LEANT_ON = (0.5, 0.3, 0.2, 0.1)  # of it, turn by turn, while what it does is not known well
+HALVINGS = 4
+POLISHED_BY = (0.03, BENT_SHARE)  # of what bending does, trusted ever more
+POLISHES, WORTH_A_STEP = 2, 0.1  # steps of each, and by which share one must help for another
+DAMPINGS = ((0.0, 1e-4), (1e-3, 3e-2), (0.3, 3.0))  # tried two at a time
+STILL = 2e-5  # octaves of cutoff, and share of the gain, when it stands still
+NUDGE = 0.02  # octaves of a headroom
+WHISTLE_GAINS = np.geomspace(1.02, 2.5, 9)  # re the onset, that a whistle may have been recorded at
+WHISTLE_CENTS, WHISTLE_THD = 10.0, 0.15  # standard deviations: of its pitch, and of the logarithm of its THD
+WORST = 200.0  # that a whistle may speak against a family
+
+
+@dataclass(frozen=True, slots=True)
+class Whistle:
+    """A recorded self-oscillation: its pitch, peak volts of its fundamental, distortion."""
+
+    frequency_hz: float
+    fundamental_v: float
+    thd_percent: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Fit:
+    """values: of family.free; score: the criterion, less is better; covariance of the values where it was looked for;
+    still: whether the last turn moved them no more."""
+
+    family: Family
+    values: FloatArray
+    score: float
+    covariance: FloatArray | None = None
+    still: bool = False
+
+
+def linear_fit(
+    family: Family, values: FloatArray, which: Sequence[int], curves: Sequence[Samples],
+    bent_db: Sequence[FloatArray], spread_db: Sequence[FloatArray], steps: int = 2,
+) -> FloatArray:
+    """values with those of `which` moved by Gauss and Newton towards the curves less what bending does to them."""
+    free = family.free
+    hertz = np.concatenate([curve.hertz for curve in curves])
+    wanted = np.concatenate([curve.level_db - bent for curve, bent in zip(curves, bent_db, strict=True)])
+    spread = np.concatenate([*spread_db])
+    known = [i for i in which if np.isfinite(free[i].deviation)]
+
+    def residual(at: FloatArray) -> FloatArray:
+        left = (family.built(at).linear_db(hertz) - wanted) / spread
+        prior = [(at[i] - free[i].start) / free[i].deviation for i in known]
+        return np.concatenate([np.clip(np.nan_to_num(left, nan=1e4), -1e5, 1e5), prior])
+
+    here = residual(values)
+    for _ in range(steps):
+        slopes = np.empty((here.size, len(which)))
+        for column, i in enumerate(which):
+            nudge = 1e-5 * (family.onset_gain if free[i].name == "gain" else 1.0)
+            nudge = -nudge if values[i] + nudge > free[i].high else nudge
+            slopes[:, column] = (residual(_with(family, values, [i], [values[i] + nudge])) - here) / nudge
+        step = _step(family, values, which, slopes, here)
+        for halving in range(HALVINGS):
+            moved = _with(family, values, which, values[which] + step / 2**halving)
+            there = residual(moved)
+            if np.sum(there**2) < np.sum(here**2):
+                gone = np.sum(here**2) - np.sum(there**2)
+                values, here = moved, there
+                break
+        else:
+            break
+        if gone < 1e-6 * np.sum(here**2):
+            break
+    return values
+
+
+def _step(
+    family: Family, values: FloatArray, which: Sequence[int], slopes: FloatArray, here: FloatArray
+) -> FloatArray:
+    """Gauss and Newton's, for those of `which`; what stands at its limit and would pass it stays there, and the others
+    go where they then must."""
+    held: set[int] = set()
+    while True:
+        loose = [column for column in range(len(which)) if column not in held]
+        step = np.zeros(len(which))
+        step[loose] = np.linalg.lstsq(slopes[:, loose], -here, rcond=1e-12)[0]
+        wanted = values[[*which]] + step
+        reached = _with(family, values, which, wanted)[[*which]]
+        stuck = {column for column in loose if reached[column] != wanted[column]
+                 and abs(reached[column] - values[which[column]]) < 1e-9}
+        if not stuck:
+            return np.asarray(reached - values[[*which]])  # what would pass its limit goes there and no farther
+        held |= stuck
+
+
+def _with(family: Family, values: FloatArray, which: Sequence[int], to: FloatArray | Sequence[float]) -> FloatArray:
+    """values with some of them elsewhere, within their limits."""
+    moved = values.copy()
+    for i, value in zip(which, to, strict=True):
+        moved[i] = min(max(value, family.free[i].low), family.free[i].high)
+    return moved
+
+
+def driven_db(family: Family, values: FloatArray, hertz: FloatArray, level_v: float) -> FloatArray:
+    """(n,) level of the first harmonic at a level; NaN where it does not settle."""
+    built = family.built(values)
+    try:
+        found = level_response(built.network, hertz, cutoff_hz=built.cutoff_hz, gain=built.gain, level_v=level_v,
+                               modes=[built.mode])
+    except CircuitError:  # on the very edge of whistling
+        return np.full(hertz.size, np.nan)
+    level = 20 * np.log10(np.maximum(np.abs(found.gain[0]), 1e-20)) + built.level_db
+    level[~found.settled] = np.nan
+    return np.asarray(level)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Bent:
+    """What bending does to a curve at its level: db (m,), and by how much that may be off (m,)."""
+
+    db: FloatArray
+    off_db: FloatArray
+
+
+def what_bends(family: Family, values: FloatArray, curve: Samples) -> Bent:
+    """Of a family at one level."""
+    hertz = curve.hertz[curve.nodes]
+    driven = driven_db(family, values, hertz, curve.level_v)
+    return Bent(*curve.between(driven - family.built(values).linear_db(hertz)))
+
+
+def _spread_db(curve: Samples, bent: Bent, share: float) -> FloatArray:
+    leant = share * np.nan_to_num(bent.db, nan=3.0)
+    off = np.nan_to_num(bent.off_db, nan=3.0, posinf=3.0)
+    return np.asarray(np.sqrt(curve.deviation_db**2 + FLOOR_DB**2 + leant**2 + off**2))
+
+
+def turned(fit: Fit, curves: Sequence[Samples], turn: int) -> Fit:
+    """One turn; score: of where it began."""
+    leant = LEANT_ON[min(turn, len(LEANT_ON) - 1)]
+    family, values = fit.family, fit.values
+    bent = [what_bends(family, values, curve) for curve in curves]
+    score = _score(family, values, curves, bent)
+    linear = [i for i, free in enumerate(family.free) if not free.bends]
+    moved = _headrooms(family, values, curves, bent)
+    moved = stable_gain(family, linear_fit(
+        family, moved, linear, curves, [np.nan_to_num(one.db) for one in bent],
+        [_spread_db(curve, one, leant) for curve, one in zip(curves, bent, strict=True)]))
+    apart = np.abs(moved - values)
+    still = (turn + 1 >= len(LEANT_ON) and apart[0] < STILL and apart[1] < STILL * family.onset_gain
+             and apart[-1] < NUDGE / 4)
+    return Fit(family, moved, score, still=bool(still))
+
+
+def _left(
+    family: Family, values: FloatArray, curve: Samples, bent: Bent, share: float = BENT_SHARE
+) -> FloatArray:
+    """(m,) what is left of a curve, in standard deviations."""
+    apart = family.built(values).linear_db(curve.hertz) + bent.db - curve.level_db
+    return np.asarray(np.nan_to_num(apart / _spread_db(curve, bent, share), nan=30.0))
+
+
+def _prior(family: Family, values: FloatArray) -> FloatArray:
+    """What values differ by from what is known beforehand, in standard deviations."""
+    return np.array([(value - free.start) / free.deviation
+                     for free, value in zip(family.free, values, strict=True) if np.isfinite(free.deviation)])
+
+
+def _residual(
+    family: Family, values: FloatArray, curves: Sequence[Samples], *, bent: Sequence[Bent] | None = None,
+    share: float = BENT_SHARE,
+) -> FloatArray:
+    known = [what_bends(family, values, curve) for curve in curves] if bent is None else bent
+    parts = [_left(family, values, curve, one, share) for curve, one in zip(curves, known, strict=True)]
+    return np.concatenate([*parts, _prior(family, values)])
+
+
+def _headrooms(
+    family: Family, values: FloatArray, curves: Sequence[Samples], bent: Sequence[Bent]
+) -> FloatArray:
+    """One step of Gauss and Newton in what bends, shortened until it helps; by the loudest curve, which tells most."""
+    bends = [i for i, free in enumerate(family.free) if free.bends]
+    if not bends:
+        return values
+    curve, here_bent = curves[-1], bent[-1]
+
+    def residual(at: FloatArray, known: Bent | None = None) -> FloatArray:
+        bent_there = what_bends(family, at, curve) if known is None else known
+        return np.concatenate([_left(family, at, curve, bent_there), _prior(family, at)])
+
+    here = residual(values, here_bent)
+    slopes = np.stack([(residual(_with(family, values, [i], [values[i] + NUDGE])) - here) / NUDGE for i in bends],
+                      axis=1)
+    step = np.clip(_step(family, values, bends, slopes, here), -1.5, 1.5)
+    for halving in range(HALVINGS):
+        moved = _with(family, values, bends, values[bends] + step / 2**halving)
+        if np.sum(residual(moved) ** 2) < np.sum(here**2):
+            return moved
+    return values
+
+
+def _score(
+    family: Family, values: FloatArray, curves: Sequence[Samples], bent: Sequence[Bent] | None = None
+) -> float:
+    left = _residual(family, values, curves, bent=bent)
+    points = sum(curve.hertz.size for curve in curves)
+    return float(np.sum(left**2) + len(family.free) * np.log(points))
+
+
+def polished(fit: Fit, curves: Sequence[Samples]) -> Fit:
+    """Steps in all numbers at once, first trusting little of what is much bent, until they change nothing; and how well
+    each is known."""
+    values, covariance = fit.values, None
+    for share in POLISHED_BY:
+        for _ in range(POLISHES):
+            moved, covariance, less = _step_of_all(fit.family, values, curves, share)
+            values = moved
+            if less < WORTH_A_STEP:
+                break
+    return replace(fit, values=values, covariance=covariance, score=_score(fit.family, values, curves))
+
+
+def _step_of_all(
+    family: Family, values: FloatArray, curves: Sequence[Samples], share: float
+) -> tuple[FloatArray, FloatArray, float]:
+    """(values, covariance where it began, share by which the sum of squares is less): Gauss and Newton's step, damped
+    where it does not help (Marquardt 1963, SIAM Journal)."""
+    nudges = np.array([1e-4 if free.name in ("cutoff", "level") else 1e-3 if not free.bends else NUDGE / 4
+                       for free in family.free])
+    nudges[1] = -1e-4 * family.onset_gain  # away from the onset
+
+    def moved_by(i: int) -> FloatArray:
+        moved = values.copy()
+        if i >= 0:
+            moved[i] += nudges[i]
+        return _residual(family, moved, curves, share=share)
+
+    here, *each = side_by_side(moved_by, range(-1, values.size))
+    slopes = np.stack([(one - here) / nudge for one, nudge in zip(each, nudges, strict=True)], axis=1)
+    covariance = np.linalg.pinv(slopes.T @ slopes)
+    every, size = range(values.size), np.linalg.norm(slopes, axis=0)
+    begun = float(np.sum(here**2))
+
+    def tried(damping: float) -> tuple[float, FloatArray]:
+        damped = np.vstack([slopes, np.sqrt(damping) * np.diag(size)])
+        step = _step(family, values, every, damped, np.concatenate([here, np.zeros(size.size)]))
+        moved = stable_gain(family, _with(family, values, every, values + step))
+        return float(np.sum(_residual(family, moved, curves, share=share) ** 2)), moved
+
+    for dampings in DAMPINGS:
+        best, moved = min(side_by_side(tried, dampings), key=lambda one: one[0])
+        if best < begun:
+            return moved, covariance, 1 - best / begun
+    return values, covariance, 0.0
+
+
+def whistle_misfit(fit: Fit, whistle: Whistle) -> float:
+    """What a whistle adds to a score. The resonance it was recorded at is not known: the one that makes it as loud."""
+    family, values = fit.family, fit.values
+    built = family.built(values)
+    begins = onset(built.network, cutoff_hz=built.cutoff_hz)
+    if begins is None:
+        return WORST
+    factor = 10 ** (built.level_db / 20)
+    seen = []
+    for share in WHISTLE_GAINS:
+        try:
+            tone = oscillation(built.network, built.mode, cutoff_hz=built.cutoff_hz, gain=float(share * begins.gain))
+        except CircuitError:
+            continue
+        if tone is not None:
+            seen.append((tone.fundamental_v * factor, np.log2(tone.frequency_hz), np.log(max(tone.thd_percent, 1e-4))))
+    if len(seen) < 2:
+        return WORST
+    volts, octave, thd = np.array(seen).T
+    order = np.argsort(volts)
+    if not 0.7 * volts.min() <= whistle.fundamental_v <= 1.3 * volts.max():
+        return WORST
+    cents = 1200 * (np.interp(whistle.fundamental_v, volts[order], octave[order]) - np.log2(whistle.frequency_hz))
+    apart = np.interp(whistle.fundamental_v, volts[order], thd[order]) - np.log(max(whistle.thd_percent, 1e-4))
+    return float(min((cents / WHISTLE_CENTS) ** 2 + (apart / WHISTLE_THD) ** 2, WORST))
