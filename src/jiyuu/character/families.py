@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from jiyuu.arrays import FloatArray
-from jiyuu.circuits.catalogue import circuits
+from jiyuu.circuits.catalogue import circuit, circuits
 from jiyuu.circuits.circuit import Circuit
 from jiyuu.circuits.linear import complex_gain, growth_rate, level_db, onset, poles
 from jiyuu.circuits.network import Affine, Network
@@ -196,7 +196,7 @@ def families() -> tuple[Family, ...]:
     found: list[Family] = []
     for entry in circuits().values():
         for mode in entry.modes:
-            if mode in LEFT_OUT or entry.network().is_modulated:
+            if mode in LEFT_OUT or _as_drawn(entry.id).is_modulated:
                 continue
             same = None if mode == "morph" else next(
                 (i for i, other in enumerate(found) if _one_network(other, entry, mode)), None)
@@ -224,8 +224,14 @@ def shapes() -> tuple[tuple[Family, ...], ...]:
     return tuple(tuple(one) for one in found)
 
 
+@cache
+def _as_drawn(circuit_id: str) -> Network:
+    """At its own parameters."""
+    return circuit(circuit_id).network()
+
+
 def _probed(family: Family) -> FloatArray:
-    network = family.entry.network()
+    network = _as_drawn(family.entry.id)
     return np.concatenate([
         20 * np.log10(np.maximum(np.abs(complex_gain(network, PROBED_HZ, cutoff_hz=1.0, gain=share * family.onset_gain,
                                                      modes=[family.mode])[0]), 1e-6)) for share in PROBED_SHARES])
@@ -233,7 +239,7 @@ def _probed(family: Family) -> FloatArray:
 
 def _one_network(family: Family, entry: Circuit, mode: str) -> bool:
     """Whether the two do the same from any state, so that no level tells them apart."""
-    one, other = family.entry.network(), entry.network()
+    one, other = _as_drawn(family.entry.id), _as_drawn(entry.id)
     if one.rate_ratio.size != other.rate_ratio.size or family.onset_gain != Family(entry, mode).onset_gain:
         return False
     draw = np.random.default_rng(3)

@@ -9,6 +9,7 @@ import typer
 
 from jiyuu.cli.character import character, compare
 from jiyuu.cli.controls import controls
+from jiyuu.cli.design import design
 from jiyuu.cli.drive import drive, measure_drive_of, stimulus_drive
 from jiyuu.cli.identify import identify
 from jiyuu.cli.measure import measure_app
@@ -65,6 +66,7 @@ def about(
 app.command("character")(character)
 app.command("compare")(compare)
 app.command("identify")(identify)
+app.command("design")(design)
 app.command("drive")(drive)
 app.command("controls")(controls)
 measure_app.command("drive")(measure_drive_of)
