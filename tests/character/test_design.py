@@ -133,3 +133,8 @@ def test_the_command_states_everything(tmp_path: Path, capsys: pytest.CaptureFix
         assert abs(one["predicted"]["q"] - 4) <= 0.5
         assert one["yield"]["low"] <= one["yield"]["value"] <= one["yield"]["high"]
         assert one["yield"]["builds"] >= 2000
+
+
+def test_the_published_schema_is_that_of_the_wishes(pytestconfig: pytest.Config) -> None:
+    published = json.loads((pytestconfig.rootpath / "docs" / "wish.schema.json").read_text())
+    assert published == Wishes.model_json_schema()

@@ -31,7 +31,7 @@ CAUTIONS = (
     "capacitors. Mains voltage is for people licensed for it, under local codes."
 )
 PACKAGES = ("PyQt6", "pyqtgraph", "numpy", "scipy", "numba", "pydantic", "soundfile", "matplotlib", "contourpy",
-            "pyloudnorm", "miniaudio", "typer", "rich", "platformdirs", "Jinja2")
+            "pyloudnorm", "mosqito", "miniaudio", "typer", "rich", "platformdirs", "Jinja2")
 
 
 class Help(QObject):
