@@ -18,6 +18,7 @@ from jiyuu.measurement.contexts import (
     CurveBehind,
     CutoffStepped,
     DeadStretches,
+    Differing,
     DrivenTone,
     DryMixed,
     FirstToBend,
@@ -98,6 +99,7 @@ CONTEXTS = {
     "meeting_notch_db": NotchAt(1000.0), "sides_apart_db": SidesApart(700.0, "left"),
     "part_adds_db": PartOfIt("branch 1"),
     "vowel_semitones": VowelNear("ɑ", (730.0, 1090.0)), "loop_rings_from": LoopRings("group 1", 262.0, 0.5),
+    "difference": Differing("brightness", "A", "B", 0.07, "heard"),
 }
 
 

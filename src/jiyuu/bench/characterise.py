@@ -45,7 +45,7 @@ def characterise(
         "resonance_percent": standing.resonance_percent, "version": __version__,
     }
     done = _done_before(folder, identity)
-    steps = [step for step in walk() if step.built and step.measures]
+    steps = [step for step in walk() if step.measures]
     for i, step in enumerate(steps):
         setting = setting_of(step, {}) if only_mode else step.thorough(setting_of(step, {}))
         if _is_done(folder, step.modes(standing, setting), done.get(step.key)):

@@ -24,7 +24,6 @@ class Step(ABC):
     name: ClassVar[str]
     purpose: ClassVar[str]
     tip: ClassVar[str] = ""
-    built: ClassVar[bool] = True
     measures: ClassVar[bool] = True
     setting: ClassVar[type[Setting]] = Setting
     quantities: ClassVar[Mapping[str, Quantity]] = {}

@@ -103,7 +103,7 @@ def missing_steps(book: Book, filter_id: int, standing: Standing, kept: Mapping[
     """Steps with nothing measured, or with what no longer holds."""
     wanted = (StepState.OPEN, StepState.STALE)
     found = states(book, filter_id, standing, kept)
-    return tuple(step for step in walk() if step.built and step.measures and found[step.key] in wanted)
+    return tuple(step for step in walk() if step.measures and found[step.key] in wanted)
 
 
 def walk_on(

@@ -10,9 +10,9 @@ from functools import cached_property
 import numpy as np
 
 from jiyuu.character.scales import ALL, SCALES, Scale
-from jiyuu.character.sound import ERROR, Ear, Listening, loudness_db, play, ring_s
+from jiyuu.character.sound import ERROR, Ear, Listening, loudness_db, play
 from jiyuu.character.subject import Subject
-from jiyuu.circuits.linear import complex_gain, level_db
+from jiyuu.circuits.linear import complex_gain, level_db, poles
 from jiyuu.circuits.many_units import exact_levels
 from jiyuu.errors import CircuitError, MeasurementError
 from jiyuu.measurement.curve_reading import CurveReading, Kind, read_curve
@@ -30,6 +30,7 @@ CALM_V = np.geomspace(0.1, NOMINAL_V, 7)
 WHISTLE_OCTAVES = 1 / 6
 BASS_OCTAVES = 3.0
 LEAST_PEAK_DB = 0.1  # over the passband, from which a peak has a frequency
+PAIR = 1e-3  # of a pole's size, from which its imaginary part makes it one of a pair
 NOTHING = 1e-12  # of the power of a sound: what rounding leaves
 EXACT = 1e-6  # of what follows from the drawing alone, in its unit
 LEAST_FLOOR = 1e-9
@@ -256,7 +257,12 @@ def _calm(drawing: _Drawing) -> tuple[float, float]:
 def _snap(drawing: _Drawing) -> float:
     if drawing.subject.whistles:
         raise _NotHere("the filter whistles, so it rings without end")
-    return 1e3 * ring_s(drawing.subject)
+    one = drawing.subject
+    found = poles(one.network, cutoff_hz=one.cutoff_hz, gain=one.gain)
+    # What rings is a pair; a coupling capacitor alone only settles.
+    pairs = found[np.abs(found.imag) > PAIR * np.abs(found)]
+    slowest = float(np.abs((pairs if pairs.size else found).real).min())
+    return 1e3 * float(np.log(1000)) / max(slowest, 1e-3)
 
 
 def _evenness(drawing: _Drawing) -> float:

@@ -103,7 +103,7 @@ class Menus(QObject):
         assert self._step is not None
         self._step.clear()
         every = [Act("measure", "&Measure", "M", view.presenter.measure),
-                 Act("keep", "&Keep finding, or take it out", "K", view.keep_current)] if view.step.built else []
+                 Act("keep", "&Keep finding, or take it out", "K", view.keep_current)]
         self._step_acts = [*every, *view.acts, Act("play", "&Play or stop", "P", self._frame.listening.toggle),
                            Act("compare", "Mark, then &switch by ear", "X", self._frame.listening.compare)]
         fill_menu(self._step, self._step_acts)

@@ -62,7 +62,7 @@ def main(folder: Path) -> None:
         keep_focus_on_figure(window)
         camera = Camera(window, app, folder)
         for view in (_setup, _response, _resonance, _self_oscillation, _tracking, _drive, _path, _modulation,
-                     _combination, _logbook, _night):
+                     _combination, _comparison, _logbook, _night):
             view(camera)
         window.close()
         camera.settle()
@@ -142,14 +142,8 @@ def _tracking(camera: Camera) -> None:
 
 
 def _drive(camera: Camera) -> None:
-    view = _measured(camera, "drive", "F")
+    _measured(camera, "drive", "F")
     camera.shoot("drive")
-    camera.window.session.take_letter("C")
-    camera.window.session.change({"resonance_percent": 95.0})
-    view.page_choice.button(1).click()
-    camera.shoot("drive-whistling")
-    camera.window.undo()
-    view.page_choice.button(0).click()
 
 
 def _path(camera: Camera) -> None:
@@ -202,6 +196,12 @@ def _combination(camera: Camera) -> None:
     camera.shoot("combination-bank")
     for _ in range(2):
         window.undo()
+
+
+def _comparison(camera: Camera) -> None:
+    camera.window.session.take_letter("A")
+    camera.window.go("comparison")
+    camera.shoot("comparison")
 
 
 def _logbook(camera: Camera) -> None:

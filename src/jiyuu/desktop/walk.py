@@ -26,7 +26,7 @@ class Station(QAbstractButton):
 
     def show_state(self, state: StepState) -> None:
         self.state = state
-        words = state.value if self.step.built else "not built yet"
+        words = state.value
         key = f" (Ctrl+{self.number % 10})" if self.number <= 10 else ""
         self.setToolTip(f"{self.step.name}: {words}{key}\n{self.step.purpose}")
         self.setAccessibleName(f"Step {self.number}, {self.step.name}: {words}")
@@ -43,14 +43,13 @@ class Station(QAbstractButton):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         palette, middle = THEME.palette, self.width() / 2
-        built = self.step.built
         painter.setPen(QPen(QColor(palette.strong_rule), 1.2))
         y = 11.0
         painter.drawLine(QPointF(0 if self.number > 1 else middle, y),
                          QPointF(middle if self._last else self.width(), y))
         self._draw_mark(painter, QPointF(middle, y))
         painter.setFont(THEME.font(px=SMALL_PX, bold=self.isChecked()))
-        painter.setPen(QColor(palette.ink if built else palette.quiet))
+        painter.setPen(QColor(palette.ink))
         metrics = QFontMetrics(painter.font())
         text = QRect(0, 21, self.width(), metrics.height() + 2)
         # Larger type may leave less room than the name takes: then its beginning has to do, the whole is in the tip.
@@ -68,7 +67,7 @@ class Station(QAbstractButton):
         palette = THEME.palette
         radius = 6.0
         painter.setBrush(QColor(palette.ground))
-        painter.setPen(QPen(QColor(palette.ink if self.step.built else palette.edge), 1.4))
+        painter.setPen(QPen(QColor(palette.ink), 1.4))
         if self.state is StepState.DONE:
             painter.setBrush(QColor(palette.ink))
             painter.drawEllipse(centre, radius, radius)

@@ -297,6 +297,18 @@ class LoopRings(Context):
     amount: float
 
 
+@dataclass(frozen=True, slots=True)
+class Differing(Context):
+    """Which quantity of which two filters, by letter; what is just noticed of it (None: not known), and the verdict."""
+
+    scale: str
+    first: str
+    second: str
+    jnd: float | None
+    verdict: str
+    comparable: bool = True
+
+
 KINDS: dict[str, type[Context]] = {kind.__name__: kind for kind in Context.__subclasses__()}
 
 

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
+from jiyuu.measurement.contexts import Differing
+from jiyuu.measurement.finding import Finding
 from jiyuu.quantities import shown_hz, signed
 from jiyuu.wording.numbers import three_digits
+from jiyuu.wording.quantity import Quantity, context
 
 _SAYS: Mapping[str, Callable[[float], str]] = {
     "brightness": lambda v: f"The middle of its spectrum lies {signed(v, 2)} octaves from the fundamental.",
@@ -26,17 +29,23 @@ _SAYS: Mapping[str, Callable[[float], str]] = {
     "peak_hz": lambda v: f"Its peak lies at {shown_hz(v)}.",
 }
 
-# What more of a quantity is called of one filter beside another, and less.
+# What a filter does more of than another, and less; {} is by how much.
 _MORE: Mapping[str, tuple[str, str]] = {
-    "brightness": ("brighter", "darker"), "sharpness": ("sharper", "duller"), "body": ("fuller", "thinner"),
-    "edge": ("steeper at its edge", "softer at its edge"), "peak": ("more peaked", "less peaked"),
-    "bass_kept": ("keeping more bass", "keeping less bass"), "grit": ("grittier", "cleaner"),
-    "roughness": ("rougher", "smoother"), "whistle_share": ("whistling more", "whistling less"),
-    "calm": ("less calm in its peak's level", "calmer in its peak's level"),
-    "calm_pitch": ("less calm in its peak's pitch", "calmer in its peak's pitch"),
-    "snap": ("ringing longer", "ringing shorter"), "evenness": ("less even to turn", "more even to turn"),
-    "loudness": ("louder", "softer"), "cutoff_3db_hz": ("higher at −3 dB", "lower at −3 dB"),
-    "peak_hz": ("higher in its peak", "lower in its peak"),
+    "brightness": ("is {} brighter than", "is {} darker than"),
+    "sharpness": ("is {} sharper than", "is {} duller than"), "body": ("is {} fuller than", "is {} thinner than"),
+    "edge": ("falls {} more past its edge than", "falls {} less past its edge than"),
+    "peak": ("peaks {} higher than", "peaks {} lower than"),
+    "bass_kept": ("keeps {} more bass than", "loses {} more bass than"),
+    "grit": ("is {} grittier than", "is {} cleaner than"),
+    "roughness": ("is {} rougher than", "is {} smoother than"),
+    "whistle_share": ("whistles {} more than", "whistles {} less than"),
+    "calm": ("moves its peak's height {} more with drive than", "moves its peak's height {} less with drive than"),
+    "calm_pitch": ("moves its peak's pitch {} more with drive than", "moves its peak's pitch {} less with drive than"),
+    "snap": ("rings {} longer than", "rings {} shorter than"),
+    "evenness": ("is {} less even to turn than", "is {} more even to turn than"),
+    "loudness": ("is {} louder than", "is {} softer than"),
+    "cutoff_3db_hz": ("has its −3 dB point {} above that of", "has its −3 dB point {} under that of"),
+    "peak_hz": ("has its peak {} above that of", "has its peak {} under that of"),
 }
 
 
@@ -49,16 +58,17 @@ def descriptor_sentence(name: str, value: float | None, why_none: str) -> str:
 
 def difference_sentence(name: str, unit: str, difference: float | None, jnd: float | None, verdict: str,
                         letters: tuple[str, str]) -> str:
-    """'B is 0.31 octaves brighter than A: heard (0.07 is noticed).'"""
+    """'B is 0.31 octaves brighter than A: heard (0.07 octaves is noticed).'"""
     first, second = letters
+    what = name.replace("_3db_hz", " at −3 dB").replace("_hz", " frequency").replace("_", " ")
     if difference is None:
-        return f"{first} and {second} are not comparable in this: one of them has no such value."
+        return f"{first} and {second} are not comparable in {what}: one of them has none."
     if verdict == "not measured to differ":
-        return f"{second} is not measured to differ from {first} in this."
+        return f"{second} is not measured to differ from {first} in {what}."
+    noticed = "" if jnd is None else f" ({three_digits(jnd)} {unit} is noticed)"
     more, less = _MORE[name]
-    noticed = "" if jnd is None else f"; {three_digits(jnd)} {unit} is noticed"
-    return (f"{second} is {three_digits(abs(difference))} {unit} {more if difference > 0 else less} than {first}: "
-            f"{verdict}{noticed}.")
+    does = (more if difference > 0 else less).format(f"{three_digits(abs(difference))} {unit}")
+    return f"{second} {does} {first}: {verdict}{noticed}."
 
 
 CAUSES: Mapping[str, str] = {
@@ -80,3 +90,21 @@ def why_sentence(unit: str, parts: Mapping[str, float]) -> str:
 
 def _signed(value: float) -> str:
     return ("+" if value > 0 else "−") + three_digits(abs(value))
+
+
+def _differs(finding: Finding) -> str:
+    by = context(finding, Differing)
+    return difference_sentence(by.scale, finding.unit, finding.value if by.comparable else None, by.jnd, by.verdict,
+                               (by.first, by.second))
+
+
+QUANTITIES: dict[str, Quantity] = {
+    "difference": Quantity(
+        "Difference", _differs, "What one filter is beside another, in one quantity of their character.",
+        "Both are played the same source until they stand still, at one cutoff by the definition chosen, and read "
+        "alike. A difference below the uncertainty of both together is not measured; one below what is just noticed is "
+        "hardly heard.", formula="second less first; heard where it is more than the just-noticeable difference.",
+        schools="Equal loudness asks what they are like; as they are asks what happens when one takes the other's "
+        "place.",
+    ),
+}

@@ -3,18 +3,14 @@
 from __future__ import annotations
 
 from importlib import import_module
-from importlib.util import find_spec
 
 from jiyuu.bench.step import Step
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.session import Session
-from jiyuu.desktop.steps.not_built import NotBuiltView
 from jiyuu.desktop.steps.step_view import StepView
 
 
 def view_of(step: Step, session: Session, measuring: Measuring) -> StepView:
     """Made when the step is first looked at: VIEW of the module named as the step's key."""
-    if find_spec(f"{__name__}.{step.key}") is None:
-        return NotBuiltView(session, measuring, step)
     made: StepView = import_module(f"{__name__}.{step.key}").VIEW(session, measuring, step)
     return made

@@ -39,6 +39,5 @@ class PlanPage(QWidget):
         row = self.steps.currentRow()
         self.steps.clear()
         for step in walk():
-            state = states[step.key].value if step.built else "not built yet"
-            self.steps.addItem(f"{step.number}  {step.name}: {state}\n    {step.purpose}")
+            self.steps.addItem(f"{step.number}  {step.name}: {states[step.key].value}\n    {step.purpose}")
         self.steps.setCurrentRow(max(row, 0))

@@ -1,0 +1,104 @@
+"""State of the Comparison step: the filters of the shelf at one cutoff, the character of each, what two of them differ
+by."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+
+from jiyuu.bench.side_by_side import SideBySide, side_by_side_steps
+from jiyuu.bench.standing import Standing
+from jiyuu.bench.step import Step
+from jiyuu.character.comparison import Verdict, weighed
+from jiyuu.character.descriptors import Descriptor
+from jiyuu.character.scales import ALL
+from jiyuu.desktop.measuring import Measuring
+from jiyuu.desktop.session import Session
+from jiyuu.desktop.steps.presenter import StepPresenter
+from jiyuu.measurement.contexts import Differing
+from jiyuu.measurement.finding import Finding
+
+REMEMBERED = 96  # characters that need not be computed again
+RANK = {Verdict.HEARD: 0, Verdict.NO_THRESHOLD: 1, Verdict.HARDLY: 2, Verdict.NOT_MEASURED: 3,
+        Verdict.NOT_COMPARABLE: 4}
+
+
+class ComparisonPresenter(StepPresenter):
+    """The view asks with methods; signals carry finished values."""
+
+    compared = pyqtSignal(object)  # SideBySide
+
+    def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
+        super().__init__(session, measuring, step)
+        self.seen: SideBySide | None = None
+        self._known: dict[str, Mapping[str, Descriptor]] = {}
+        self._shelf: list[tuple[str, str, Standing]] = []
+        self._findings: tuple[Finding, ...] = ()
+
+    # What is computed
+
+    def begin_computing(self) -> None:
+        """Shelf and settings belong to the interface thread: they are taken along as they stand."""
+        self._shelf = [(one.letter, one.document.name, self._session.standing(one)) for one in self._session.shelf]
+        in_hand = self.letter
+        self._shelf = [(letter, name, self.now() if letter == in_hand else standing)
+                       for letter, name, standing in self._shelf]
+        while len(self._known) > REMEMBERED:
+            self._known.pop(next(iter(self._known)))
+
+    def compute(self, standing: Standing, setting: Any) -> Iterator[Any]:
+        return side_by_side_steps(tuple(self._shelf), self.letter, setting, self._known)
+
+    def on_computed(self, found: SideBySide) -> None:
+        self.seen = found
+        self._judge()
+        self.compared.emit(found)
+
+    # What is said
+
+    @property
+    def beside(self) -> str:
+        """Letter of the filter that the one in hand is told apart from."""
+        letters = [one.letter for one in self._session.shelf if one.letter != self.letter]
+        return self.setting.beside if self.setting.beside in letters else letters[0] if letters else ""
+
+    def _judge(self) -> None:
+        here = None if self.seen is None else self.seen.of(self.letter)
+        there = None if self.seen is None else self.seen.of(self.beside)
+        if here is None or there is None or here.character is None or there.character is None:
+            self._findings = ()
+        else:
+            ranked = []
+            for scale in ALL:
+                found = weighed(scale, [here.character[scale.name], there.character[scale.name]])
+                difference = found.difference
+                apart = 0.0 if difference is None or not found.jnd else abs(difference) / found.jnd
+                by = Differing(scale.name, self.letter, self.beside, found.jnd, str(found.verdict),
+                               difference is not None)
+                ranked.append((RANK[found.verdict], -apart, Finding("difference", difference or 0.0, scale.unit,
+                                                                    context=by, measured=False)))
+            self._findings = tuple(one for *_, one in sorted(ranked, key=lambda one: one[:2]))
+        self.say()
+
+    def predicted_findings(self) -> tuple[Finding, ...]:
+        return self._findings
+
+    def heading(self) -> str:
+        if len(self._session.shelf) < 2:
+            return "Nothing stands beside this filter: add another to the shelf."
+        if self.seen is not None:
+            for letter in (self.letter, self.beside):
+                one = self.seen.of(letter)
+                if one is not None and one.refused:
+                    return one.refused
+        if not self._findings:
+            return f"Listening to {self.letter} and {self.beside} …"
+        return f"{self.beside} beside {self.letter}, predicted; what is heard most first."
+
+    # What the person does
+
+    def put_beside(self, letter: str) -> None:
+        """Another filter to be told apart from the one in hand."""
+        self.ask(beside=letter)

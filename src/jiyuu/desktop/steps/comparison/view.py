@@ -1,0 +1,126 @@
+"""The Comparison step as widgets: the responses of all letters or what they differ by, character as measured scales,
+sentences about two of them."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtWidgets import QCheckBox, QComboBox
+
+from jiyuu.bench.side_by_side import COMPARED_HZ, SideBySide
+from jiyuu.bench.standing import Standing
+from jiyuu.bench.step import Step
+from jiyuu.character.scales import SCALES
+from jiyuu.desktop.figures.character_scales import CharacterScales, Mark, ScaleRow
+from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
+from jiyuu.desktop.figures.ruled import PlotCurve
+from jiyuu.desktop.measuring import Measuring
+from jiyuu.desktop.parts.frame import SideColumn, form, narrow, stacked
+from jiyuu.desktop.parts.model_form import ModelForm
+from jiyuu.desktop.session import Session
+from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
+from jiyuu.desktop.steps.step_view import StepView
+from jiyuu.desktop.theme.pens import pen_of
+from jiyuu.desktop.theme.style import THEME
+from jiyuu.quantities import shown_hz
+
+LEVELS_DB, APART_DB = (-60.0, 24.0), (-30.0, 30.0)
+
+
+class ComparisonView(StepView):
+    """All filters of the shelf at once; the one in hand is what the others are told apart from."""
+
+    presenter: ComparisonPresenter
+
+    def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
+        super().__init__(session, measuring, step)
+        self.presenter = presenter = ComparisonPresenter(session, measuring, step)
+        self._drawn: list[str] = []
+        self.level = self.main_figure = FrequencyFigure(
+            title="All filters, dB re the input", unit="dB", level_steps=(3.0, 6.0, 12.0), strong_step=12.0)
+        self.level.set_levels(*LEVELS_DB)
+        self.level.refused.connect(self.refused)
+        self.level.cutoff_dragged.connect(presenter.try_cutoff)
+        self.level.cutoff_dropped.connect(presenter.set_cutoff)
+        self.level.cutoff_reset.connect(lambda: presenter.reset("cutoff_hz"))
+        self.scales = CharacterScales()
+        self.scales.refused.connect(self.refused)
+        self.figures = stacked(self.level, self.scales, shares=(46, 54))
+        self._build_side()
+        presenter.compared.connect(self._show)
+        self.connect()
+
+    def _build_side(self) -> None:
+        presenter = self.presenter
+        self.side = self.column = column = SideColumn()
+        column.add(self.knobs())
+        rows = form()
+        self.beside = narrow(QComboBox())
+        self.beside.setAccessibleName("Beside")
+        self.beside.textActivated.connect(lambda text: presenter.put_beside(text[:1]))
+        rows.addRow("Beside", self.beside)
+        column.add(rows)
+        self.form = ModelForm(self.step.setting, ("same", "loudness", "source", "pitch_hz", "level_v"), presenter.ask,
+                              self.refused)
+        column.add(self.form.rows)
+        self.apart = QCheckBox("Differences to the one in hand")
+        self.apart.toggled.connect(lambda _: self._show(presenter.seen))
+        column.add(self.apart)
+        column.add(self.found_page(), 1)
+
+    # What the presenter says
+
+    def show_standing(self, standing: Standing) -> None:
+        presenter = self.presenter
+        letters = [f"{one.letter}  {one.document.name}" for one in self._session.shelf
+                   if one.letter != presenter.letter]
+        if [self.beside.itemText(i) for i in range(self.beside.count())] != letters:
+            self.beside.clear()
+            self.beside.addItems(letters)
+        place = next((i for i, text in enumerate(letters) if text.startswith(presenter.beside)), -1)
+        self.beside.setCurrentIndex(place)
+        self.form.show(presenter.setting)
+        self.level.show_cutoff(standing.standing_hz, f"cutoff (pole) {shown_hz(standing.standing_hz)}")
+
+    def _show(self, seen: SideBySide | None) -> None:
+        self.level.forget(*self._drawn)
+        self._drawn = []
+        if seen is None:
+            return
+        palette, apart = THEME.palette, self.apart.isChecked()
+        here = seen.of(self.presenter.letter)
+        self.level.set_levels(*(APART_DB if apart else LEVELS_DB))
+        for one in seen.them:
+            if one.level_db is None or (apart and (here is None or here.level_db is None)):
+                continue
+            level = one.level_db
+            if apart and here is not None and here.level_db is not None:
+                level = np.clip(level - here.level_db, -100, 100)
+            ink = palette.ink_of(one.letter)
+            self._drawn.append(one.letter)
+            self.level.show_curve(PlotCurve(one.letter, COMPARED_HZ, level),
+                                  pen_of(ink, 2.6 if one.letter == self.presenter.letter else 1.8), labelled=True,
+                                  colour=ink.colour)
+        self.level.place_labels()
+        refused = [f"{one.letter}: {one.refused}" for one in seen.them if one.refused]
+        less = f"Each less {self.presenter.letter}." if apart else ""
+        self.level.say_note(" ".join([less, *refused])[:160].strip())
+        self.scales.show_rows(self._rows(seen))
+
+    def _rows(self, seen: SideBySide) -> list[ScaleRow]:
+        palette = THEME.palette
+        known = [one for one in seen.them if one.character is not None]
+        rows = []
+        for scale in SCALES:
+            marks = []
+            for one in known:
+                assert one.character is not None
+                found = one.character[scale.name]
+                marks.append(Mark(one.letter, palette.ink_of(one.letter).colour, found.value, found.uncertainty or 0.0))
+            values = [mark.value for mark in marks if mark.value is not None]
+            jnd = scale.noticed.at((min(values) + max(values)) / 2) if values else None
+            rows.append(ScaleRow(scale.title, scale.unit, scale.low, scale.high, jnd or None, tuple(marks)))
+        return rows if known else []
+
+    def restyle(self) -> None:
+        """Draw again in the theme's colours."""
+        self._show(self.presenter.seen)
