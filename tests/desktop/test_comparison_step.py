@@ -82,6 +82,26 @@ def test_what_cannot_be_compared_says_why(step, window, qtbot):
     assert step.findings.sentences() == []
 
 
+def test_why_two_differ_adds_up(step, window, qtbot):
+    (act,) = [act for act in step.acts if act.name == "why"]
+    act.do()
+    settled(window, qtbot)
+    assert step.lower.currentWidget() is step.why
+    reasons = step.presenter.reasons
+    assert reasons.explained == pytest.approx(1.0, abs=1e-6)
+    here, there = (step.presenter.seen.of(letter).character for letter in ("A", step.presenter.beside))
+    names = {one.quantity for one in reasons.shares}
+    assert 1 <= len(names) <= 7
+    for name in names:
+        assert sum(reasons.of(name).values()) == pytest.approx(there[name].value - here[name].value, rel=1e-6, abs=1e-9)
+    assert len(step.why.words()) == 1 + len(names)
+    # Another filter beside it: what was said of the one before is gone.
+    chosen(step.beside, step.beside.itemText(1))
+    settled(window, qtbot)
+    assert step.presenter.reasons is None
+    assert step.why.rows() == []
+
+
 def test_letters_never_cover_each_other_and_stay_about_their_place():
     places = [10.0, 10.0, 11.0, 40.0, 41.0, 90.0]
     found = dodged(places, 8.0)

@@ -3,7 +3,7 @@ changed one after the other (Shapley 1953, Contributions to the Theory of Games)
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import permutations
@@ -19,6 +19,7 @@ from jiyuu.character.sound import Listening
 from jiyuu.character.subject import Subject
 from jiyuu.circuits.control import taper_share
 from jiyuu.errors import CircuitError
+from jiyuu.progress import Progress
 from jiyuu.signals.source import Source
 from jiyuu.stopping import side_by_side
 
@@ -162,6 +163,16 @@ def why(
 ) -> Why:
     """first and second as they are compared (already brought together); every step between them is simulated. Raises
     CircuitError where a step between them has no cutoff by the definition."""
+    *_, found = why_steps(first, second, source, same=same, equal_loudness=equal_loudness, names=names)
+    assert isinstance(found, Why)
+    return found
+
+
+def why_steps(
+    first: Subject, second: Subject, source: Source, *, same: Same = Same.POLE, equal_loudness: bool = True,
+    names: Iterable[str] | None = None,
+) -> Iterator[Progress | Why]:
+    """Yields how far it is, at last the answer; see why. Raises CircuitError as it does."""
     pair = _Pair(first, second, same, place_hz(first, same))
     wanted = list(SCALE if names is None else names)
     causes = pair.causes()
@@ -172,7 +183,17 @@ def why(
         found = describe(pair.between(taken), source, listening=listening, names=wanted)
         return {name: one.value for name, one in found.items()}
 
-    found = dict(zip(subsets, side_by_side(values, subsets), strict=True))
+    found: dict[frozenset[Cause], dict[str, float | None]] = {}
+    yield Progress(f"Listening to {len(subsets)} filters between the two", 0.0)
+    for taken, value in zip(subsets, side_by_side(values, subsets), strict=True):
+        found[taken] = value
+        yield Progress(f"Listening to {len(subsets)} filters between the two", len(found) / len(subsets))
+    yield _shared_out(causes, found, wanted)
+
+
+def _shared_out(
+    causes: Sequence[Cause], found: dict[frozenset[Cause], dict[str, float | None]], wanted: Sequence[str]
+) -> Why:
     shares: list[Share] = []
     left_out: list[tuple[str, str]] = []
     explained = 1.0

@@ -80,7 +80,9 @@ CAUSES: Mapping[str, str] = {
 
 def why_sentence(unit: str, parts: Mapping[str, float]) -> str:
     """'+0.17 octaves by circuit family, +0.25 by headrooms, −0.21 by loop gain.'"""
-    told = sorted(((share, CAUSES[cause]) for cause, share in parts.items() if share), key=lambda one: -abs(one[0]))
+    least = 1e-6 * max((abs(share) for share in parts.values()), default=0.0)  # what rounding leaves is no cause
+    told = sorted(((share, CAUSES[cause]) for cause, share in parts.items() if abs(share) > least),
+                  key=lambda one: -abs(one[0]))
     if not told:
         return "Nothing tells them apart."
     first, *rest = told

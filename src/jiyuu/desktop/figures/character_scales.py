@@ -46,7 +46,7 @@ class CharacterScales(PaintedFigure):
     def __init__(self) -> None:
         super().__init__("Character, a tick for every difference that is noticed")
         self._rows: tuple[ScaleRow, ...] = ()
-        self.setMinimumSize(420, 200)
+        self.setMinimumSize(420, 300)
 
     def show_rows(self, rows: Sequence[ScaleRow]) -> None:
         self._rows = tuple(rows)

@@ -11,16 +11,21 @@ from PyQt6.QtCore import pyqtSignal
 from jiyuu.bench.side_by_side import SideBySide, side_by_side_steps
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
-from jiyuu.character.comparison import Verdict, weighed
+from jiyuu.character.comparison import Same, Verdict, weighed
 from jiyuu.character.descriptors import Descriptor
 from jiyuu.character.scales import ALL
+from jiyuu.character.why import Why, why_steps
+from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.presenter import StepPresenter
 from jiyuu.measurement.contexts import Differing
 from jiyuu.measurement.finding import Finding
+from jiyuu.progress import Progress
+from jiyuu.signals.source import Source, SourceKind
 
 REMEMBERED = 96  # characters that need not be computed again
+MOST_REASONS = 7  # quantities that are explained at once
 RANK = {Verdict.HEARD: 0, Verdict.NO_THRESHOLD: 1, Verdict.HARDLY: 2, Verdict.NOT_MEASURED: 3,
         Verdict.NOT_COMPARABLE: 4}
 
@@ -29,6 +34,7 @@ class ComparisonPresenter(StepPresenter):
     """The view asks with methods; signals carry finished values."""
 
     compared = pyqtSignal(object)  # SideBySide
+    explained = pyqtSignal(object)  # Progress, Why, or None: nothing is explained of what stands
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)
@@ -36,6 +42,10 @@ class ComparisonPresenter(StepPresenter):
         self._known: dict[str, Mapping[str, Descriptor]] = {}
         self._shelf: list[tuple[str, str, Standing]] = []
         self._findings: tuple[Finding, ...] = ()
+        self.reasons: Why | None = None
+        self._asking = Jobs(session.crew, "explaining a difference", self)
+        self._asking.stepped.connect(self._on_reason)
+        self._asking.failed.connect(lambda text: self.message.emit(text, True))
 
     # What is computed
 
@@ -45,6 +55,8 @@ class ComparisonPresenter(StepPresenter):
         in_hand = self.letter
         self._shelf = [(letter, name, self.now() if letter == in_hand else standing)
                        for letter, name, standing in self._shelf]
+        self._asking.drop()
+        self._on_reason(None)
         while len(self._known) > REMEMBERED:
             self._known.pop(next(iter(self._known)))
 
@@ -102,3 +114,32 @@ class ComparisonPresenter(StepPresenter):
     def put_beside(self, letter: str) -> None:
         """Another filter to be told apart from the one in hand."""
         self.ask(beside=letter)
+
+    def ask_why(self) -> None:
+        """What of each difference that is heard comes from which cause; seconds, off the interface thread."""
+        here, there = (None if self.seen is None else self.seen.of(letter) for letter in (self.letter, self.beside))
+        if here is None or there is None or here.subject is None or there.subject is None or not self._findings:
+            self.message.emit("Wait until both filters are known, then ask why.", False)
+            return
+        names = [finding.context.scale for finding in self._findings
+                 if isinstance(finding.context, Differing) and finding.context.verdict == Verdict.HEARD][:MOST_REASONS]
+        if not names:
+            self.message.emit(f"{self.letter} and {self.beside} differ in nothing that is heard.", False)
+            return
+        setting, first, second = self.setting, here.subject, there.subject
+        source = Source(SourceKind(setting.source), setting.pitch_hz, setting.level_v)
+        self._asking.start(lambda: why_steps(first, second, source, same=Same(setting.same),
+                                             equal_loudness=setting.loudness == "equal", names=names))
+
+    def sleep(self) -> None:
+        """An answer nobody looks at is not waited for."""
+        super().sleep()
+        self._asking.drop()
+
+    @property
+    def waiting(self) -> bool:
+        return super().waiting or self._asking.busy
+
+    def _on_reason(self, found: Progress | Why | None) -> None:
+        self.reasons = found if isinstance(found, Why) else None
+        self.explained.emit(found)

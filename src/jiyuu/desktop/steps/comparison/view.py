@@ -4,25 +4,31 @@ sentences about two of them."""
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtWidgets import QCheckBox, QComboBox
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QStackedWidget
 
 from jiyuu.bench.side_by_side import COMPARED_HZ, SideBySide
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
-from jiyuu.character.scales import SCALES
+from jiyuu.character.scales import SCALE, SCALES
+from jiyuu.character.why import Why
 from jiyuu.desktop.figures.character_scales import CharacterScales, Mark, ScaleRow
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
+from jiyuu.desktop.figures.why_figure import Divided, WhyFigure
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.parts.frame import SideColumn, form, narrow, stacked
 from jiyuu.desktop.parts.model_form import ModelForm
+from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
-from jiyuu.desktop.steps.step_view import StepView
+from jiyuu.desktop.steps.step_view import Act, StepView
 from jiyuu.desktop.theme.pens import pen_of
 from jiyuu.desktop.theme.style import THEME
+from jiyuu.progress import Progress
 from jiyuu.quantities import shown_hz
+from jiyuu.wording.character import CAUSES
 
+SHOWN_SHARE = 1e-3  # of a difference, from which a cause is named
 LEVELS_DB, APART_DB = (-60.0, 24.0), (-30.0, 30.0)
 
 
@@ -44,9 +50,17 @@ class ComparisonView(StepView):
         self.level.cutoff_reset.connect(lambda: presenter.reset("cutoff_hz"))
         self.scales = CharacterScales()
         self.scales.refused.connect(self.refused)
-        self.figures = stacked(self.level, self.scales, shares=(46, 54))
+        self.why = WhyFigure()
+        self.why.refused.connect(self.refused)
+        self.lower = QStackedWidget()
+        self.lower.addWidget(self.scales)
+        self.lower.addWidget(self.why)
+        self.figures = stacked(self.level, self.lower, shares=(46, 54))
         self._build_side()
         presenter.compared.connect(self._show)
+        presenter.explained.connect(self._show_reasons)
+        self._show_reasons(None)
+        self.acts = (Act("why", "&Why do they differ", "W", self._ask_why),)
         self.connect()
 
     def _build_side(self) -> None:
@@ -65,7 +79,15 @@ class ComparisonView(StepView):
         self.apart = QCheckBox("Differences to the one in hand")
         self.apart.toggled.connect(lambda _: self._show(presenter.seen))
         column.add(self.apart)
+        row, self.page_choice = page_buttons(("Character", "Why"), self.lower)
+        column.add(row)
         column.add(self.found_page(), 1)
+
+    def _ask_why(self) -> None:
+        button = self.page_choice.button(1)
+        assert button is not None
+        button.click()
+        self.presenter.ask_why()
 
     # What the presenter says
 
@@ -106,6 +128,25 @@ class ComparisonView(StepView):
         self.level.say_note(" ".join([less, *refused])[:160].strip())
         self.scales.show_rows(self._rows(seen))
 
+    def _show_reasons(self, found: Progress | Why | None) -> None:
+        if found is None:
+            self.why.show_rows((), "W asks what of each difference that is heard comes from which cause.")
+        elif isinstance(found, Progress):
+            self.why.show_rows((), f"{found.text}: {100 * found.share:.0f} %.")
+        else:
+            names = list(dict.fromkeys(one.quantity for one in found.shares))
+            rows = []
+            for name in names:
+                parts = found.of(name)
+                whole = sum(parts.values())
+                shares = sorted(((CAUSES[str(cause)], share) for cause, share in parts.items()
+                                 if abs(share) > SHOWN_SHARE * abs(whole)), key=lambda one: -abs(one[1]))
+                rows.append(Divided(SCALE[name].title, SCALE[name].unit, whole, tuple(shares)))
+            left = "" if not found.left_out else " Not shared out: " + ", ".join(
+                SCALE[name].title for name, _ in found.left_out) + "."
+            self.why.show_rows(rows, f"{self.presenter.beside} beside {self.presenter.letter}: shares add up to the "
+                                     f"whole.{left}")
+
     def _rows(self, seen: SideBySide) -> list[ScaleRow]:
         palette = THEME.palette
         known = [one for one in seen.them if one.character is not None]
@@ -124,3 +165,4 @@ class ComparisonView(StepView):
     def restyle(self) -> None:
         """Draw again in the theme's colours."""
         self._show(self.presenter.seen)
+        self.why.update()
