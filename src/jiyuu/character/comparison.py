@@ -9,7 +9,8 @@ from enum import StrEnum
 
 import numpy as np
 
-from jiyuu.character.descriptors import Descriptor, describe, reading_of
+from jiyuu.character.descriptors import Descriptor, describe
+from jiyuu.character.drawn import reading_of
 from jiyuu.character.scales import ALL, Scale
 from jiyuu.character.sound import Listening
 from jiyuu.character.subject import Subject

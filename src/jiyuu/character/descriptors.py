@@ -9,26 +9,23 @@ from functools import cached_property
 
 import numpy as np
 
+from jiyuu.character.drawn import NOMINAL_V, bass_kept_db, grit_percent, reading_of
 from jiyuu.character.scales import ALL, SCALES, Scale
 from jiyuu.character.sound import ERROR, Ear, Listening, loudness_db, play
 from jiyuu.character.subject import Subject
-from jiyuu.circuits.linear import complex_gain, level_db, poles
-from jiyuu.circuits.many_units import exact_levels
+from jiyuu.circuits.linear import poles
 from jiyuu.errors import CircuitError, MeasurementError
-from jiyuu.measurement.curve_reading import CurveReading, Kind, read_curve
+from jiyuu.measurement.curve_reading import CurveReading, Kind
 from jiyuu.measurement.resonance_curves import body_place_hz
 from jiyuu.measurement.timbre import ROUGHNESS_FRAME_S, roughness_asper, sensation_of
-from jiyuu.prediction.drive import drive_ladder, usual_frequency_hz
 from jiyuu.prediction.drive_map import drive_map
 from jiyuu.prediction.resonance import study_resonance
 from jiyuu.signals.source import PITCHED, Source
 from jiyuu.simulation.oscillation import oscillation
 from jiyuu.stopping import checkpoint
 
-NOMINAL_V = 5.0
 CALM_V = np.geomspace(0.1, NOMINAL_V, 7)
 WHISTLE_OCTAVES = 1 / 6
-BASS_OCTAVES = 3.0
 LEAST_PEAK_DB = 0.1  # over the passband, from which a peak has a frequency
 PAIR = 1e-3  # of a pole's size, from which its imaginary part makes it one of a pair
 NOTHING = 1e-12  # of the power of a sound: what rounding leaves
@@ -85,7 +82,7 @@ def described(
     """One after the other, in the order of ALL."""
     chosen = {scale.name for scale in SCALES} if names is None else set(names)
     wanted = [scale for scale in ALL if scale.name in chosen]
-    drawing = _Drawing(subject, None if subject.whistles else reading_of(subject))
+    drawing = _Drawing(subject, reading_of(subject))
     heard = listening or Listening()
     ears: list[Ear] = []
     if any(scale.of_sound for scale in wanted):
@@ -164,18 +161,6 @@ def _loudness(subject: Subject, ear: Ear) -> float:
 # From the drawing
 
 
-def reading_of(subject: Subject) -> CurveReading | None:
-    octaves = np.arange(-10 * 96, 6 * 96 + 1) / 96
-    hertz = subject.cutoff_hz * 2.0**octaves
-    gain = complex_gain(subject.network, hertz, cutoff_hz=subject.cutoff_hz, gain=subject.gain, modes=[subject.mode])
-    (exact,) = exact_levels(subject.network, subject.mode, cutoff_hz=subject.cutoff_hz,
-                            gains=np.array([subject.gain]))
-    try:
-        return read_curve(hertz, level_db(gain)[0], exact=exact)
-    except MeasurementError:
-        return None
-
-
 def _read(drawing: _Drawing) -> CurveReading:
     if drawing.subject.whistles:
         raise _NotHere("the filter whistles, so it has no response at rest")
@@ -213,21 +198,14 @@ def _peak_hz(drawing: _Drawing) -> float:
 
 def _bass_kept(drawing: _Drawing) -> float:
     _read(drawing)
-    one = drawing.subject
-    hertz = np.array([one.cutoff_hz * 2**-BASS_OCTAVES])
-    here, none = (float(level_db(complex_gain(one.network, hertz, cutoff_hz=one.cutoff_hz, gain=gain,
-                                              modes=[one.mode]))[0, 0]) for gain in (one.gain, 0.0))
-    return here - none
+    return bass_kept_db(drawing.subject)
 
 
 def _grit(drawing: _Drawing) -> float:
     one = drawing.subject
     if one.whistles:
         raise _NotHere("the filter whistles, so what it adds to a tone is not defined")
-    ladder = drive_ladder(one.network, one.mode, cutoff_hz=one.cutoff_hz, gain=one.gain,
-                          frequency_hz=usual_frequency_hz(one.cutoff_hz),
-                          levels_v=np.array([NOMINAL_V * one.drive]))
-    return ladder.levels[0].thd_percent
+    return grit_percent(one)
 
 
 def _calm_db(drawing: _Drawing) -> float:

@@ -226,6 +226,12 @@ def _score(
     return float(np.sum(left**2) + len(family.free) * np.log(points))
 
 
+def excess(family: Family, score: float, curves: Sequence[Samples]) -> float:
+    """By how much a fit's sum of squares is more than its number of points; at least 1."""
+    points = sum(curve.hertz.size for curve in curves)
+    return max(1.0, (score - len(family.free) * float(np.log(points))) / points)
+
+
 def polished(fit: Fit, curves: Sequence[Samples]) -> Fit:
     """Steps in all numbers at once, first trusting little of what is much bent, until they change nothing; and how well
     each is known."""
@@ -236,7 +242,10 @@ def polished(fit: Fit, curves: Sequence[Samples]) -> Fit:
             values = moved
             if less < WORTH_A_STEP:
                 break
-    return replace(fit, values=values, covariance=covariance, score=_score(fit.family, values, curves))
+    score = _score(fit.family, values, curves)
+    assert covariance is not None
+    # Where even the best leaves more than noise would, it is known that much less well.
+    return replace(fit, values=values, covariance=covariance * excess(fit.family, score, curves), score=score)
 
 
 def _step_of_all(

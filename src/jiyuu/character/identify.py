@@ -15,6 +15,7 @@ from jiyuu.character.family_fit import (
     Fit,
     Whistle,
     driven_db,
+    excess,
     linear_fit,
     polished,
     turned,
@@ -97,13 +98,15 @@ def identify(curves: Sequence[LevelCurve], whistle: Whistle | None = None) -> Id
     fits.sort(key=lambda fit: fit.score)
     best, *others = fits
     best = polished(best, looked)
+    # What even the best does not explain is no more in favour of it than of the others.
+    doubt = excess(best.family, best.score, looked)
     fits = [best, *others]
     if whistle is not None:
         heard = whistle
         misfits = list(side_by_side(lambda fit: whistle_misfit(fit, heard), fits))
         fits = [replace(fit, score=fit.score + misfit) for fit, misfit in zip(fits, misfits, strict=True)]
     fits.sort(key=lambda fit: fit.score)
-    weights = np.exp(-0.5 * (np.array([fit.score for fit in fits]) - fits[0].score))
+    weights = np.exp(-0.5 * (np.array([fit.score for fit in fits]) - fits[0].score) / doubt)
     odds = weights / weights.sum()
     candidates = tuple(_stated(fit, float(share), looked) for fit, share in zip(fits, odds, strict=True))
     none_fits = candidates[0].misfit_db > NONE_FITS_DB

@@ -11,37 +11,19 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from jiyuu.arrays import FloatArray
+from jiyuu.character.drawn import bass_kept_db, grit_percent, reading_of
 from jiyuu.character.subject import Subject
-from jiyuu.circuits.components import SERIES
 from jiyuu.circuits.filter_file import document_text, refuse_constant, without_duplicates
-from jiyuu.circuits.linear import complex_gain, level_db
-from jiyuu.circuits.many_units import exact_levels
-from jiyuu.errors import CircuitError, MeasurementError
-from jiyuu.measurement.curve_reading import CurveReading, read_curve
-from jiyuu.prediction.drive import drive_ladder, usual_frequency_hz
+from jiyuu.errors import CircuitError
 
 # Of the response, as it is measured; those in hertz move with the cutoff.
 OF_CURVE = ("passband_db", "cutoff_3db_hz", "low_3db_hz", "high_3db_hz", "peak_hz", "peak_db", "q",
             "slope_db_per_octave", "low_slope_db_per_octave", "first_octave_drop_db", "notch_hz", "notch_depth_db",
             "notch_width_octaves")
-BASS_OCTAVES, NOMINAL_V = 3.0, 5.0
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 
 
-def _bass_kept(subject: Subject) -> float:
-    hertz = np.array([subject.cutoff_hz * 2**-BASS_OCTAVES])
-    here, none = (float(level_db(complex_gain(subject.network, hertz, cutoff_hz=subject.cutoff_hz, gain=gain,
-                                              modes=[subject.mode]))[0, 0]) for gain in (subject.gain, 0.0))
-    return here - none
-
-
-def _grit(subject: Subject) -> float:
-    ladder = drive_ladder(subject.network, subject.mode, cutoff_hz=subject.cutoff_hz, gain=subject.gain,
-                          frequency_hz=usual_frequency_hz(subject.cutoff_hz), levels_v=np.array([NOMINAL_V]))
-    return ladder.levels[0].thd_percent
-
-
-MORE: Mapping[str, Callable[[Subject], float]] = {"bass_kept": _bass_kept, "grit": _grit}
+MORE: Mapping[str, Callable[[Subject], float]] = {"bass_kept": bass_kept_db, "grit": grit_percent}
 QUANTITIES = (*OF_CURVE, *MORE)
 
 
@@ -110,25 +92,6 @@ def read_wishes(path: Path) -> Wishes:
         raise CircuitError(f"{path}: {place}: {message}.") from error
 
 
-def reading_of(subject: Subject, *, roughly: bool = False) -> CurveReading | None:
-    """Of the response at rest; None where it has no shape that can be read, or the filter whistles. roughly: on fewer
-    points."""
-    if subject.whistles:
-        return None
-    fine = 48 if roughly else 96
-    octaves = np.arange(-7 * fine, 6 * fine + 1) / fine
-    hertz = subject.cutoff_hz * 2.0**octaves
-    gain = complex_gain(subject.network, hertz, cutoff_hz=subject.cutoff_hz, gain=subject.gain, modes=[subject.mode])
-    exact = None
-    if not roughly:
-        (exact,) = exact_levels(subject.network, subject.mode, cutoff_hz=subject.cutoff_hz,
-                                gains=np.array([subject.gain]))
-    try:
-        return read_curve(hertz, level_db(gain)[0], exact=exact)
-    except MeasurementError:
-        return None
-
-
 def values_of(subject: Subject, names: tuple[str, ...], *, roughly: bool = False) -> FloatArray:
     """(q,) what a filter has of the quantities named; NaN where it has none."""
     reading = reading_of(subject, roughly=roughly)
@@ -142,8 +105,3 @@ def values_of(subject: Subject, names: tuple[str, ...], *, roughly: bool = False
         elif not roughly:
             found[i] = MORE[name](subject)
     return found
-
-
-def series_of(parts: Parts) -> tuple[float, ...]:
-    """Preferred values of a decade."""
-    return SERIES[parts.series]
