@@ -18,13 +18,14 @@ from jiyuu.character.why import Why, why_steps
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.session import Session
-from jiyuu.desktop.steps.presenter import StepPresenter
+from jiyuu.desktop.steps.presenter import PAUSE_MS, StepPresenter
 from jiyuu.measurement.contexts import Differing
 from jiyuu.measurement.finding import Finding
 from jiyuu.progress import Progress
 from jiyuu.signals.source import Source, SourceKind
 
 REMEMBERED = 96  # characters that need not be computed again
+PASSED_BY_MS = 500  # that the step is looked at before anything is computed
 MOST_REASONS = 7  # quantities that are explained at once
 RANK = {Verdict.HEARD: 0, Verdict.NO_THRESHOLD: 1, Verdict.HARDLY: 2, Verdict.NOT_MEASURED: 3,
         Verdict.NOT_COMPARABLE: 4}
@@ -49,9 +50,15 @@ class ComparisonPresenter(StepPresenter):
 
     # What is computed
 
+    def wake(self) -> None:
+        """Whoever only passes by does not make six filters play."""
+        self._pause.setInterval(PASSED_BY_MS)
+        super().wake()
+
     def begin_computing(self) -> None:
         """Shelf and settings belong to the interface thread: they are taken along as they stand."""
         self._shelf = [(one.letter, one.document.name, self._session.standing(one)) for one in self._session.shelf]
+        self._pause.setInterval(PAUSE_MS)
         in_hand = self.letter
         self._shelf = [(letter, name, self.now() if letter == in_hand else standing)
                        for letter, name, standing in self._shelf]
