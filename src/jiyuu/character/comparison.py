@@ -121,9 +121,6 @@ class Comparison:
     equal_loudness: bool
     quantities: tuple[Compared, ...]
 
-    def quantity(self, name: str) -> Compared:
-        return next(one for one in self.quantities if one.scale.name == name)
-
 
 def compare(
     subjects: Sequence[Subject], source: Source, *, same: Same = Same.POLE, equal_loudness: bool = True

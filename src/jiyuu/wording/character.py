@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from jiyuu.measurement.contexts import Differing
 from jiyuu.measurement.finding import Finding
 from jiyuu.quantities import shown_hz, signed
-from jiyuu.wording.numbers import three_digits
+from jiyuu.wording.numbers import signed_digits, three_digits
 from jiyuu.wording.quantity import Quantity, context
 
 _SAYS: Mapping[str, Callable[[float], str]] = {
@@ -86,12 +86,8 @@ def why_sentence(unit: str, parts: Mapping[str, float]) -> str:
     if not told:
         return "Nothing tells them apart."
     first, *rest = told
-    return ", ".join([f"{_signed(first[0])} {unit} by {first[1]}", *(f"{_signed(share)} by {name}"
+    return ", ".join([f"{signed_digits(first[0])} {unit} by {first[1]}", *(f"{signed_digits(share)} by {name}"
                                                                     for share, name in rest)]) + "."
-
-
-def _signed(value: float) -> str:
-    return ("+" if value > 0 else "−") + three_digits(abs(value))
 
 
 def _differs(finding: Finding) -> str:

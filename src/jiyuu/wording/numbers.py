@@ -40,6 +40,11 @@ def three_digits(number: float) -> str:
     return f"{number:.0f}" if number >= 100 else f"{number:.3g}"
 
 
+def signed_digits(value: float) -> str:
+    """'+4.77' or '−18.2': three digits with their sign."""
+    return ("−" if value < 0 else "+") + three_digits(abs(value))
+
+
 def level_text(finding: Finding) -> str:
     """'−3.1 ± 0.2 dB'."""
     return f"{signed(finding.value)}{doubt_text(finding, 1 if (finding.uncertainty or 0) >= 0.05 else 2)} dB"

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 
 from jiyuu.desktop.figures.painted import PaintedFigure
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.wording.numbers import signed_digits
 
 NAME_PX, VALUE_PX, TOP_PX, FOOT_PX = 140.0, 120.0, 26.0, 4.0
 TALLEST_PX = 56.0
@@ -41,8 +42,8 @@ class WhyFigure(PaintedFigure):
 
     def words(self) -> tuple[str, ...]:
         """A line for every quantity."""
-        lines = [f"{row.title} {_signed(row.difference)} {row.unit}: " + ", ".join(
-            f"{_signed(share)} by {cause}" for cause, share in row.shares) + "." for row in self._rows]
+        lines = [f"{row.title} {signed_digits(row.difference)} {row.unit}: " + ", ".join(
+            f"{signed_digits(share)} by {cause}" for cause, share in row.shares) + "." for row in self._rows]
         return tuple([self._says, *lines] if self._says else lines)
 
     def rows(self) -> list[tuple[object, ...]]:
@@ -79,7 +80,7 @@ class WhyFigure(PaintedFigure):
         painter.setPen(QColor(palette.ink))
         painter.drawText(QRectF(6, y - 9, NAME_PX - 10, 18), Qt.AlignmentFlag.AlignVCenter, row.title)
         painter.drawText(QRectF(right + 10, y - 9, VALUE_PX - 14, 18), Qt.AlignmentFlag.AlignVCenter,
-                         f"{_signed(row.difference)} {row.unit}")
+                         f"{signed_digits(row.difference)} {row.unit}")
         sign = 1.0 if row.difference >= 0 else -1.0
         along = [(cause, sign * share) for cause, share in row.shares if sign * share > 0]
         back = [(cause, sign * share) for cause, share in row.shares if sign * share < 0]
@@ -110,9 +111,3 @@ class WhyFigure(PaintedFigure):
         if metrics.horizontalAdvance(cause) < area.width() - 6 and tall > metrics.ascent():
             painter.setPen(QColor(palette.ink))
             painter.drawText(area, Qt.AlignmentFlag.AlignCenter, cause)
-
-
-def _signed(value: float) -> str:
-    size = abs(value)
-    shown = f"{size:.0f}" if size >= 100 else f"{size:.3g}"
-    return ("−" if value < 0 else "+") + shown
