@@ -13,8 +13,9 @@ from jiyuu.patch.motion import Motion
 from jiyuu.patch.playing import play_patch
 from jiyuu.patch.reading import parse_patch
 from jiyuu.patch.response import respond_patch
-from jiyuu.simulation.comb import fine_factor, through_comb
-from jiyuu.simulation.crusher import held_values
+from jiyuu.signals.long_record import Record
+from jiyuu.simulation.comb import Moves, through_comb
+from jiyuu.simulation.crusher import Clockwork
 from tests.patch.making import gain_of, patch, random_filter
 
 RATE = 48_000.0
@@ -58,8 +59,7 @@ def test_images_stand_where_the_clock_puts_them_and_nowhere_else(rate_hz, hertz)
 
 def test_what_is_held_is_what_was_there_in_whole_steps():
     record = np.random.default_rng(4).uniform(-4, 4, 4800)
-    position, values = held_values(record, RATE, rate_hz=12_000.0, step_v=0.5, full_scale_v=2.0)
-    assert position == pytest.approx(np.arange(1200) * 4.0)
+    values = Clockwork(12_000.0, 0.5, 2.0, RATE).held(Record.of(record), 0, 1200)
     assert values == pytest.approx(np.clip(np.round(record[::4] * 2) / 2, -2.0, 1.5), abs=1e-12)
 
 
@@ -130,10 +130,8 @@ def test_a_comb_that_may_move_and_does_not_is_the_one_that_stands(hertz, g, damp
 
 def test_a_delay_that_is_drawn_out_lowers_what_it_gives_back():
     """y = x + g·y(t − τ): where τ grows by 0.02 s a second, each round lowers a tone by a factor 0.98."""
-    n, factor = 19_200, fine_factor(100.0, RATE)
-    t = np.arange(n * factor + 1) / (RATE * factor)
-    wet = through_comb(sine(1000.0, n=n), RATE, factor, frequency_hz=100.0 / (1 + 2 * t), feedback=np.full(t.size, 0.3),
-                       mix=np.ones(t.size), damping_hz=None)
+    moves = Moves(lambda t: 100.0 / (1 + 2 * t), lambda t: np.full(t.size, 0.3), lambda t: np.ones(t.size))
+    wet = through_comb(Record.of(sine(1000.0, n=19_200)), RATE, moves, damping_hz=None).whole()
     found = np.abs(lines(wet[4000:], 1000.0 * 0.98 ** np.arange(6)))
     assert found[:4] == pytest.approx(0.3 ** np.arange(4), abs=2e-3)
 
@@ -146,8 +144,8 @@ def test_bands_are_as_loud_as_those_they_follow():
     follow = {**BANK, "follow": {"of": "source 1", "attack_s": 0.05, "release_s": 0.05}}
     tones = sine(200.0, n=48_000) + sine(800.0, n=48_000) + sine(3200.0, n=48_000)
     whole = made([follow])
-    motion = Motion(whole, 1.0, {"source 1": HeardRecord(sine(800.0, n=48_000), RATE)})
-    out = followed_bank(whole.path[0], tones, RATE, 0.0, motion)[24_000:]
+    motion = Motion(whole, 1.0, {"source 1": HeardRecord(Record.of(sine(800.0, n=48_000)), RATE)})
+    out = followed_bank(whole.path[0], Record.of(tones), RATE, 0.0, motion).whole()[24_000:]
     found = np.abs(lines(out, [200.0, 800.0, 3200.0]))
     assert found[1] == pytest.approx(2 / np.pi, rel=0.02)
     assert max(found[0], found[2]) < 0.04  # what the neighbouring bands hear of it

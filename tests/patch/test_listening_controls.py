@@ -9,6 +9,7 @@ from jiyuu.errors import CircuitError
 from jiyuu.patch.heard import HeardRecord
 from jiyuu.patch.motion import Motion
 from jiyuu.patch.playing import play_patch, sources_record
+from jiyuu.signals.long_record import Record
 from tests.patch.test_response import made
 
 RATE = 48_000.0
@@ -90,7 +91,7 @@ def test_a_follower_goes_up_and_down_by_its_time_constants():
     motion = Motion(made([LADDER], controls={"loud": {
         "kind": "follower", "of": "source 1", "low_hz": 0, "high_hz": 100_000, "attack_s": 0.01, "release_s": 0.05,
         "gain_db": -6.0}}, routes=[{"from": "loud", "to": "first.cutoff", "amount": 1.0}]), 0.4,
-        {"source 1": HeardRecord(loud, RATE)})
+        {"source 1": HeardRecord(Record.of(loud), RATE)})
     t = (np.arange(loud.size) + 1) / RATE
     expected = 2 * 10**-0.3 * np.where(t <= 0.2, 1 - np.exp(-t / 0.01), np.exp(-(t - 0.2) / 0.05))
     assert motion.control("loud", np.arange(loud.size) / RATE) == pytest.approx(expected, abs=2e-6)

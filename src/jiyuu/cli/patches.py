@@ -7,8 +7,6 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.linear import level_db
 from jiyuu.cli.curves import ENDINGS
@@ -16,11 +14,12 @@ from jiyuu.cli.options import PatchSettings, notice, print_json, short, typed
 from jiyuu.errors import CircuitError, JiyuuError, SignalError
 from jiyuu.patch.document import Patch
 from jiyuu.patch.frozen import frozen_at
-from jiyuu.patch.playing import play_patch, sources_record
+from jiyuu.patch.playing import play_record, sources_record
 from jiyuu.patch.reading import parse_patch, read_patch
 from jiyuu.patch.response import SideResponse, judged_loops, respond_patch
 from jiyuu.quantities import parse_frequency, parse_number
-from jiyuu.signals.recordings import LONGEST_S, read_recording, write_recording
+from jiyuu.signals.long_record import Record
+from jiyuu.signals.recordings import LONGEST_S, read_long, write_long
 from jiyuu.whole_file import apart_from, write_bytes
 
 
@@ -154,9 +153,9 @@ def render(
             raise SignalError(f"--rate {rate} is out of range; give 8000 to 192000.")
         if not patch.sources:
             raise SignalError(f"{name} has no sources; give an IN.wav, or add sources to the patch.")
-        played, rate_hz = sources_record(patch, length_s, float(rate))[np.newaxis], rate
+        played, rate_hz = [Record.of(sources_record(patch, length_s, float(rate)))], rate
     else:
-        recording = read_recording(input_wav, full_scale_v=full_scale_v, may_be_silent=True)
-        played, rate_hz = recording.channels_v, recording.sample_rate_hz
-    sound = play_patch(patch, played, float(rate_hz), block=block, own_sources=str(input_wav) == "-")
-    write_recording(output_wav, sound, rate_hz, full_scale_v=full_scale_v, inputs=read)
+        recording = read_long(input_wav, full_scale_v=full_scale_v, may_be_silent=True)
+        played, rate_hz = recording.channels, recording.sample_rate_hz
+    sound = play_record(patch, played, float(rate_hz), block=block, own_sources=str(input_wav) == "-")
+    write_long(output_wav, sound, rate_hz, full_scale_v=full_scale_v, inputs=read)

@@ -8,10 +8,10 @@ import numpy as np
 
 from jiyuu.cli.options import Chosen, notice
 from jiyuu.errors import SignalError
-from jiyuu.signals.recordings import Recording, read_recording, write_recording
-from jiyuu.simulation.light_element import through_light
-from jiyuu.simulation.render import HIGHEST_OVERSAMPLING
-from jiyuu.simulation.render import render as run
+from jiyuu.signals.long_record import Record, weighted
+from jiyuu.signals.recordings import read_long, write_long
+from jiyuu.simulation.light_element import record_through_light
+from jiyuu.simulation.render import HIGHEST_OVERSAMPLING, render_record
 from jiyuu.whole_file import apart_from
 
 
@@ -25,39 +25,36 @@ def render_filter(
         raise SignalError(f"--resonance-cv-gain {resonance_cv_gain} is invalid; give a finite number.")
     read = [*chosen.files, input_wav, *(path for path in (cutoff_cv, resonance_cv) if path is not None)]
     apart_from(output_wav, read)
-    source = read_recording(input_wav, full_scale_v=full_scale_v, may_be_silent=True)
+    source = read_long(input_wav, full_scale_v=full_scale_v, may_be_silent=True)
 
-    def control(path: Path | None) -> Recording | None:
+    def control(path: Path | None) -> Record | None:
         if path is None:
             return None
-        record = read_recording(path, full_scale_v=full_scale_v, may_be_silent=True)
+        record = read_long(path, full_scale_v=full_scale_v, may_be_silent=True)
         if record.sample_rate_hz != source.sample_rate_hz:
             raise SignalError(
                 f"{path} has a rate of {record.sample_rate_hz} Hz and {input_wav} {source.sample_rate_hz} Hz; "
                 "convert the control voltage to the rate of the input."
             )
-        return record
+        return record.channels[0]
 
-    cutoff_record, resonance_record = control(cutoff_cv), control(resonance_cv)
-    entry, cutoff_v = standing.document.entry, None
-    if cutoff_record is not None:
-        cutoff_v = through_light(
-            entry, entry.values(standing.parameters), cutoff_record.channels_v[0], source.sample_rate_hz,
-            cutoff_hz=standing.cutoff_hz,
-        )
+    cutoff_v, resonance_v = control(cutoff_cv), control(resonance_cv)
+    entry = standing.document.entry
+    if cutoff_v is not None:
+        cutoff_v = record_through_light(entry, entry.values(standing.parameters), cutoff_v, source.sample_rate_hz,
+                                        cutoff_hz=standing.cutoff_hz)
     outputs = []
-    for channel in source.channels_v:
-        rendered = run(
-            standing.network, channel * standing.drive,
+    for channel in source.channels:
+        rendered = render_record(
+            standing.network, weighted([channel], [standing.drive]),
             sample_rate_hz=source.sample_rate_hz, cutoff_hz=standing.cutoff_hz, gain=standing.gain,
-            modes=[standing.mode],
-            cutoff_cv_v=cutoff_v,
-            gain_cv=None if resonance_record is None else resonance_record.channels_v[0] * resonance_cv_gain,
+            modes=[standing.mode], cutoff_cv=cutoff_v,
+            gain_cv=None if resonance_v is None else weighted([resonance_v], [resonance_cv_gain]),
         )
         if rendered.difference_db is not None and rendered.difference_db > -90:
             notice(
                 f"jiyuu: the last two integration rates still differ by {rendered.difference_db:.0f} dB at "
                 f"{HIGHEST_OVERSAMPLING} times; the setting is very stiff."
             )
-        outputs.append(rendered.output_v[0])
-    write_recording(output_wav, np.array(outputs), source.sample_rate_hz, full_scale_v=full_scale_v, inputs=read)
+        outputs.append(rendered.outputs[0])
+    write_long(output_wav, outputs, source.sample_rate_hz, full_scale_v=full_scale_v, inputs=read)

@@ -35,6 +35,7 @@ from jiyuu.signals.controls.envelope import Envelope
 from jiyuu.signals.controls.figure import Figure, Note, Played
 from jiyuu.signals.controls.gates import Gates, above_half, clock
 from jiyuu.signals.controls.lfo import lfo
+from jiyuu.signals.long_record import Record
 
 BEAT_STEPS = 4  # of the figure
 TURNS_HZ = 48_000.0  # at which a rate that moves is summed
@@ -163,7 +164,7 @@ class Motion:
 
             if name.startswith("source "):
                 record = source_record(self, int(name.removeprefix("source ")), self._until_s, OWN_RATE_HZ)
-                self._heard[name] = HeardRecord(record, OWN_RATE_HZ)
+                self._heard[name] = HeardRecord(Record.of(record), OWN_RATE_HZ)
             else:
                 self._heard[name] = stage_record(self.patch, name, self._until_s, self._heard.get("source 1"))
         return self._heard[name]

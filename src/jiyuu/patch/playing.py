@@ -22,9 +22,10 @@ from jiyuu.patch.response import judged_loops
 from jiyuu.patch.sounding import SEED, source_record
 from jiyuu.patch.stretches import Apart, Stretch, by_response, stretches
 from jiyuu.patch.told import told
-from jiyuu.simulation.crusher import crushed
+from jiyuu.signals.long_record import Record, weighted
+from jiyuu.simulation.crusher import Clockwork, crushed
 from jiyuu.simulation.linear_render import answered, is_straight, through_straight
-from jiyuu.simulation.render import SEGMENT, render
+from jiyuu.simulation.render import SEGMENT, render_record
 
 AFTER_S = 0.02  # that the filter's own looking ahead asks beyond the end
 LOUDEST_V = 1e6  # no circuit stands there: what reaches it has run away
@@ -46,16 +47,28 @@ def play_patch(
     """(sides, n) volts from input_v (1 or 2, n): of two channels left goes left and right right. block: samples at a
     time; own_sources: input_v is what sources_record made of the patch. Raises SignalError where it runs away, naming
     the loop; CircuitError as network_of does."""
-    stereo = is_stereo(patch) or input_v.shape[0] > 1
+    found = play_record(patch, [Record.of(channel) for channel in input_v], sample_rate_hz, block=block,
+                        own_sources=own_sources)
+    return np.stack([side.whole() for side in found])
+
+
+def play_record(
+    patch: Patch, channels: Sequence[Record], sample_rate_hz: float, *, block: int | None = None,
+    own_sources: bool = False,
+) -> list[Record]:
+    """What play_patch does, for records of any length: a side each from one channel or two."""
+    stereo = is_stereo(patch) or len(channels) > 1
     # Played on a recording, every source is that; on its own, controls listen to what each plays by itself.
-    heard = None if own_sources else {f"source {i}": HeardRecord(input_v.mean(axis=0), sample_rate_hz)
-                                      for i in range(1, 9)}
-    motion = Motion(patch, input_v.shape[1] / sample_rate_hz + AFTER_S, heard)
+    heard = None
+    if not own_sources:
+        both = weighted(channels, [1 / len(channels)] * len(channels)) if len(channels) > 1 else channels[0]
+        heard = {f"source {i}": HeardRecord(both, sample_rate_hz) for i in range(1, 9)}
+    motion = Motion(patch, channels[0].size / sample_rate_hz + AFTER_S, heard)
     outputs = []
     for i, side in enumerate((LEFT, RIGHT) if stereo else (LEFT,)):
         playing = _Playing(patch, side, motion, told(motion, side), sample_rate_hz, block or SEGMENT)
-        outputs.append(playing.path(patch.path, "path", 0.0, input_v[min(i, input_v.shape[0] - 1)]))
-    return np.stack(outputs)
+        outputs.append(playing.path(patch.path, "path", 0.0, channels[min(i, len(channels) - 1)]))
+    return outputs
 
 
 def networks_of(patch: Patch, until_s: float) -> Iterator[Network]:
@@ -99,9 +112,9 @@ class _Playing:
     block: int
 
     def path(
-        self, path: Sequence[AnyStage], place: str, octaves: float, sound: FloatArray, *, outermost: bool = True
-    ) -> FloatArray:
-        """(n,) volts behind a path; octaves: that stereo stages round it move it by."""
+        self, path: Sequence[AnyStage], place: str, octaves: float, sound: Record, *, outermost: bool = True
+    ) -> Record:
+        """Volts behind a path; octaves: that stereo stages round it move it by."""
         for part in stretches(path, self.side, place, outermost=outermost):
             if isinstance(part, Apart):
                 sound = self.apart(part, octaves, sound)
@@ -110,13 +123,12 @@ class _Playing:
                 sound = self.network(one, octaves, sound)
         return sound
 
-    def apart(self, part: Apart, octaves: float, sound: FloatArray) -> FloatArray:
+    def apart(self, part: Apart, octaves: float, sound: Record) -> Record:
         stage, place = part.stage, part.place
         if isinstance(stage, Comb):
             return self.comb(stage, stage.id or place, octaves, sound)
         if isinstance(stage, Crush):
-            return crushed(sound, self.sample_rate_hz, rate_hz=stage.rate_hz, step_v=stage.step_v,
-                           full_scale_v=stage.full_scale_v)
+            return crushed(sound, Clockwork(stage.rate_hz, stage.step_v, stage.full_scale_v, self.sample_rate_hz))
         if isinstance(stage, Bank):
             return followed_bank(stage, sound, self.sample_rate_hz, octaves, self.motion)
         if isinstance(stage, Stereo):
@@ -125,47 +137,37 @@ class _Playing:
             return self.path(inner, f"{place}.{self.side}", octaves + way * stage.spacing_octaves, sound,
                              outermost=False)
         assert isinstance(stage, Parallel)
-        total = np.zeros(sound.size)
-        for j, limb in enumerate(stage.branches):
-            total += limb.factor(self.side) * self.path(
-                limb.path, f"{place}.branches[{j}].path", octaves, self.own(limb, sound), outermost=False)
-        return total
+        branches = [self.path(limb.path, f"{place}.branches[{j}].path", octaves, self.own(limb, sound), outermost=False)
+                    for j, limb in enumerate(stage.branches)]
+        return weighted(branches, [limb.factor(self.side) for limb in stage.branches])
 
-    def own(self, limb: Limb, sound: FloatArray) -> FloatArray:
+    def own(self, limb: Limb, sound: Record) -> Record:
         """What a branch is given: its own sources where it has some."""
         if not limb.sources:
             return sound
-        return np.asarray(np.sum([
+        return Record.of(np.asarray(np.sum([
             one.source().record(duration_s=sound.size / self.sample_rate_hz, sample_rate_hz=self.sample_rate_hz,
-                                seed=SEED + i)[: sound.size] for i, one in enumerate(limb.sources)], axis=0))
+                                seed=SEED + i)[: sound.size] for i, one in enumerate(limb.sources)], axis=0)))
 
-    def comb(self, stage: Comb, called: str, octaves: float, sound: FloatArray) -> FloatArray:
-        from jiyuu.simulation.comb import fine_factor, through_comb
-
-        rate, n = self.sample_rate_hz, sound.size
+    def comb(self, stage: Comb, called: str, octaves: float, sound: Record) -> Record:
         stage = stage.model_copy(update={"frequency_hz": stage.frequency_hz * 2.0**octaves})
         targets = {what: self.motion.target(f"{called}.{what}") for what in ("cutoff", "feedback", "mix")}
         shifts = self.moves.get(f"{called}.shift")
         if shifts is None and not any(targets.values()):
-            return answered(sound, rate, round(stage.ring_s * rate), lambda hertz: stage.gain(hertz)[0])
-        stands = {"cutoff": stage.frequency_hz, "feedback": stage.feedback, "mix": stage.mix}
+            return answered(sound, self.sample_rate_hz, round(stage.ring_s * self.sample_rate_hz),
+                            lambda hertz: stage.gain(hertz)[0])
+        from jiyuu.simulation.comb import Moves, through_comb
 
-        def values(factor: int) -> dict[str, FloatArray]:
-            t = np.arange(n * factor + 1) / (rate * factor)
-            found = {what: np.full(t.size, stands[what]) if target is None else self.motion.value(target, t)
-                     for what, target in targets.items()}
-            if targets["cutoff"] is not None:
-                found["cutoff"] = found["cutoff"] * 2.0**octaves
-            if shifts is not None:
-                found["cutoff"] = found["cutoff"] * 2.0 ** shifts(t)
-            return found
+        def field(what: str, stands: float) -> Values:
+            target = targets[what]
+            return lambda t: np.full(t.size, stands) if target is None else self.motion.value(target, t)
 
-        factor = fine_factor(float(values(1)["cutoff"].max()), rate)
-        found = values(factor)
-        return through_comb(sound, rate, factor, frequency_hz=found["cutoff"], feedback=found["feedback"],
-                            mix=found["mix"], damping_hz=stage.damping_hz)
+        cutoff = field("cutoff", stage.frequency_hz / 2.0**octaves)
+        moves = Moves(lambda t: cutoff(t) * 2.0 ** (octaves + (0.0 if shifts is None else shifts(t))),
+                      field("feedback", stage.feedback), field("mix", stage.mix))
+        return through_comb(sound, self.sample_rate_hz, moves, damping_hz=stage.damping_hz)
 
-    def network(self, stretch: Stretch, octaves: float, sound: FloatArray) -> FloatArray:
+    def network(self, stretch: Stretch, octaves: float, sound: Record) -> Record:
         it = lowered(stretch, self.side, self.moves.keys(), patch=self.patch, octaves=octaves)
         own = {name: move for name, move in self.moves.items() if name in (*it.network.cutoffs, *it.network.gains)}
         straight = None if own else through_straight(it.network, sound, self.sample_rate_hz, cutoff_hz=it.cutoff_hz,
@@ -173,15 +175,15 @@ class _Playing:
         if straight is not None:
             return straight
         try:
-            found = render(
+            (found,) = render_record(
                 it.network, sound, sample_rate_hz=self.sample_rate_hz, cutoff_hz=it.cutoff_hz, gain=it.gain,
                 modes=["out"], moves=own, block=self.block,
-            ).output_v[0]
+            ).outputs
         except OverflowError as error:
             raise _ran_away(self.patch) from error
-        if not np.isfinite(found).all() or np.abs(found).max(initial=0.0) > LOUDEST_V:
+        if max((np.abs(part).max() for part in found.blocks()), default=0.0) > LOUDEST_V:
             raise _ran_away(self.patch)
-        return np.asarray(found)
+        return found
 
 
 def _ran_away(patch: Patch) -> SignalError:

@@ -4,19 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-import numpy as np
-
 from jiyuu.errors import CircuitError
 from jiyuu.patch.controls import FollowerControl
 from jiyuu.patch.document import LEFT, RIGHT, AnyStage, Pair, Parallel, Patch, Stereo, stages_in
 from jiyuu.patch.heard import HeardRecord
 from jiyuu.patch.inside import inner_routes
+from jiyuu.signals.long_record import Record
 
 
 def stage_record(patch: Patch, own: str, until_s: float, played: HeardRecord | None) -> HeardRecord:
     """The stage of that id, on the patch's own sources or on what is played in their place. Raises CircuitError where
     it stands in a loop, or where something behind it moves it."""
-    from jiyuu.patch.playing import play_patch, sources_record
+    from jiyuu.patch.playing import play_record, sources_record
     from jiyuu.patch.sounding import OWN_RATE_HZ
 
     path, side = path_to(patch.path, own)
@@ -30,9 +29,9 @@ def stage_record(patch: Patch, own: str, until_s: float, played: HeardRecord | N
         patch, route.target))
     cut = patch.model_copy(update={"path": path, "routes": routes})
     rate = OWN_RATE_HZ if played is None else played.sample_rate_hz
-    sound = sources_record(cut, until_s, rate) if played is None else played.record_v
-    out = play_patch(cut, sound[np.newaxis], rate, own_sources=played is None)
-    return HeardRecord(out[min(int(side == RIGHT), out.shape[0] - 1)], rate)
+    sound = Record.of(sources_record(cut, until_s, rate)) if played is None else played.record
+    out = play_record(cut, [sound], rate, own_sources=played is None)
+    return HeardRecord(out[min(int(side == RIGHT), len(out) - 1)], rate)
 
 
 def _belongs(patch: Patch, target: str) -> bool:

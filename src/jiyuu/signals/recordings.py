@@ -7,15 +7,21 @@ has its own sentence.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
+from jiyuu.signals.long_record import BLOCK, Record
 from jiyuu.whole_file import written_whole
+
+if TYPE_CHECKING:
+    from soundfile import SoundFile
 
 LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 44_100, 192_000
 LONGEST_S = 1800.0
@@ -35,8 +41,34 @@ class Recording:
         return np.asarray(self.channels_v[int(np.argmax(np.mean(self.channels_v**2, axis=1)))])
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class LongRecording:
+    """The same of any length: a record in volts for each channel."""
+
+    channels: list[Record]
+    sample_rate_hz: int
+
+
 def read_recording(path: Path, *, full_scale_v: float = FULL_SCALE_V, may_be_silent: bool = False) -> Recording:
     """A WAV or FLAC file, mono or stereo, 44.1–192 kHz, 16/24-bit or float. Raises SignalError with what to do."""
+    with _opened(path, full_scale_v) as file:
+        samples = np.concatenate([np.zeros((0, file.channels)), *_blocks(file, path, may_be_silent=may_be_silent)])
+        return Recording(np.ascontiguousarray(samples.T) * full_scale_v, file.samplerate)
+
+
+def read_long(path: Path, *, full_scale_v: float = FULL_SCALE_V, may_be_silent: bool = False) -> LongRecording:
+    """The same without holding all of it in memory. Raises SignalError with what to do."""
+    with _opened(path, full_scale_v) as file:
+        channels = [Record() for _ in range(file.channels)]
+        for block in _blocks(file, path, may_be_silent=may_be_silent):
+            for record, samples in zip(channels, block.T, strict=True):
+                record.add(samples * full_scale_v)
+        return LongRecording(channels, file.samplerate)
+
+
+@contextmanager
+def _opened(path: Path, full_scale_v: float) -> Iterator[SoundFile]:
+    """A file that can be one of ours."""
     import soundfile
 
     if not (np.isfinite(full_scale_v) and full_scale_v > 0):
@@ -49,28 +81,37 @@ def read_recording(path: Path, *, full_scale_v: float = FULL_SCALE_V, may_be_sil
         raise SignalError(f"{path} is empty; record it again.")
     try:
         with soundfile.SoundFile(str(path)) as file:
-            rate, frames, channels = file.samplerate, file.frames, file.channels
+            rate = file.samplerate
             if not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
                 raise SignalError(
                     f"{path} has a rate of {rate} Hz; record at {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz."
                 )
-            if channels > 2:
-                raise SignalError(f"{path} has {channels} channels; give a mono or stereo file.")
-            _check_declared_size(path, frames, rate, channels)
-            samples = file.read(dtype="float64", always_2d=True)
+            if file.channels > 2:
+                raise SignalError(f"{path} has {file.channels} channels; give a mono or stereo file.")
+            _check_declared_size(path, file.frames, rate, file.channels)
+            yield file
     except (soundfile.SoundFileError, RuntimeError, OSError) as error:
         raise SignalError(f"{path} cannot be read as WAV or FLAC; export it again as WAV.") from error
-    if samples.shape[0] == 0:
+
+
+def _blocks(file: SoundFile, path: Path, *, may_be_silent: bool) -> Iterator[FloatArray]:
+    """(k, channels) re full scale, one after the other; what is wrong with them is said when all have been seen."""
+    seen, finite, sounds = 0, True, False
+    while (samples := file.read(BLOCK, dtype="float64", always_2d=True)).shape[0]:
+        seen += samples.shape[0]
+        finite = finite and bool(np.isfinite(samples).all())
+        sounds = sounds or bool(samples.any())
+        yield samples
+    if not seen:
         raise SignalError(f"{path} holds no samples; record it again.")
-    if samples.shape[0] < frames:
+    if seen < file.frames:
         raise SignalError(
-            f"{path} is cut short: it promises {frames} samples and holds {samples.shape[0]}; copy or record it again."
+            f"{path} is cut short: it promises {file.frames} samples and holds {seen}; copy or record it again."
         )
-    if not np.isfinite(samples).all():
+    if not finite:
         raise SignalError(f"{path} holds samples that are not numbers (NaN or infinity); export it again.")
-    if not may_be_silent and not samples.any():
+    if not may_be_silent and not sounds:
         raise SignalError(f"{path} is silent; check the cable and the recording level.")
-    return Recording(np.ascontiguousarray(samples.T) * full_scale_v, rate)
 
 
 def _check_declared_size(path: Path, frames: int, rate: int, channels: int) -> None:
@@ -101,11 +142,21 @@ def write_recording(
 ) -> None:
     """Writes float WAV, whole or not at all. channels_v (n,) or (channels, n) volts; inputs: what must not be written
     onto. Raises JiyuuError where it cannot be written."""
+    channels = [Record.of(channel) for channel in np.atleast_2d(channels_v)]
+    write_long(path, channels, sample_rate_hz, full_scale_v=full_scale_v, inputs=inputs)
+
+
+def write_long(
+    path: Path, channels: Sequence[Record], sample_rate_hz: int, *, full_scale_v: float = FULL_SCALE_V,
+    inputs: Iterable[Path] = (),
+) -> None:
+    """The same of records of any length, in volts."""
     import soundfile
 
-    data = np.atleast_2d(channels_v).T / full_scale_v
     with written_whole(path, inputs=inputs) as temporary:
         try:
-            soundfile.write(str(temporary), data, sample_rate_hz, subtype="FLOAT", format="WAV")
+            with soundfile.SoundFile(str(temporary), "w", sample_rate_hz, len(channels), "FLOAT", format="WAV") as file:
+                for blocks in zip(*(channel.blocks() for channel in channels), strict=True):
+                    file.write(np.stack(blocks, axis=1) / full_scale_v)
         except soundfile.LibsndfileError as error:  # no OSError, although it mostly is a full disk
             raise SignalError(f"{path} could not be written: {error.error_string} Is the disk full?") from error

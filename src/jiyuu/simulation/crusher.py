@@ -3,54 +3,78 @@ limit as every other output, so that its own images are there and those of the s
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 
 from jiyuu.arrays import FloatArray
-from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, at_positions, interpolated, lowpass
+from jiyuu.signals.long_record import BLOCK, Record
+from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, HALF_LENGTH, at_positions, interpolated, lowpass
 from jiyuu.stopping import checkpoint
 
 FINE = 8  # times the rate, between which six points tell what lies there
+NEAR = 4  # samples that reading between points looks around
 EDGES = 8192  # jumps at a time
 PER_SAMPLE = 64  # points of the lowpass's step response
 
 
-def held_values(
-    record_v: FloatArray, sample_rate_hz: float, *, rate_hz: float, step_v: float, full_scale_v: float
-) -> tuple[FloatArray, FloatArray]:
-    """(times in samples (m,), volts (m,)) of record_v (n,), read at every n/rate_hz, rounded to whole steps, cut off at
-    −full scale and one step under +full scale."""
-    count = int(np.ceil(record_v.size * rate_hz / sample_rate_hz - 1e-9))
-    position = np.arange(max(count, 1)) * (sample_rate_hz / rate_hz)
-    fine = interpolated(record_v, FINE, 0, record_v.size)
-    values = np.rint(at_positions(fine, position * FINE) / step_v) * step_v
-    return np.asarray(position), np.clip(values, -full_scale_v, full_scale_v - step_v)
+@dataclass(frozen=True, slots=True)
+class Clockwork:
+    """rate_hz: how often it reads; step_v: what it rounds to; full_scale_v: where it cuts off, one step less upwards;
+    sample_rate_hz of what is played."""
+
+    rate_hz: float
+    step_v: float
+    full_scale_v: float
+    sample_rate_hz: float
+
+    @property
+    def samples(self) -> float:
+        """Of what is played, between two readings."""
+        return self.sample_rate_hz / self.rate_hz
+
+    def held(self, played: Record, first: int, last: int) -> FloatArray:
+        """(last − first,) volts of the readings with those numbers; 0 before number 0."""
+        start = math.floor(first * self.samples) - NEAR
+        stop = math.ceil(last * self.samples) + NEAR
+        fine = interpolated(played.read(start - HALF_LENGTH, stop + HALF_LENGTH + 1), FINE, HALF_LENGTH,
+                            HALF_LENGTH + stop - start)
+        number = np.arange(first, last)
+        values = np.rint(at_positions(fine, (number * self.samples - start) * FINE) / self.step_v) * self.step_v
+        return np.where(number < 0, 0.0, np.clip(values, -self.full_scale_v, self.full_scale_v - self.step_v))
 
 
-def crushed(
-    record_v: FloatArray, sample_rate_hz: float, *, rate_hz: float, step_v: float, full_scale_v: float
-) -> FloatArray:
-    """(n,) volts: the staircase, silent before t = 0, through the lowpass of every output."""
-    n, reach = record_v.size, DECIMATION_HALF_LENGTH
-    if not n:
-        return np.zeros(0)
-    position, values = held_values(record_v, sample_rate_hz, rate_hz=rate_hz, step_v=step_v,
-                                   full_scale_v=full_scale_v)
-    stands = np.searchsorted(position, np.arange(n), side="right") - 1
+def crushed(played: Record, clock: Clockwork) -> Record:
+    """Volts: the staircase, silent before t = 0, through the lowpass of every output."""
+    return Record.gathered(_stretch(played, clock, start, min(start + BLOCK, played.size))
+                           for start in range(0, played.size, BLOCK))
+
+
+def _stretch(played: Record, clock: Clockwork, start: int, stop: int) -> FloatArray:
+    """(stop − start,) of it: the readings that stand then, and the jumps near enough to be heard there."""
+    reach, samples = DECIMATION_HALF_LENGTH, clock.samples
+    first = math.floor((start - reach) / samples) - 1
+    count = math.ceil(played.size / samples - 1e-9)  # nothing is read after the end
+    number = np.arange(first, min(math.floor((stop + reach) / samples) + 1, max(count, 1)))
+    values = clock.held(played, first, int(number[-1]) + 1)
+    stands = np.searchsorted(number * samples, np.arange(start, stop), side="right") - 1
     out = values[stands]
     jumps = np.diff(values, prepend=0.0)
+    jumps[0] = 0.0  # what came before is too far away
     moved = np.flatnonzero(jumps)
     offsets = np.arange(-reach, reach)
-    for start in range(0, moved.size, EDGES):
+    for some in range(0, moved.size, EDGES):
         checkpoint()
-        which = moved[start : start + EDGES]
-        places = np.ceil(position[which])[:, np.newaxis].astype(np.int64) + offsets
-        late = places - position[which, np.newaxis]
+        which = moved[some : some + EDGES]
+        position = number[which] * samples
+        places = np.ceil(position)[:, np.newaxis].astype(np.int64) + offsets
+        late = places - position[:, np.newaxis]
         rest = jumps[which, np.newaxis] * (_step_response()(np.clip(late, -reach, reach)) - (late >= 0))
-        inside = (places >= 0) & (places < n)
-        out += np.bincount(places[inside], rest[inside], n)
+        inside = (places >= start) & (places < stop)
+        out += np.bincount(places[inside] - start, rest[inside], stop - start)
     return np.asarray(out)
 
 

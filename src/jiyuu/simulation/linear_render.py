@@ -11,6 +11,7 @@ from scipy.fft import irfft, next_fast_len, rfft
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.linear import StateSpace, state_space
 from jiyuu.circuits.network import BranchKind, Network
+from jiyuu.signals.long_record import Record, weighted
 from jiyuu.stopping import checkpoint
 
 BLOCK = 1 << 17  # samples at a time, at least
@@ -26,9 +27,9 @@ def is_straight(network: Network) -> bool:
 
 
 def through_straight(
-    network: Network, input_v: FloatArray, sample_rate_hz: float, *, cutoff_hz: FloatArray, gain: FloatArray
-) -> FloatArray | None:
-    """(n,) volts of its one output for input_v (n,), from rest; None where that is no way to find it: for a network
+    network: Network, played: Record, sample_rate_hz: float, *, cutoff_hz: FloatArray, gain: FloatArray
+) -> Record | None:
+    """Volts of its one output for what is played, from rest; None where that is no way to find it: for a network
     that is not stable, rings for minutes, or whose poles coincide."""
     if not is_straight(network):
         return None
@@ -36,7 +37,7 @@ def through_straight(
     moving = np.flatnonzero(network.rates(cutoff_hz) > 0)
     A = system.A[np.ix_(moving, moving)]
     if not moving.size:
-        return np.asarray(system.D[0] * input_v)
+        return weighted([played], [float(system.D[0])])
     poles, vectors = np.linalg.eig(A)
     slowest = -float(poles.real.max()) * system.rate
     if slowest <= 0 or GONE / slowest * sample_rate_hz > LONGEST:
@@ -48,23 +49,25 @@ def through_straight(
     if not _is_the_response(system, A, moving, poles, weights):
         return None
     ring = int(GONE / slowest * sample_rate_hz) + 1
-    return answered(input_v, sample_rate_hz, ring, lambda hertz: _response(
+    return answered(played, sample_rate_hz, ring, lambda hertz: _response(
         poles, weights, float(system.D[0]), hertz, system.rate))
 
 
 def answered(
-    input_v: FloatArray, sample_rate_hz: float, ring: int, response: Callable[[FloatArray], ComplexArray]
-) -> FloatArray:
-    """(n,) volts behind a response that has rung out after so many samples."""
+    played: Record, sample_rate_hz: float, ring: int, response: Callable[[FloatArray], ComplexArray]
+) -> Record:
+    """Volts behind a response that has rung out after so many samples."""
     size = next_fast_len(max(BLOCK, 2 * ring), real=True)
     answer = response(np.asarray(np.fft.rfftfreq(size, 1 / sample_rate_hz)))
-    out = np.zeros(input_v.size + size)
     step = size - ring
-    for start in range(0, input_v.size, step):
+    out, rings_on = Record(), np.zeros(ring)
+    for block in played.blocks(step):
         checkpoint()
-        part = input_v[start : start + step]
-        out[start : start + size] += irfft(rfft(part, size) * answer, size)
-    return out[: input_v.size]
+        found = irfft(rfft(block, size) * answer, size)
+        found[:ring] += rings_on
+        out.add(found[: block.size])
+        rings_on = found[block.size : block.size + ring]
+    return out
 
 
 def _response(

@@ -7,16 +7,17 @@ returned, and since the scheme is of fourth order its own error is about 24 dB l
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.fft import irfft, rfft, rfftfreq
+from scipy.fft import rfft, rfftfreq
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, checked_cutoff, checked_gain
 from jiyuu.circuits.network import Network
 from jiyuu.errors import SignalError
+from jiyuu.signals.long_record import Record
 from jiyuu.simulation.renderer import Move, Renderer
 
 LOOKED = 16  # every so many samples a move is asked how far it goes
@@ -38,6 +39,15 @@ class Rendered:
     when the oversampling was given)."""
 
     output_v: FloatArray
+    oversampling: int
+    difference_db: float | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class RenderedRecords:
+    """The same of a record of any length: outputs, a record for each mode."""
+
+    outputs: list[Record]
     oversampling: int
     difference_db: float | None
 
@@ -64,30 +74,53 @@ def render(
     its last value. The cutoff in force stays inside the circuits' stated range and a resonance at 0 or above. block:
     samples pushed through at a time. Raises SignalError for records that are not finite, CircuitError for
     settings out of range, OverflowError where nothing keeps the output finite."""
+    records = (None if one is None else Record.of(one) for one in (input_v, cutoff_cv_v, gain_cv))
+    played, cutoff_cv, resonance_cv = records
+    assert played is not None
+    found = render_record(
+        network, played, sample_rate_hz=sample_rate_hz, cutoff_hz=cutoff_hz, gain=gain, modes=modes,
+        cutoff_cv=cutoff_cv, gain_cv=resonance_cv, moves=moves, oversampling=oversampling, start_v=start_v, block=block)
+    return Rendered(np.stack([one.whole() for one in found.outputs]), found.oversampling, found.difference_db)
+
+
+def render_record(
+    network: Network,
+    played: Record,
+    *,
+    sample_rate_hz: float,
+    cutoff_hz: float | FloatArray,
+    gain: float | FloatArray,
+    modes: Sequence[str],
+    cutoff_cv: Record | None = None,
+    gain_cv: Record | None = None,
+    moves: Mapping[str, Move] | None = None,
+    oversampling: int | None = None,
+    start_v: FloatArray | None = None,
+    block: int = SEGMENT,
+) -> RenderedRecords:
+    """What render does, for records of any length: played and the control voltages are read as they are needed."""
     cutoffs, gains = np.atleast_2d(cutoff_hz), np.atleast_2d(gain)
     if np.ndim(cutoff_hz) == np.ndim(gain) == 0:
         checked_gain(float(gains[0, 0]))
     for hertz in cutoffs[0]:
         checked_cutoff(float(hertz))
-    for name, record in (("input", input_v), ("cutoff CV", cutoff_cv_v), ("resonance CV", gain_cv)):
-        if record is not None and not np.isfinite(record).all():
+    for name, record in (("input", played), ("cutoff CV", cutoff_cv), ("resonance CV", gain_cv)):
+        if record is not None and not all(np.isfinite(part).all() for part in record.blocks()):
             raise SignalError(f"The {name} holds values that are not finite; render it again without them.")
     start = None if start_v is None else start_v[np.newaxis, :]
     cutoffs, gains = (value[0] if np.ndim(one) == 0 else value
                       for one, value in ((cutoff_hz, cutoffs), (gain, gains)))
-    job = _Job(network, input_v, sample_rate_hz, cutoffs, gains, cutoff_cv_v, gain_cv, tuple(modes), start, block,
+    job = _Job(network, played, sample_rate_hz, cutoffs, gains, cutoff_cv, gain_cv, tuple(modes), start, block,
                dict(moves or {}))
     if oversampling is not None:
-        return Rendered(_run(job, oversampling)[0], oversampling, None)
+        return RenderedRecords(_kept(job, oversampling, limited=False), oversampling, None)
     factor = _first_guess(job)
-    coarse = _run(job, factor)[0]
+    coarse = _kept(job, factor, limited=False)
     while True:
-        fine = _run(job, 2 * factor)[0]
-        if not np.isfinite(fine).all():
-            raise OverflowError("the network runs away")
+        fine = _kept(job, 2 * factor, limited=True)
         difference_db = _difference_db(coarse, fine, sample_rate_hz)
         if difference_db <= AGREEMENT_DB or 2 * factor >= HIGHEST_OVERSAMPLING:
-            return Rendered(fine, 2 * factor, difference_db)
+            return RenderedRecords(fine, 2 * factor, difference_db)
         factor, coarse = 2 * factor, fine
 
 
@@ -102,8 +135,8 @@ def render_each(
         checked_gain(float(amount))
     if not np.isfinite(input_v).all():
         raise SignalError("The input holds values that are not finite; render it again without them.")
-    return _run(_Job(network, input_v, sample_rate_hz, cutoff_hz, gain, None, None, tuple(modes), start_v),
-                oversampling)
+    job = _Job(network, Record.of(input_v), sample_rate_hz, cutoff_hz, gain, None, None, tuple(modes), start_v)
+    return np.concatenate(list(_run(job, oversampling)), axis=-1)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -112,12 +145,12 @@ class _Job:
     shared."""
 
     network: Network
-    input_v: FloatArray
+    played: Record
     sample_rate_hz: float
     cutoff_hz: FloatArray
     gain: FloatArray
-    cutoff_cv_v: FloatArray | None
-    gain_cv: FloatArray | None
+    cutoff_cv: Record | None
+    gain_cv: Record | None
     modes: tuple[str, ...]
     start_v: FloatArray | None
     block: int = SEGMENT
@@ -126,51 +159,78 @@ class _Job:
 
 def _first_guess(job: _Job) -> int:
     """Half a radian of the fastest stage a step, and at least four times 48 kHz."""
-    octaves = 0.0 if job.cutoff_cv_v is None or job.cutoff_cv_v.size == 0 else float(job.cutoff_cv_v.max())
-    times_s = np.arange(0, job.input_v.size, LOOKED) / job.sample_rate_hz
-    octaves += max((float(job.moves[name](times_s).max(initial=0.0)) for name in job.network.cutoffs
-                    if name in job.moves), default=0.0)
+    octaves = 0.0 if job.cutoff_cv is None or not job.cutoff_cv.size else max(
+        float(part.max()) for part in job.cutoff_cv.blocks())
+    moved = [job.moves[name] for name in job.network.cutoffs if name in job.moves]
+    if moved:
+        octaves += max(float(move(times_s).max(initial=0.0)) for times_s in _looked_at(job) for move in moved)
     fastest_hz = min(float(job.cutoff_hz.max()) * 2 ** min(octaves, 20.0), CUTOFF_MAXIMUM_HZ)
     fastest_hz *= max(1.0, float(job.network.rate_ratio.max(initial=1.0)))
     needed = max(4 * 48_000.0, 2 * np.pi * fastest_hz / 0.5) / job.sample_rate_hz
     return int(min(max(2, 2 ** np.ceil(np.log2(needed) - 1e-9)), HIGHEST_OVERSAMPLING // 2))
 
 
-def _run(job: _Job, factor: int) -> FloatArray:
-    """(p, r, n) outputs."""
-    total = job.input_v.size
+def _looked_at(job: _Job) -> Iterator[FloatArray]:
+    """Times in s, some at once."""
+    for start in range(0, max(job.played.size, 1), LOOKED * SEGMENT):
+        yield np.arange(start, min(start + LOOKED * SEGMENT, job.played.size), LOOKED) / job.sample_rate_hz
+
+
+def _run(job: _Job, factor: int) -> Iterator[FloatArray]:
+    """(p, r, k) outputs, block by block."""
+    total = job.played.size
     renderer = Renderer(
         job.network, sample_rate_hz=job.sample_rate_hz, cutoff_hz=job.cutoff_hz, gain=job.gain, modes=job.modes,
         factor=factor, start_v=job.start_v, moves=job.moves,
     )
-    cutoff_cv_v, gain_cv = _as_long(job.cutoff_cv_v, total), _as_long(job.gain_cv, total)
-    output = np.empty((job.cutoff_hz.shape[0], len(job.modes), total))
-    done = 0
     for start in range(0, total, job.block):
-        part = slice(start, start + job.block)
-        ready = renderer.push(job.input_v[part], cutoff_cv_v=None if cutoff_cv_v is None else cutoff_cv_v[part],
-                              gain_cv=None if gain_cv is None else gain_cv[part])
-        output[..., done : done + ready.shape[-1]] = ready
-        done += ready.shape[-1]
-    output[..., done:] = renderer.finish()
-    return output
+        stop = min(start + job.block, total)
+        yield renderer.push(job.played.read(start, stop), cutoff_cv_v=_stretch(job.cutoff_cv, start, stop),
+                            gain_cv=_stretch(job.gain_cv, start, stop))
+    yield renderer.finish()
 
 
-def _as_long(control: FloatArray | None, total: int) -> FloatArray | None:
-    """(total,) cut, or with its last value held."""
-    if control is None or control.size == 0:
+def _kept(job: _Job, factor: int, *, limited: bool) -> list[Record]:
+    """A record for each mode of the one setting. limited: OverflowError as soon as it is not finite."""
+    outputs = [Record() for _ in job.modes]
+    for block in _run(job, factor):
+        if limited and not np.isfinite(block).all():
+            raise OverflowError("the network runs away")
+        for output, row in zip(outputs, block[0], strict=True):
+            output.add(row)
+    return outputs
+
+
+def _stretch(control: Record | None, start: int, stop: int) -> FloatArray | None:
+    """(stop − start,) of a control; after its end its last value is held."""
+    if control is None or not control.size:
         return None
-    return np.pad(control[:total], (0, max(total - control.size, 0)), mode="edge")
+    found = control.read(start, stop)
+    if stop > control.size:
+        found[max(control.size - start, 0) :] = control.read(control.size - 1, control.size)
+    return found
 
 
-def _difference_db(coarse: FloatArray, fine: FloatArray, sample_rate_hz: float) -> float:
+def _difference_db(coarse: Sequence[Record], fine: Sequence[Record], sample_rate_hz: float) -> float:
     """RMS of the difference re RMS of the output, both below the band limit, worst mode, in dB."""
-    kept = rfftfreq(fine.shape[1], 1 / sample_rate_hz) <= min(BAND_LIMIT_HZ, 0.45 * sample_rate_hz)
+    worst = 0.0
+    for one, other in zip(coarse, fine, strict=True):
+        output = _in_band(other, None, sample_rate_hz)
+        apart = _in_band(other, one, sample_rate_hz)
+        if output > 0:
+            worst = max(apart / output, worst) if np.isfinite(apart) else np.inf
+    return float(10 * np.log10(max(worst, 1e-40)))
 
-    def rms(signal: FloatArray) -> FloatArray:
-        filtered = irfft(rfft(signal, axis=1) * kept, fine.shape[1], axis=1)
-        return np.asarray(np.sqrt(np.mean(filtered**2, axis=1)))
 
-    output, difference = rms(fine), rms(fine - coarse)
-    ratio = np.where(output > 0, difference / np.maximum(output, 1e-300), 0.0)
-    return float(20 * np.log10(max(ratio.max(), 1e-20)))
+def _in_band(record: Record, less: Record | None, sample_rate_hz: float) -> float:
+    """Energy below the band limit, of overlapping pieces whose windows' squares add up to one."""
+    length = min(2 * SEGMENT, max(record.size, 2) // 2 * 2)
+    window = np.sin(np.pi * (np.arange(length) + 0.5) / length)
+    kept = rfftfreq(length, 1 / sample_rate_hz) <= min(BAND_LIMIT_HZ, 0.45 * sample_rate_hz)
+    total = 0.0
+    for start in range(-length // 2, record.size, length // 2):
+        piece = record.read(start, start + length)
+        if less is not None:
+            piece = piece - less.read(start, start + length)
+        total += float(np.sum(np.abs(rfft(window * piece)[kept]) ** 2))
+    return total

@@ -7,9 +7,8 @@ from jiyuu.arrays import FloatArray
 
 
 @njit(cache=True, nogil=True)
-def follow(goals: FloatArray, up: float, down: float) -> FloatArray:
+def follow(goals: FloatArray, up: float, down: float, stands: float) -> FloatArray:
     found = np.empty(goals.size)
-    stands = 0.0
     for i in range(goals.size):
         keep = up if goals[i] > stands else down
         stands = goals[i] + keep * (stands - goals[i])
