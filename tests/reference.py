@@ -8,8 +8,7 @@ What it found is kept under a digest of everything it was given, since it takes 
 import hashlib
 import os
 from collections.abc import Callable
-from dataclasses import fields, is_dataclass
-from functools import cache
+from functools import cache, lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -55,15 +54,21 @@ def _bytes(value: object) -> bytes:
     """Of arrays to nine places, so that the last bits of another machine's sine make no difference."""
     if isinstance(value, np.ndarray):
         return np.round(value, 9).tobytes() if value.dtype.kind == "f" else value.tobytes()
-    if isinstance(value, Network) and len(value.gains) == len(value.cutoffs) == 1:
-        matrices = [value.V, value.U, value.Z, value.W, value.C, value.D, value.E]
-        return _bytes([value.capacitors, value.branches, value.outputs, *matrices, value.rate_ratio, value.fixed_rate,
-                       value.structure, value.cutoff_by, value.gain_by])
-    if is_dataclass(value):
-        return b"".join(_bytes(getattr(value, field.name)) for field in fields(value))
+    if isinstance(value, Network):
+        return _bytes(_equations(value))
     if isinstance(value, list | tuple):
         return b"".join(_bytes(one) for one in value)
     return repr(value).encode()
+
+
+def _equations(network: Network) -> list[object]:
+    """What a network does, however it is written down."""
+    gains = [np.zeros(len(network.gains)), *np.eye(len(network.gains))]
+    matrices = [getattr(network, name).at(gain) + 0.0 for name in ("V", "U", "Z", "C", "D", "E") for gain in gains]
+    branches = [(branch.kind.value, branch.headroom_v, branch.offset_v) for branch in network.branches]
+    rates = [network.rates(hertz) for hertz in np.eye(len(network.cutoffs))]
+    return [network.outputs, *branches, *matrices, network.W + 0.0, *rates, network.cutoff_by + 0.0,
+            network.gain_by + 0.0]
 
 
 def integrated(
@@ -72,21 +77,28 @@ def integrated(
 ) -> np.ndarray:
     """As adaptive, integrated now."""
     kinds = [SHAPES[branch.kind] for branch in network.branches]
+    heads = [(branch.headroom_v, branch.offset_v) for branch in network.branches]
     row = network.output_index(mode)
+    # Often nothing moves: then the matrices and rates of the moment before still hold.
+    at = lru_cache(maxsize=1)(lambda k: (network.V.at(k), network.U.at(k), network.Z.at(k)))
+    rates_at = lru_cache(maxsize=1)(network.rates)
+    bends, moves = bool(network.gain_by.any()), bool(network.cutoff_by.any())
 
     def branches(state: np.ndarray, u: float, k: float) -> np.ndarray:
+        V, U, Z = at(_key(k))
+        into = V @ state + U * u
         out = np.zeros(len(kinds))
-        into = network.V.at(k) @ state + network.U.at(k) * u
-        Z = network.Z.at(k)
-        for j, branch in enumerate(network.branches):
-            out[j] = kinds[j](into[j] + Z[j] @ out + branch.offset_v, branch.headroom_v)
+        for j, (kind, (headroom_v, offset_v)) in enumerate(zip(kinds, heads, strict=True)):
+            out[j] = kind(into[j] + Z[j, :j] @ out[:j] + offset_v, headroom_v)
         return out
 
     def gain_in_force(t: float, state: np.ndarray) -> float:
-        return max(gain(t) + float(network.gain_by[0] @ state), 0.0) if network.gain_by.any() else gain(t)
+        return max(gain(t) + float(network.gain_by[0] @ state), 0.0) if bends else gain(t)
 
     def slope(t: float, state: np.ndarray) -> np.ndarray:
-        rates = network.rates(cutoff_hz(t)) * np.exp2(network.cutoff_by @ state)
+        rates = rates_at(_key(cutoff_hz(t)))
+        if moves:
+            rates = rates * np.exp2(network.cutoff_by @ state)
         return rates * (network.W @ branches(state, u_v(t), gain_in_force(t, state)))
 
     start = np.zeros(len(network.capacitors)) if start_v is None else start_v
@@ -100,6 +112,10 @@ def integrated(
             network.C.at(k)[row] @ state + network.D.at(k)[row] * u + network.E.at(k)[row] @ branches(state, u, k)
         )
     return output
+
+
+def _key(value: float | np.ndarray) -> float | tuple[float, ...]:
+    return value if isinstance(value, float) else tuple(value)
 
 
 def residual_db(found: np.ndarray, true_fine: np.ndarray, *, rate_hz: float, below_hz: float = 18_000.0) -> float:

@@ -42,9 +42,9 @@ def written_whole(path: Path, *, inputs: Iterable[Path] = ()) -> Iterator[Path]:
                 shutil.copyfileobj(made, stream)
         else:
             temporary.chmod(0o666 & ~_mask() if mode is None else stat.S_IMODE(mode))
-            _to_disk(temporary)
+            to_disk(temporary)
             temporary.replace(target)
-            _to_disk(target.parent)
+            to_disk(target.parent)
     except BrokenPipeError:
         raise  # whoever read it has seen enough
     except OSError as error:
@@ -82,7 +82,7 @@ def _mask() -> int:
     return mask
 
 
-def _to_disk(path: Path) -> None:
+def to_disk(path: Path) -> None:
     """File or folder out of the caches: a loss of power must not leave the name without its contents."""
     handle = os.open(path, os.O_RDONLY)
     try:

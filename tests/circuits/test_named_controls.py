@@ -10,7 +10,7 @@ from jiyuu.circuits.linear import response_of, state_space
 from jiyuu.errors import CircuitError
 from jiyuu.simulation.kernels import coefficients_of, integrate
 from jiyuu.simulation.render import render
-from tests.reference import integrated, residual_db
+from tests.reference import adaptive, residual_db
 from tests.truths import FORMS
 
 HZ = np.geomspace(30, 15_000, 60)
@@ -137,7 +137,7 @@ def test_two_filters_moved_apart_play_as_their_equations():
     blocks = render(joined, played, sample_rate_hz=rate, cutoff_hz=base["cutoff_hz"], gain=base["gain"],
                     modes=["out"], moves={"two.cutoff": octaves, "one.resonance": added}, block=64).output_v[0]
     assert np.abs(found - blocks).max() < 1e-9
-    truth = integrated(
+    truth = adaptive(
         joined, t, u_v=lambda s: 1.5 * np.sin(2 * np.pi * 220 * s), mode="out",
         cutoff_hz=lambda s: np.array([400.0, 1500.0 * 2 ** float(octaves(s))]),
         gain=lambda s: np.array([2.6 + float(added(s)), 1.1]),

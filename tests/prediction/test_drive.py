@@ -9,7 +9,7 @@ from jiyuu.circuits.compose import series, shaper, silent
 from jiyuu.circuits.network import Branch, BranchKind
 from jiyuu.errors import CircuitError
 from jiyuu.prediction.drive import branch_shares, drive_ladder, two_tones_percent
-from tests.reference import integrated
+from tests.reference import adaptive
 
 LEVELS = 10 ** (np.arange(-40, 31, 2) / 20)
 CURVES = {
@@ -66,8 +66,8 @@ def test_a_circuit_bends_as_an_adaptive_integrator_says(circuit_id, mode, gain, 
                             levels_v=np.array([level_v])).levels
     periods = 14  # the slowest pole of these has died away by then
     times = np.concatenate([[0.0], (periods + np.arange(points) / points) / hertz])
-    out = integrated(network, times, u_v=lambda t: level_v * np.sin(2 * np.pi * hertz * t), cutoff_hz=lambda _: 1000.0,
-                     gain=lambda _: gain, mode=mode, start_v=None, rtol=1e-10)[1:]
+    out = adaptive(network, times, u_v=lambda t: level_v * np.sin(2 * np.pi * hertz * t), cutoff_hz=lambda _: 1000.0,
+                     gain=lambda _: gain, mode=mode, rtol=1e-10)[1:]
     peaks = 2 * np.abs(np.fft.rfft(out))[1:21] / points
     assert found.settled
     assert found.fundamental_peak_v == pytest.approx(peaks[0], rel=1e-4)

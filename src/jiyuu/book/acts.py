@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from typing import Any
 
@@ -45,18 +45,36 @@ def _joined(connection: sqlite3.Connection, kind: str, after: Mapping[str, Any])
     return True
 
 
-def turn(connection: sqlite3.Connection, *, back: bool) -> Act | None:
-    """Take back the last act, or do again what was taken back last; None where there is none."""
-    query = ("SELECT * FROM actions WHERE undone = 0 ORDER BY id DESC LIMIT 1" if back else
-             "SELECT * FROM actions WHERE undone = 1 ORDER BY id LIMIT 1")
-    row = connection.execute(query).fetchone()
-    if row is None:
-        return None
-    before, after = json.loads(row["before"]), json.loads(row["after"])
-    state, other = (before, after) if back else (after, before)
-    apply(connection, row["kind"], state)
-    connection.execute("UPDATE actions SET undone = ? WHERE id = ?", (int(back), row["id"]))
-    return Act(row["kind"], state, other)
+def turn(connection: sqlite3.Connection, *, back: bool, mine: Callable[[int], bool]) -> Act | None:
+    """Take back the last act, or do again what was taken back last; None where there is none. mine: by the number of an
+    act, whether it may be turned: what others did meanwhile stays, and so does a control they moved after it."""
+    query = ("SELECT id FROM actions WHERE undone = 0 ORDER BY id DESC" if back else
+             "SELECT id FROM actions WHERE undone = 1 ORDER BY id")
+    for (number,) in connection.execute(query).fetchall():
+        if not mine(number):
+            continue
+        row = connection.execute("SELECT * FROM actions WHERE id = ?", (number,)).fetchone()
+        before, after = json.loads(row["before"]), json.loads(row["after"])
+        state, other = (before, after) if back else (after, before)
+        if row["kind"] == "set":
+            state = _where_it_stands(connection, state, other)
+            if not state["values"]:
+                connection.execute("UPDATE actions SET undone = 2 WHERE id = ?", (row["id"],))
+                continue
+        apply(connection, row["kind"], state)
+        connection.execute("UPDATE actions SET undone = ? WHERE id = ?", (int(back), row["id"]))
+        return Act(row["kind"], state, other)
+    return None
+
+
+def _where_it_stands(
+    connection: sqlite3.Connection, state: Mapping[str, Any], other: Mapping[str, Any]
+) -> dict[str, Any]:
+    """The state without the controls that somebody has moved on since."""
+    rows = connection.execute("SELECT name, value FROM settings WHERE filter_id = ?", (state["filter_id"],)).fetchall()
+    now_at = {row["name"]: json.loads(row["value"]) for row in rows}
+    return {**state, "values": {name: value for name, value in state["values"].items()
+                                if now_at.get(name) == other["values"].get(name)}}
 
 
 def apply(connection: sqlite3.Connection, kind: str, state: Mapping[str, Any]) -> None:

@@ -6,16 +6,19 @@ import os
 import shutil
 import sqlite3
 import tempfile
+from dataclasses import dataclass
 from importlib.resources import files
 from pathlib import Path
 
 from jiyuu.book.migration import MIGRATIONS
 from jiyuu.errors import BookError
-from jiyuu.whole_file import written_whole
+from jiyuu.whole_file import to_disk, written_whole
 
 APPLICATION_ID = 0x4A495955  # 'JIYU'
 SCHEMA_VERSION = 2
 HEADER = b"SQLite format 3\x00"
+BUSY_S = 0.5
+MEND = "'jiyuu recover' gets out what still reads, or open a copy of it from a backup"
 
 
 def made(path: Path) -> sqlite3.Connection:
@@ -50,6 +53,7 @@ def made(path: Path) -> sqlite3.Connection:
 def give_name(unfinished: Path, path: Path) -> None:
     """A finished file gets its name, unless another has it. Raises FileExistsError then."""
     unfinished.chmod(0o666 & ~_mask())
+    to_disk(unfinished)
     try:
         os.link(unfinished, path)  # the one way of naming that never takes another's place
     except FileExistsError:
@@ -58,6 +62,7 @@ def give_name(unfinished: Path, path: Path) -> None:
         if path.exists():
             raise FileExistsError(str(path)) from error
         unfinished.rename(path)
+    to_disk(path.parent)
 
 
 def _mask() -> int:
@@ -72,32 +77,113 @@ def _mark(connection: sqlite3.Connection) -> None:
     connection.commit()
 
 
-def opened(path: Path) -> tuple[sqlite3.Connection, bool]:
-    """An existing book and whether it may only be read. Raises BookError saying what is wrong."""
-    # Header of an SQLite file: user version at byte 60, application id at 68; read before anything may write.
+@dataclass(frozen=True, slots=True)
+class Opened:
+    """connection; read_only: why nothing may be written, None where it may; litter: what reading has left on the disk,
+    to be taken away afterwards: a folder with a copy, or the file in which readers meet."""
+
+    connection: sqlite3.Connection
+    read_only: str | None = None
+    litter: Path | None = None
+
+
+def opened(path: Path, *, reading: bool = False) -> Opened:
+    """An existing book; reading: nothing on the disk may change. Raises BookError saying what is wrong."""
+    version = _version(path)
+    why = None
+    if reading:
+        why = "is open for reading only"
+    elif version > SCHEMA_VERSION:
+        why = "was written by a newer version and is open for reading only; update the application"
+    elif not (os.access(path, os.W_OK) and os.access(path.resolve().parent, os.W_OK)):
+        why = "lies where nothing can be written and is open for reading only; copy it to a folder of your own"
+    try:
+        if why is not None:
+            return _checked(_opened_reading(path, version, why), path)
+        if version < SCHEMA_VERSION:
+            _migrate(path, version)
+        return _checked(Opened(_connect(path)), path)
+    except (sqlite3.Error, OSError) as error:
+        raise BookError(f"{path} cannot be read as a book: {error}; {MEND}.") from error
+
+
+def _version(path: Path) -> int:
+    """Of a file that is a book; read before anything may write."""
+    # Header of an SQLite file: size of a page at byte 16, their number at 28, user version at 60, application id at 68.
     try:
         if not path.is_file():
             raise BookError(f"{path} does not exist; check the name, or start a new book.")
         with path.open("rb") as file:
-            header = file.read(72)
+            header = file.read(100)
+        size, logged = path.stat().st_size, _log_of(path).exists()
     except OSError as error:
         raise BookError(f"{path} cannot be read: {error.strerror}; check its rights.") from error
-    if header[:16] != HEADER or len(header) < 72:
+    if header[:16] != HEADER or len(header) < 100:
         raise BookError(f"{path} is not a book (its first bytes are not those of one); choose a *.jiyuu file.")
     if int.from_bytes(header[68:72], "big") != APPLICATION_ID:
         raise BookError(f"{path} is a database of another program; choose a *.jiyuu file.")
-    version = int.from_bytes(header[60:64], "big")
-    read_only = version > SCHEMA_VERSION
+    page = int.from_bytes(header[16:18], "big")
+    promised = int.from_bytes(header[28:32], "big") * (65_536 if page == 1 else page)
+    if size < promised and not logged:
+        raise BookError(f"{path} is cut short: it has {size} of {promised} bytes; {MEND}.")
+    return int.from_bytes(header[60:64], "big")
+
+
+def _log_of(path: Path) -> Path:
+    return path.with_name(f"{path.name}-wal")
+
+
+def _checked(book: Opened, path: Path) -> Opened:
+    """Raises BookError where a table is missing; what is damaged inside one is found by whoever reads it."""
+    schema = sqlite3.connect(":memory:")
+    schema.executescript(files("jiyuu.book").joinpath("schema.sql").read_text(encoding="utf-8"))
     try:
+        for (name,) in schema.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall():
+            columns = {row[1] for row in schema.execute(f"PRAGMA table_info({name})")}
+            missing = columns - {row[1] for row in book.connection.execute(f"PRAGMA table_info({name})")}
+            if missing:
+                raise BookError(f"{path} is damaged: its table '{name}' has no {', '.join(sorted(missing))}; {MEND}.")
+    except (BookError, sqlite3.Error):
+        shut(book)
+        raise
+    finally:
+        schema.close()
+    return book
+
+
+def shut(book: Opened) -> None:
+    """Close it, and take away what reading it has left."""
+    book.connection.close()
+    if book.litter is not None and book.litter.is_dir():
+        shutil.rmtree(book.litter, ignore_errors=True)
+    elif book.litter is not None:
+        book.litter.unlink(missing_ok=True)
+
+
+def _opened_reading(path: Path, version: int, why: str) -> Opened:
+    """Neither the file nor its log is written: where that needs a copy, one is made elsewhere."""
+    log = _log_of(path)
+    has_log = log.exists() and log.stat().st_size > 0
+    meeting = path.with_name(f"{path.name}-shm")
+    beside = os.access(path.resolve().parent, os.W_OK) or meeting.exists()
+    if version >= SCHEMA_VERSION and (not has_log or beside):
+        # Nobody writes where there is no log; where there is one, readers meet in the file beside it.
+        litter = meeting if has_log and not meeting.exists() else None
+        how = "mode=ro" if has_log else "immutable=1"
+        connection = sqlite3.connect(f"{path.resolve().as_uri()}?{how}", uri=True, check_same_thread=False)
+        return Opened(_as_rows(connection), why, litter)
+    scratch = Path(tempfile.mkdtemp(prefix="jiyuu-"))
+    try:
+        copy = scratch / path.name
+        shutil.copyfile(path, copy)
+        if has_log:
+            shutil.copyfile(log, _log_of(copy))
         if version < SCHEMA_VERSION:
-            _migrate(path, version)
-        connection = _connect(path, read_only=read_only)
-        if connection.execute("PRAGMA quick_check(1)").fetchone()[0] != "ok":
-            connection.close()
-            raise BookError(f"{path} is damaged; open a copy of it from a backup.")
-    except sqlite3.Error as error:
-        raise BookError(f"{path} cannot be read as a book: {error}; open a copy of it from a backup.") from error
-    return connection, read_only
+            _migrate(copy, version)
+        return Opened(_connect(copy), why, scratch)
+    except BaseException:
+        shutil.rmtree(scratch, ignore_errors=True)
+        raise
 
 
 def _migrate(path: Path, version: int) -> None:
@@ -125,14 +211,17 @@ def _migrate(path: Path, version: int) -> None:
             source.close()
 
 
-def _connect(path: Path, *, read_only: bool = False) -> sqlite3.Connection:
-    if read_only:
-        connection = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True, check_same_thread=False)
-        connection.row_factory = sqlite3.Row
-        return connection
-    connection = sqlite3.connect(path, check_same_thread=False, timeout=10)
-    connection.row_factory = sqlite3.Row
+def _connect(path: Path) -> sqlite3.Connection:
+    # Whoever else writes is done within milliseconds; a person in front of a window waits no longer than this.
+    connection = _as_rows(sqlite3.connect(path, check_same_thread=False, timeout=BUSY_S))
     connection.execute("PRAGMA journal_mode = WAL")
-    connection.execute("PRAGMA synchronous = NORMAL")
+    connection.execute("PRAGMA synchronous = FULL")  # what is acknowledged outlives a loss of power
     connection.execute("PRAGMA foreign_keys = ON")
+    return connection
+
+
+def _as_rows(connection: sqlite3.Connection) -> sqlite3.Connection:
+    connection.row_factory = sqlite3.Row
+    # Text that is none is shown as what it is, instead of hiding the rows around it.
+    connection.text_factory = lambda data: data.decode("utf-8", "backslashreplace")
     return connection

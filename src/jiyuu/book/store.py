@@ -10,69 +10,162 @@ from __future__ import annotations
 import json
 import sqlite3
 import threading
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.book.acts import act, now, turn
-from jiyuu.book.opening import made, opened
-from jiyuu.book.stored import Act, LoggedFinding, Note, Shelved, StoredRun, logged_of, run_of
+from jiyuu.book.opening import MEND, Opened, made, opened, shut
+from jiyuu.book.stored import (
+    Act,
+    LoggedFinding,
+    Note,
+    Shelved,
+    StoredRun,
+    logged_of,
+    run_of,
+    setting_of,
+    shelved_of,
+)
 from jiyuu.book.table import Table, table_of
-from jiyuu.circuits.filter_file import Filter, parse_filter
-from jiyuu.errors import BookError
+from jiyuu.circuits.filter_file import Filter
+from jiyuu.errors import BookError, JiyuuError
 from jiyuu.measurement.finding import Finding
 from jiyuu.wording.findings import sentence
 
+IDLE_S = 1.0  # after the last act, until its log goes into its file
+Read = TypeVar("Read")
+
+
+def _identity(path: Path) -> tuple[int, int] | None:
+    """What file a name leads to; None where there is none."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
+
 
 class Book:
-    """An open book. Calls may come from any thread; each is one transaction."""
+    """An open book. Calls may come from any thread; each is one transaction.
 
-    def __init__(self, connection: sqlite3.Connection, path: Path, *, read_only: bool) -> None:
-        self._connection = connection
+    What in it cannot be read is left out of what is returned, and told in `unread`; `jiyuu recover` says more."""
+
+    def __init__(self, book: Opened, path: Path) -> None:
+        self._opened, self._connection = book, book.connection
         self._lock = threading.RLock()
+        self._idle: threading.Timer | None = None
         self.path = path
-        self.read_only = read_only
+        self.unread: dict[str, str] = {}  # a sentence for each place that cannot be read
+        self._file = None if book.read_only else _identity(path)
+        self._known = self._last_act() if book.read_only is None else 0
+        self._own: set[int] = set()
+        self._seen = self._version()
 
     # Opening and closing
 
     @classmethod
     def create(cls, path: Path) -> Book:
         """A new, empty book. Raises BookError when the place is taken or cannot be written."""
-        return cls(made(path), path, read_only=False)
+        return cls(Opened(made(path)), path)
 
     @classmethod
-    def open(cls, path: Path) -> Book:
-        """An existing book; one of a newer version opens read-only. Raises BookError saying what is wrong."""
-        connection, read_only = opened(path)
-        return cls(connection, path, read_only=read_only)
+    def open(cls, path: Path, *, reading: bool = False) -> Book:
+        """An existing book; one of a newer version, or where nothing can be written, opens read-only. reading: nothing
+        on the disk changes by it. Raises BookError saying what is wrong."""
+        return cls(opened(path, reading=reading), path)
+
+    @property
+    def read_only(self) -> bool:
+        return self._opened.read_only is not None
 
     def close(self) -> None:
+        """What its log holds goes into its file, so that a copy of that is whole."""
         with self._lock:
-            self._connection.close()
+            if self._idle is not None:
+                self._idle.cancel()
+            shut(self._opened)
+
+    def settle(self) -> None:
+        """The same while it stays open: whoever copies the file now has everything. Nothing happens where others are
+        writing just now."""
+        with self._lock:
+            try:
+                self._connection.execute("PRAGMA wal_checkpoint(PASSIVE)")
+            except sqlite3.Error:
+                return  # closed meanwhile, or a disk that is full: the log keeps it
+
+    def _settle_when_idle(self) -> None:
+        if self._idle is not None:
+            self._idle.cancel()
+        self._idle = threading.Timer(IDLE_S, self.settle)
+        self._idle.daemon = True
+        self._idle.start()
 
     @contextmanager
     def _writing(self) -> Iterator[sqlite3.Connection]:
         with self._lock:
-            if self.read_only:
-                raise BookError(
-                    f"{self.path} was written by a newer version and is open for reading only; update the application."
-                )
+            if self._opened.read_only is not None:
+                raise BookError(f"{self.path} {self._opened.read_only}.")
+            if _identity(self.path) != self._file:
+                raise BookError(f"{self.path} is not the file that was opened any more: it was moved, deleted or "
+                                "replaced meanwhile, and nothing more is written. Put it back under its name, or open "
+                                "what is there now.")
             try:
                 with self._connection:
+                    self._connection.execute("BEGIN IMMEDIATE")
+                    before = self._last_act()
                     yield self._connection
+                    self._own.update(range(before + 1, self._last_act() + 1))
             except sqlite3.Error as error:
-                raise BookError(f"{self.path} could not be written: {error}; check the disk.") from error
+                busy = getattr(error, "sqlite_errorcode", 0) & 0xFF in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED)
+                raise BookError(
+                    f"Another program is writing into {self.path} just now; try again in a moment." if busy else
+                    f"{self.path} could not be written: {error}; check the disk.") from error
+            self._settle_when_idle()
 
     def _rows(self, query: str, *values: Any) -> list[sqlite3.Row]:
         with self._lock:
             try:
                 return self._connection.execute(query, values).fetchall()
             except sqlite3.Error as error:
-                raise BookError(f"{self.path} could not be read: {error}.") from error
+                raise BookError(f"{self.path} could not be read: {error}; {MEND}.") from error
+
+    def _read(self, rows: Iterable[sqlite3.Row], read: Callable[[sqlite3.Row], Read]) -> list[Read]:
+        """What of the rows can be read."""
+        found = []
+        for row in rows:
+            try:
+                found.append(read(row))
+            except JiyuuError as error:
+                self.unread[str(error)] = str(error)
+        return found
+
+    # Others who write
+
+    def _last_act(self) -> int:
+        row = self._connection.execute("SELECT MAX(id) FROM actions").fetchone()
+        return int(row[0] or 0)
+
+    def _version(self) -> int:
+        return int(self._connection.execute("PRAGMA data_version").fetchone()[0])
+
+    def changed_elsewhere(self) -> bool:
+        """Whether another window or program has written into it since this was asked last."""
+        with self._lock:
+            try:
+                before, self._seen = self._seen, self._version()
+            except sqlite3.Error:
+                return False
+            return self._seen != before
+
+    def _mine(self, act: int) -> bool:
+        """Whether undo may take it back: not what another window did since this one was opened."""
+        return act <= self._known or act in self._own
 
     # Filters
 
@@ -81,10 +174,13 @@ class Book:
     ) -> int:
         """Put a filter on the shelf, as an act that can be undone; kept: what stands round it. Returns its row."""
         with self._writing() as connection:
-            cursor = connection.execute(
-                "INSERT INTO filters (letter, document, seed, shown, created_at) VALUES (?, ?, ?, 0, ?)",
-                (letter, document.model_dump_json(), seed, now()),
-            )
+            try:
+                cursor = connection.execute(
+                    "INSERT INTO filters (letter, document, seed, shown, created_at) VALUES (?, ?, ?, 0, ?)",
+                    (letter, document.model_dump_json(), seed, now()),
+                )
+            except sqlite3.IntegrityError as error:
+                raise BookError(f"The letter {letter} was taken meanwhile by another filter; try again.") from error
             row = int(cursor.lastrowid or 0)
             connection.executemany("INSERT INTO settings VALUES (?, ?, ?)",
                                    [(row, name, json.dumps(value)) for name, value in (kept or {}).items()])
@@ -99,11 +195,7 @@ class Book:
 
     def filters(self) -> list[Shelved]:
         """The shelf, by letter."""
-        return [
-            Shelved(row["id"], row["letter"], parse_filter(row["document"], source=f"filter {row['letter']}"),
-                    row["seed"])
-            for row in self._rows("SELECT * FROM filters WHERE shown = 1 ORDER BY letter")
-        ]
+        return self._read(self._rows("SELECT * FROM filters WHERE shown = 1 ORDER BY letter"), shelved_of)
 
     def letters(self) -> dict[int, str]:
         """Letters by row, of filters taken off the shelf too."""
@@ -112,22 +204,18 @@ class Book:
     # Settings, undoable
 
     def settings(self) -> dict[int, dict[str, Any]]:
-        """What every control and step of every filter stands at, where it was moved. Raises BookError where that is not
-        readable."""
+        """What every control and step of every filter stands at, where it was moved."""
         found: dict[int, dict[str, Any]] = {}
-        for row in self._rows("SELECT * FROM settings"):
-            try:
-                found.setdefault(row["filter_id"], {})[row["name"]] = json.loads(row["value"])
-            except ValueError as error:
-                raise BookError(f"{self.path}: the setting '{row['name']}' is not readable JSON.") from error
+        for filter_id, name, value in self._read(self._rows("SELECT * FROM settings"), setting_of):
+            found.setdefault(filter_id, {})[name] = value
         return found
 
     def set_values(self, filter_id: int, values: Mapping[str, Any], *, together: bool = False) -> bool:
         """Move controls as one act; None takes one back to what the filter's file says. together: as part of the act
         before, where that moved the same controls just now. False where nothing changed."""
         with self._writing() as connection:
-            rows = connection.execute("SELECT name, value FROM settings WHERE filter_id = ?", (filter_id,)).fetchall()
-            was = {row["name"]: json.loads(row["value"]) for row in rows}
+            rows = connection.execute("SELECT * FROM settings WHERE filter_id = ?", (filter_id,)).fetchall()
+            was = {name: value for _, name, value in self._read(rows, setting_of)}
             changed = {name: value for name, value in values.items() if was.get(name) != value}
             if changed:
                 before = {name: was.get(name) for name in changed}
@@ -182,13 +270,13 @@ class Book:
         """Newest first; of one mode, or of all."""
         rows = self._rows("SELECT * FROM runs WHERE filter_id = ? AND step = ? AND shown = 1"
                           " AND (? IS NULL OR mode = ?) ORDER BY id DESC", filter_id, step, mode, mode)
-        return [run_of(row) for row in rows]
+        return self._read(rows, run_of)
 
     def newest_runs(self, filter_id: int | None = None) -> list[StoredRun]:
         """The newest run of every step in every mode, of one filter or of all."""
         rows = self._rows("SELECT * FROM runs WHERE id IN (SELECT MAX(id) FROM runs WHERE shown = 1 AND"
                           " (? IS NULL OR filter_id = ?) GROUP BY filter_id, step, mode)", filter_id, filter_id)
-        return [run_of(row) for row in rows]
+        return self._read(rows, run_of)
 
     def run(self, run_id: int) -> StoredRun:
         """Raises BookError where there is none."""
@@ -199,19 +287,23 @@ class Book:
 
     def all_runs(self) -> list[StoredRun]:
         """Every run that is shown, newest first."""
-        return [run_of(row) for row in self._rows("SELECT * FROM runs WHERE shown = 1 ORDER BY id DESC")]
+        return self._read(self._rows("SELECT * FROM runs WHERE shown = 1 ORDER BY id DESC"), run_of)
 
     def tables(self, run_id: int) -> dict[str, Table]:
         """The tables of a run by name."""
-        return {row["name"]: table_of(row["name"], row["columns"], row["length"], row["numbers"])
-                for row in self._rows("SELECT * FROM tables WHERE run_id = ?", run_id)}
+        rows = self._rows("SELECT * FROM tables WHERE run_id = ?", run_id)
+        return {table.name: table for table in self._read(
+            rows, lambda row: table_of(row["name"], row["columns"], row["length"], row["numbers"]))}
 
     def record(self, run_id: int, name: str) -> tuple[FloatArray, float]:
         """(volts (n,), sample rate in Hz) of a raw record. Raises BookError where the run has none of that name."""
         rows = self._rows("SELECT * FROM records WHERE run_id = ? AND name = ?", run_id, name)
         if not rows:
             raise BookError(f"Run {run_id} has no record '{name}'.")
-        return np.frombuffer(rows[0]["volts"], dtype="<f4").astype(float), float(rows[0]["sample_rate_hz"])
+        volts, rate = rows[0]["volts"], rows[0]["sample_rate_hz"]
+        if not isinstance(volts, bytes) or len(volts) % 4 or not isinstance(rate, int | float):
+            raise BookError(f"Run {run_id}: its record '{name}' is damaged; the rest of the book is readable.")
+        return np.frombuffer(volts, dtype="<f4").astype(float), float(rate)
 
     # Findings and the logbook
 
@@ -219,8 +311,10 @@ class Book:
         """Findings by run, in the order in which they were found."""
         marks = ", ".join("?" * len(run_ids))
         found: dict[int, list[LoggedFinding]] = {run_id: [] for run_id in run_ids}
-        for row in self._rows(f"SELECT * FROM findings WHERE run_id IN ({marks}) ORDER BY id", *run_ids):
-            found[row["run_id"]].append(logged_of(row))
+        rows = self._rows(f"SELECT * FROM findings WHERE run_id IN ({marks}) ORDER BY id", *run_ids)
+        for logged in self._read(rows, logged_of):
+            if logged.run_id is not None:
+                found[logged.run_id].append(logged)
         return found
 
     def findings_of_run(self, run_id: int) -> list[LoggedFinding]:
@@ -229,7 +323,7 @@ class Book:
     def logbook(self) -> list[LoggedFinding]:
         """Every finding kept, newest first."""
         rows = self._rows("SELECT * FROM findings WHERE kept = 1 ORDER BY kept_at DESC, id DESC")
-        return [logged_of(row) for row in rows]
+        return self._read(rows, logged_of)
 
     def keep(self, finding_id: int, *, kept: bool = True) -> None:
         """Put a finding into the logbook, or take it out; undoable. Raises BookError where there is none."""
@@ -269,9 +363,9 @@ class Book:
     def undo(self) -> Act | None:
         """Take back the last act; None when there is none."""
         with self._writing() as connection:
-            return turn(connection, back=True)
+            return turn(connection, back=True, mine=self._mine)
 
     def redo(self) -> Act | None:
         """Do again what was last taken back; None when there is nothing."""
         with self._writing() as connection:
-            return turn(connection, back=False)
+            return turn(connection, back=False, mine=self._mine)

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from jiyuu.circuits.filter_file import Filter
+from jiyuu.circuits.filter_file import Filter, parse_filter
 from jiyuu.errors import BookError
 from jiyuu.measurement.contexts import context_of
 from jiyuu.measurement.finding import Finding, Tolerance
@@ -94,9 +94,28 @@ def document_of(text: str, place: str) -> dict[str, Any]:
     return found
 
 
+def shelved_of(row: sqlite3.Row) -> Shelved:
+    """Raises JiyuuError where its document is no filter of this version."""
+    seed = row["seed"]
+    if seed is not None and not isinstance(seed, int):
+        raise BookError(f"Filter {row['letter']}: the seed of its unit is damaged; the rest of the book is readable.")
+    return Shelved(row["id"], str(row["letter"]), parse_filter(str(row["document"]), source=f"Filter {row['letter']}"),
+                   seed)
+
+
+def setting_of(row: sqlite3.Row) -> tuple[int, str, Any]:
+    """(filter, name, value). Raises BookError where that is no JSON."""
+    try:
+        return row["filter_id"], row["name"], json.loads(row["value"])
+    except (ValueError, TypeError) as error:
+        raise BookError(f"The setting '{row['name']}' is not readable JSON; the rest of the book is.") from error
+
+
 def run_of(row: sqlite3.Row) -> StoredRun:
     """Raises BookError where a field is no JSON object."""
     place = f"Run {row['id']}"
+    if not isinstance(row["made_at"], str) or not isinstance(row["step"], str):
+        raise BookError(f"{place}: when it was made, or by which step, is damaged; the rest of the book is readable.")
     return StoredRun(
         row["id"], row["filter_id"], row["step"], row["mode"], document_of(row["standing"], place),
         document_of(row["setting"], place), document_of(row["facts"], place), row["source"], row["made_at"],
@@ -104,7 +123,10 @@ def run_of(row: sqlite3.Row) -> StoredRun:
 
 
 def logged_of(row: sqlite3.Row) -> LoggedFinding:
-    """Raises BookError where its context is no JSON object."""
+    """Raises BookError where a number is none, or its context no JSON object."""
+    numbers = [row[name] for name in ("value", "uncertainty", "tolerance_low", "tolerance_high")]
+    if numbers[0] is None or not all(number is None or isinstance(number, int | float) for number in numbers):
+        raise BookError(f"Finding {row['id']}: a number of it is damaged; the rest of the book is readable.")
     limits = None if row["tolerance_low"] is None else Tolerance(row["tolerance_low"], row["tolerance_high"])
     told = None if row["context"] is None else document_of(row["context"], f"Finding {row['id']}")
     finding = Finding(row["quantity"], row["value"], row["unit"], row["uncertainty"], limits, context_of(told))
