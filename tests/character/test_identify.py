@@ -40,7 +40,7 @@ def sweep() -> np.ndarray:
 def recorded(name: str, mode: str, parameters: dict[str, float], cutoff_hz: float, gain: float, level_v: float,
              seed: int) -> np.ndarray:
     found = render(circuit(name).network(parameters), level_v * sweep(), sample_rate_hz=RATE, cutoff_hz=cutoff_hz,
-                   gain=gain, modes=[mode]).output_v[0]
+                   gain=gain, modes=[mode], oversampling=8).output_v[0]
     noise = np.random.default_rng(seed).normal(0, 1e-3 * np.std(found), found.size)
     return found + noise
 

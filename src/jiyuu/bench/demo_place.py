@@ -16,10 +16,14 @@ from jiyuu.errors import BookError
 DEMO_BOOK = "fog-voices.jiyuu"
 
 
+def data_folder() -> Path:
+    """The application's own data; JIYUU_DATA_DIR moves it."""
+    return Path(os.environ.get("JIYUU_DATA_DIR") or platformdirs.user_data_dir("jiyuu", appauthor=False))
+
+
 def demo_book_path() -> Path:
-    """JIYUU_DATA_DIR moves it."""
-    base = os.environ.get("JIYUU_DATA_DIR") or platformdirs.user_data_dir("jiyuu", appauthor=False)
-    return Path(base) / DEMO_BOOK
+    """In the application's own data."""
+    return data_folder() / DEMO_BOOK
 
 
 def prepare_demo_book() -> None:

@@ -6,6 +6,7 @@ import os
 import shutil
 import sqlite3
 import tempfile
+from collections.abc import Callable
 from dataclasses import dataclass
 from importlib.resources import files
 from pathlib import Path
@@ -21,9 +22,9 @@ BUSY_S = 0.5
 MEND = "'jiyuu recover' gets out what still reads, or open a copy of it from a backup"
 
 
-def made(path: Path) -> sqlite3.Connection:
-    """A new, empty book, made beside its place and then given its name: a kill leaves no half of one. Raises BookError
-    when the place is taken or cannot be written."""
+def made(path: Path, fill: Callable[[sqlite3.Connection], None] | None = None) -> sqlite3.Connection:
+    """A new book, made beside its place and then given its name: a kill leaves no half of one. fill: what is put into
+    it first; else it is empty. Raises BookError when the place is taken or cannot be written."""
     taken = BookError(f"{path} exists already; open it, or choose another name.")
     try:
         if path.exists():
@@ -37,6 +38,8 @@ def made(path: Path) -> sqlite3.Connection:
         connection = sqlite3.connect(unfinished)
         try:
             connection.executescript(files("jiyuu.book").joinpath("schema.sql").read_text(encoding="utf-8"))
+            if fill is not None:
+                fill(connection)
             _mark(connection)
         finally:
             connection.close()
@@ -44,6 +47,8 @@ def made(path: Path) -> sqlite3.Connection:
         return _connect(path)
     except FileExistsError as error:
         raise taken from error
+    except sqlite3.IntegrityError:
+        raise  # what it was filled with contradicts itself
     except (sqlite3.Error, OSError) as error:
         raise BookError(f"{path} could not be made: {error}; choose a folder you may write to.") from error
     finally:
@@ -122,11 +127,16 @@ def _version(path: Path) -> int:
         raise BookError(f"{path} is not a book (its first bytes are not those of one); choose a *.jiyuu file.")
     if int.from_bytes(header[68:72], "big") != APPLICATION_ID:
         raise BookError(f"{path} is a database of another program; choose a *.jiyuu file.")
-    page = int.from_bytes(header[16:18], "big")
-    promised = int.from_bytes(header[28:32], "big") * (65_536 if page == 1 else page)
+    promised = promised_size(header)
     if size < promised and not logged:
         raise BookError(f"{path} is cut short: it has {size} of {promised} bytes; {MEND}.")
     return int.from_bytes(header[60:64], "big")
+
+
+def promised_size(header: bytes) -> int:
+    """Bytes that a book has, by its header."""
+    page = int.from_bytes(header[16:18], "big")
+    return int.from_bytes(header[28:32], "big") * (65_536 if page == 1 else page)
 
 
 def _log_of(path: Path) -> Path:

@@ -111,10 +111,9 @@ class Book:
         with self._lock:
             if self._opened.read_only is not None:
                 raise BookError(f"{self.path} {self._opened.read_only}.")
-            if _identity(self.path) != self._file:
-                raise BookError(f"{self.path} is not the file that was opened any more: it was moved, deleted or "
-                                "replaced meanwhile, and nothing more is written. Put it back under its name, or open "
-                                "what is there now.")
+            gone = self.gone()
+            if gone is not None:
+                raise BookError(gone)
             try:
                 with self._connection:
                     self._connection.execute("BEGIN IMMEDIATE")
@@ -132,6 +131,18 @@ class Book:
         with self._lock:
             try:
                 return self._connection.execute(query, values).fetchall()
+            except sqlite3.Error as error:
+                raise BookError(f"{self.path} could not be read: {error}; {MEND}.") from error
+
+    def raw(self, query: str, *values: Any) -> list[sqlite3.Row]:
+        """Rows as they lie there, for whoever takes the whole book elsewhere."""
+        return self._rows(query, *values)
+
+    def each(self, query: str) -> Iterator[sqlite3.Row]:
+        """The same one by one, for whatever is too much at once. Raises BookError where one does not read."""
+        with self._lock:
+            try:
+                yield from self._connection.execute(query)
             except sqlite3.Error as error:
                 raise BookError(f"{self.path} could not be read: {error}; {MEND}.") from error
 
@@ -156,12 +167,22 @@ class Book:
 
     def changed_elsewhere(self) -> bool:
         """Whether another window or program has written into it since this was asked last."""
-        with self._lock:
-            try:
-                before, self._seen = self._seen, self._version()
-            except sqlite3.Error:
-                return False
-            return self._seen != before
+        if not self._lock.acquire(blocking=False):
+            return False  # a worker is writing; the next look will tell
+        try:
+            before, self._seen = self._seen, self._version()
+        except sqlite3.Error:
+            return False
+        finally:
+            self._lock.release()
+        return self._seen != before
+
+    def gone(self) -> str | None:
+        """Why nothing can be written any more, where the file is not the one that was opened; None while it is."""
+        if self._file is None or _identity(self.path) == self._file:
+            return None
+        return (f"{self.path} is not the file that was opened any more: it was moved, deleted or replaced meanwhile, "
+                "and nothing more is written. Put it back under its name, or open what is there now.")
 
     def _mine(self, act: int) -> bool:
         """Whether undo may take it back: not what another window did since this one was opened."""
@@ -172,7 +193,8 @@ class Book:
     def add_filter(
         self, letter: str, document: Filter, *, seed: int | None, kept: Mapping[str, Any] | None = None
     ) -> int:
-        """Put a filter on the shelf, as an act that can be undone; kept: what stands round it. Returns its row."""
+        """Put a filter on the shelf, as an act that can be undone; kept: what stands round it. Returns its row. Raises
+        BookError where another has taken the letter."""
         with self._writing() as connection:
             try:
                 cursor = connection.execute(

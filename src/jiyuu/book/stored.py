@@ -6,6 +6,7 @@ import json
 import sqlite3
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from jiyuu.circuits.filter_file import Filter, parse_filter
@@ -114,8 +115,10 @@ def setting_of(row: sqlite3.Row) -> tuple[int, str, Any]:
 def run_of(row: sqlite3.Row) -> StoredRun:
     """Raises BookError where a field is no JSON object."""
     place = f"Run {row['id']}"
-    if not isinstance(row["made_at"], str) or not isinstance(row["step"], str):
-        raise BookError(f"{place}: when it was made, or by which step, is damaged; the rest of the book is readable.")
+    try:
+        datetime.fromisoformat(row["made_at"])
+    except (ValueError, TypeError) as error:
+        raise BookError(f"{place}: when it was made is damaged; the rest of the book is readable.") from error
     return StoredRun(
         row["id"], row["filter_id"], row["step"], row["mode"], document_of(row["standing"], place),
         document_of(row["setting"], place), document_of(row["facts"], place), row["source"], row["made_at"],

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from jiyuu.cli.books import exchange, recover, validate
 from jiyuu.cli.character import character, compare
 from jiyuu.cli.controls import controls
 from jiyuu.cli.design import design
@@ -63,6 +64,9 @@ def about(
         raise typer.Exit
 
 
+app.command("validate")(validate)
+app.command("exchange")(exchange)
+app.command("recover")(recover)
 app.command("character")(character)
 app.command("compare")(compare)
 app.command("identify")(identify)
@@ -302,43 +306,6 @@ def render(
     )
     render_filter(chosen, input_wav, output_wav, full_scale_v=full_scale_v, cutoff_cv=cutoff_cv,
                   resonance_cv=resonance_cv, resonance_cv_gain=resonance_cv_gain)
-
-
-@app.command()
-def validate(file: Path, json: Json = False) -> None:
-    """Check a filter file, a patch or a book."""
-    from jiyuu.book.store import Book
-    from jiyuu.circuits.filter_file import read_filter
-
-    if file.suffix == ".jiyuu":
-        book = Book.open(file)
-        try:
-            letters = [shelved.letter for shelved in book.filters()]
-            kept = len(book.logbook())
-        finally:
-            book.close()
-        result = {"valid": True, "kind": "book", "filters": letters, "kept_findings": kept}
-        text = f"{file}: a book with {len(letters)} filters and {kept} findings kept."
-    elif is_patch(str(file)):
-        import numpy as np
-
-        from jiyuu.patch.document import stages_in
-        from jiyuu.patch.reading import read_patch
-        from jiyuu.patch.response import respond_patch
-
-        patch, _ = read_patch(file)
-        respond_patch(patch, np.array([1000.0]))
-        count = len(list(stages_in(patch.path)))
-        result = {"valid": True, "kind": "patch", "name": patch.name, "stages": count}
-        text = f"{file}: patch '{patch.name}' with {count} stages."
-    else:
-        document = read_filter(file)
-        result = {"valid": True, "kind": "filter", "name": document.name, "circuit": document.circuit}
-        text = f"{file}: filter '{document.name}', {document.entry.title}."
-    if json:
-        print_json(result)
-    else:
-        typer.echo(text)
 
 
 @app.command()

@@ -7,6 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from jiyuu.bench.readable import readable
 from jiyuu.bench.setup import Setup
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
@@ -40,6 +41,7 @@ class Session(QObject):
         self.shelf: list[Shelved] = []
         self._in_hand: int | None = None
         self._kept: dict[int, dict[str, Any]] = {}
+        self._strange: list[str] = []
         self._standing: dict[int, Standing] = {}
         self._states: dict[str, StepState] | None = None
         self._read()
@@ -58,7 +60,7 @@ class Session(QObject):
     def _read(self) -> None:
         """Shelf and settings as the book has them."""
         self.shelf = self.book.filters()
-        self._kept = self.book.settings()
+        self._read_settings()
         self._standing.clear()
         self._states = None
         if self._in_hand not in {shelved.id for shelved in self.shelf}:
@@ -140,8 +142,29 @@ class Session(QObject):
         if chosen is not None and self.book.set_values(chosen.id, values, together=together):
             self._moved()
 
+    def _read_settings(self) -> None:
+        kept, self._strange = self.book.settings(), []
+        self._kept = {}
+        for shelved in self.shelf:
+            self._kept[shelved.id], said = readable(shelved.document, kept.get(shelved.id, {}))
+            self._strange += said
+
+    def unread(self) -> list[str]:
+        """A sentence for everything in the book that could not be read so far."""
+        return [*self.book.unread.values(), *self._strange]
+
+    def look_again(self) -> None:
+        """Others have written into the book."""
+        shelf, in_hand = self.shelf, self._in_hand
+        self._read()
+        if self.shelf != shelf or self._in_hand != in_hand:
+            self.filter_changed.emit()
+        else:
+            self.settings_changed.emit()
+        self.book_changed.emit()
+
     def _moved(self) -> None:
-        self._kept = self.book.settings()
+        self._read_settings()
         self._standing.clear()
         self._states = None
         self.settings_changed.emit()

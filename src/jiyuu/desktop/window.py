@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QPushButton, QScrollArea, 
 
 from jiyuu.bench.walk import step_named
 from jiyuu.book.store import Book
+from jiyuu.desktop.custody import Custody
 from jiyuu.desktop.ear_panel import EarPanel
 from jiyuu.desktop.files import Files
 from jiyuu.desktop.listening import Listening
@@ -45,9 +46,9 @@ class MainWindow(QMainWindow):
         self._closing = False
         self._after: Callable[[], None] | None = None
         self._build_frame()
-        self.files = Files(self)
+        self.files, self.custody = Files(self), Custody(self.session, self)
         self.menus = Menus(self, self.files)
-        for speaker in (self.measuring, self.listening, self.files, self.path.presenter):
+        for speaker in (self.measuring, self.listening, self.files, self.custody, self.path.presenter):
             speaker.message.connect(self.say)
         self.measuring.busy.connect(self.tidings.show_busy)
         self.measuring.going.connect(self.tidings.show_going)
@@ -190,8 +191,7 @@ class MainWindow(QMainWindow):
         self.session.take_letter(remembered_letter(book.path))
         self._show_states()
         self.go(self.step)
-        if not self.session.shelf:
-            self.say("The book is empty. Drop a *.filter.json file on the window to put a filter on the shelf.")
+        self.custody.book_shown()
 
     def book_opened(self) -> None:
         """Another book lies in the window."""

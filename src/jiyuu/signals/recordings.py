@@ -150,7 +150,7 @@ def write_long(
     path: Path, channels: Sequence[Record], sample_rate_hz: int, *, full_scale_v: float = FULL_SCALE_V,
     inputs: Iterable[Path] = (),
 ) -> None:
-    """The same of records of any length, in volts."""
+    """The same of records of any length, in volts. Raises JiyuuError as write_recording does."""
     import soundfile
 
     with written_whole(path, inputs=inputs) as temporary:

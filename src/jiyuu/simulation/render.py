@@ -98,7 +98,8 @@ def render_record(
     start_v: FloatArray | None = None,
     block: int = SEGMENT,
 ) -> RenderedRecords:
-    """What render does, for records of any length: played and the control voltages are read as they are needed."""
+    """What render does, for records of any length: played and the control voltages are read as they are needed. Raises
+    as render does."""
     cutoffs, gains = np.atleast_2d(cutoff_hz), np.atleast_2d(gain)
     if np.ndim(cutoff_hz) == np.ndim(gain) == 0:
         checked_gain(float(gains[0, 0]))

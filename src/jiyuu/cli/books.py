@@ -1,0 +1,105 @@
+"""Books, filters and patches as files: checked, taken apart and put together, got out of damaged ones."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from jiyuu.cli.options import Json, notice, print_json
+from jiyuu.errors import BookError
+from jiyuu.patch.file_kind import is_patch
+from jiyuu.whole_file import apart_from
+
+
+def validate(file: Path, json: Json = False) -> None:
+    """Check a filter file, a patch or a book; nothing is written."""
+    from jiyuu.circuits.filter_file import read_filter
+
+    if file.suffix == ".jiyuu":
+        result, text = _validated_book(file)
+    elif is_patch(str(file)):
+        import numpy as np
+
+        from jiyuu.patch.document import stages_in
+        from jiyuu.patch.reading import read_patch
+        from jiyuu.patch.response import respond_patch
+
+        patch, _ = read_patch(file)
+        respond_patch(patch, np.array([1000.0]))
+        count = len(list(stages_in(patch.path)))
+        result = {"valid": True, "kind": "patch", "name": patch.name, "stages": count}
+        text = f"{file}: patch '{patch.name}' with {count} stages."
+    else:
+        document = read_filter(file)
+        result = {"valid": True, "kind": "filter", "name": document.name, "circuit": document.circuit}
+        text = f"{file}: filter '{document.name}', {document.entry.title}."
+    if json:
+        print_json(result)
+    else:
+        typer.echo(text)
+
+
+def _validated_book(file: Path) -> tuple[dict[str, Any], str]:
+    """Raises BookError where something in it does not read."""
+    from jiyuu.book.opening import MEND
+    from jiyuu.book.recovery import wrong_in
+    from jiyuu.book.store import Book
+
+    book = Book.open(file, reading=True)
+    try:
+        letters = [shelved.letter for shelved in book.filters()]
+        kept = len(book.logbook())
+        wrong = wrong_in(book)
+    finally:
+        book.close()
+    if wrong:
+        more = "" if len(wrong) == 1 else f" (and {len(wrong) - 1} more)"
+        raise BookError(f"{file}: {wrong[0].rstrip('.')}{more}; {MEND}.")
+    result = {"valid": True, "kind": "book", "filters": letters, "kept_findings": kept}
+    return result, f"{file}: a book with {len(letters)} filters and {kept} findings kept."
+
+
+def exchange(
+    source: Annotated[Path, typer.Argument(metavar="BOOK|DIR")],
+    out: Annotated[Path, typer.Option("--out", help="A new folder, or a new book.")],
+    json: Json = False,
+) -> None:
+    """A book as a folder of open files (JSON, CSV, WAV), and such a folder as a book."""
+    from jiyuu.book.exchange import export_book, import_book
+    from jiyuu.book.store import Book
+
+    apart_from(out, [source])
+    if source.is_dir():
+        book = import_book(source, out)
+    else:
+        book = Book.open(source, reading=True)
+    try:
+        filters, runs = len(book.letters()), len(book.raw("SELECT id FROM runs"))
+        if not source.is_dir():
+            export_book(book, out)
+    finally:
+        book.close()
+    if json:
+        print_json({"out": str(out), "kind": "book" if source.is_dir() else "folder", "filters": filters, "runs": runs})
+    else:
+        typer.echo(f"{out}: {filters} filters and {runs} runs.")
+
+
+def recover(
+    book: Annotated[Path, typer.Argument(metavar="BOOK")],
+    out: Annotated[Path, typer.Option("--out", help="The new book.")],
+    json: Json = False,
+) -> None:
+    """What still reads of a damaged book, into a new one; what does not is listed."""
+    from jiyuu.book.recovery import recover as got_out
+
+    apart_from(out, [book])
+    found = got_out(book, out)
+    if json:
+        print_json({"out": str(out), "rows": found.rows, "lost": found.lost})
+        return
+    for line in found.lost:
+        notice(f"jiyuu: lost: {line}")
+    typer.echo(f"{out}: " + ", ".join(f"{count} {table}" for table, count in found.rows.items() if count) + ".")

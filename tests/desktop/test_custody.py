@@ -1,0 +1,67 @@
+"""Two windows on one book, what does not read in one, the copy of the day."""
+
+import sqlite3
+
+import pytest
+
+from jiyuu.bench.demo_place import data_folder
+from jiyuu.book.backup import backups
+from jiyuu.desktop.custody import LOOK_MS
+from jiyuu.errors import BookError
+from tests.desktop.using import settled
+
+
+def test_two_windows_on_one_book_see_each_other_and_undo_their_own(open_window, book_path, qtbot):
+    one, other = open_window(book_path), open_window(book_path)
+    for window in (one, other):
+        settled(window, qtbot)
+        window.session.take_letter("A")
+    one.session.change({"cutoff_hz": 321.0})
+    qtbot.waitUntil(lambda: other.session.standing().cutoff_hz == 321.0, timeout=20 * LOOK_MS)
+    other.session.change({"resonance_percent": 12.0})
+    qtbot.waitUntil(lambda: one.session.standing().resonance_percent == 12.0, timeout=20 * LOOK_MS)
+    assert "Undone on A: cutoff" in one.session.undo()
+    assert one.session.standing().resonance_percent == 12.0
+    letter = other.session.put_away()
+    qtbot.waitUntil(lambda: letter not in [shelved.letter for shelved in one.session.shelf], timeout=20 * LOOK_MS)
+
+
+def test_what_does_not_read_is_said_and_the_rest_is_there(open_window, book_path, qtbot):
+    connection = sqlite3.connect(book_path)
+    connection.execute("UPDATE filters SET document = '{' WHERE letter = 'F'")
+    connection.execute("INSERT OR REPLACE INTO settings VALUES (1, 'setup', '{\"from_tomorrow\": 3}')")
+    connection.execute("INSERT OR REPLACE INTO settings VALUES (1, 'cutoff_hz', '555.0')")
+    connection.commit()
+    connection.close()
+    window = open_window(book_path)
+    settled(window, qtbot)
+    assert [shelved.letter for shelved in window.session.shelf] == list("ABCDE")
+    window.session.take_letter("A")
+    assert window.session.standing().cutoff_hz == 555.0
+    assert window.tidings.is_error
+    assert "Filter F" in window.tidings.text()
+    assert "And 1 more. The rest is shown" in window.tidings.text()
+    assert any("'setup'" in sentence for sentence in window.session.unread())
+
+
+def test_a_moved_book_is_said_and_nothing_is_lost_in_silence(open_window, book_path, qtbot):
+    window = open_window(book_path)
+    settled(window, qtbot)
+    book_path.rename(book_path.with_name("elsewhere.jiyuu"))
+    qtbot.waitUntil(lambda: "nothing more is written" in window.tidings.text(), timeout=20 * LOOK_MS)
+    with pytest.raises(BookError, match="moved, deleted or replaced"):
+        window.shown.presenter.set_knob(432.0)
+    book_path.with_name("elsewhere.jiyuu").rename(book_path)
+    qtbot.waitUntil(lambda: "in its place again" in window.tidings.text(), timeout=20 * LOOK_MS)
+    window.shown.presenter.set_knob(432.0)
+    assert window.session.standing().cutoff_hz == 432.0
+
+
+def test_the_copy_of_the_day_is_made_once(open_window, book_path, qtbot, tmp_path, monkeypatch):
+    monkeypatch.setenv("JIYUU_DATA_DIR", str(tmp_path / "data"))
+    window = open_window(book_path)
+    settled(window, qtbot)
+    for _ in range(2):
+        window.custody.back_up_now()
+        qtbot.waitUntil(lambda: "a backup copy" not in window.session.crew.at_work(), timeout=20_000)
+        assert len(backups(book_path, data_folder())) == 1
