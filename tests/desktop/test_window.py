@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QListWidget, QSlider, QTableWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QSlider, QTableWidget
 
 from jiyuu.bench.walk import StepState, walk
 from jiyuu.book.store import Book
@@ -256,17 +256,6 @@ def test_the_walk_shows_ten_steps(window):
         assert window.step == step.key
         assert window.walk.stations[step.key].isChecked()
         assert window.walk.stations[step.key].accessibleName().startswith(f"Step {number}, {step.name}: ")
-
-
-def test_a_note_is_written_and_undone(window, qtbot):
-    window.go("logbook")
-    field = window.side.currentWidget().findChild(QLineEdit)
-    QTest.keyClicks(field, "Check the trim of C")
-    QTest.keyClick(field, Qt.Key.Key_Return)
-    notes = window.side.currentWidget().findChild(QListWidget)
-    assert "Check the trim of C" in notes.item(0).text()
-    window.undo()
-    assert "Check the trim of C" not in notes.item(0).text()
 
 
 def test_the_signal_path_tells_of_an_overload(window):

@@ -6,6 +6,9 @@ of tolerance, D out of date) and notes. Everything in it is made up; every sound
 
 from __future__ import annotations
 
+import sqlite3
+from collections.abc import Mapping
+from contextlib import closing
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -16,6 +19,7 @@ from jiyuu.bench.walk import setting_of, step_named
 from jiyuu.book.opening import give_name
 from jiyuu.book.store import Book
 from jiyuu.circuits.filter_file import Filter, Tolerances
+from jiyuu.circuits.trims import Trims
 from jiyuu.errors import BookError
 from jiyuu.rig.simulated import SimulatedRig
 
@@ -65,24 +69,53 @@ def write_demo_book(path: Path, *, measured: bool = True) -> None:
         raise BookError(f"{path} could not be made: {error.strerror}; choose a folder you may write to.") from error
 
 
+EVENINGS = ("2026-03-02T18:{minute:02d}:00.000+00:00", "2026-03-05T19:{minute:02d}:00.000+00:00",
+            "2026-03-19T17:{minute:02d}:00.000+00:00")
+DATED = (("filters", "created_at"), ("notes", "made_at"), ("runs", "made_at"), ("findings", "kept_at"),
+         ("actions", "done_at"))
+AS_FOUND = {"offset": -5.0}  # turns at which the trim of A stood, the first evening
+
+
 def _write(path: Path, *, measured: bool) -> None:
     book = Book.create(path)
     try:
         rows = {letter: book.add_filter(letter, document, seed=seed) for letter, seed, document in BOARDS}
         book.add_note("Six boards to trim before the light is lit again. Start with A: its ladder is the reference.")
+        if measured:
+            book.set_values(rows["A"], {"trims": AS_FOUND})
+            _measure(book, rows, "A", trims=Trims(**AS_FOUND))
+        _dated(path, EVENINGS[0])
         book.add_note("B reads sharp at the bench; check its cutoff trim before the bell test.", filter_id=rows["B"])
         if measured:
-            for letter, seed, document in BOARDS:
-                if letter in ("A", "B", "D"):
-                    _measure(book, rows[letter], Standing.of(document), seed, kept=2 if letter == "A" else 0)
+            book.set_values(rows["A"], {"trims": None})
+            _measure(book, rows, "A", kept=2)
+            _measure(book, rows, "B")
+        _dated(path, EVENINGS[1])
+        if measured:
+            _measure(book, rows, "D")
             book.set_values(rows["D"], {"cutoff_hz": 560.0})
+        _dated(path, EVENINGS[2])
     finally:
         book.close()
 
 
-def _measure(book: Book, filter_id: int, standing: Standing, seed: int, *, kept: int) -> None:
+def _dated(path: Path, evening: str) -> None:
+    """What was just written was written that evening, one thing after the other: a book has its days."""
+    with closing(sqlite3.connect(path)) as connection:
+        written = sorted(
+            (when, table, column, number) for table, column in DATED for when, number in connection.execute(
+                f"SELECT {column}, id FROM {table} WHERE {column} > '2026-04'"))
+        for minute, (_, table, column, number) in enumerate(written):
+            connection.execute(f"UPDATE {table} SET {column} = ? WHERE id = ?",
+                               (evening.format(minute=2 * minute), number))
+        connection.commit()
+
+
+def _measure(book: Book, rows: Mapping[str, int], letter: str, *, trims: Trims | None = None, kept: int = 0) -> None:
+    seed, document = next((seed, document) for one, seed, document in BOARDS if one == letter)
+    standing = Standing.of(document) if trims is None else Standing.of(document).moved(trims=trims)
     step = step_named("response")
     for done in bench_measured(step, standing, setting_of(step, {}), SimulatedRig(standing.filter, seed=seed)):
         if isinstance(done, Run):
-            for finding_id in keep(book, filter_id, done)[:kept]:
+            for finding_id in keep(book, rows[letter], done)[:kept]:
                 book.keep(finding_id)

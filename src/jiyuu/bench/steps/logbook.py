@@ -1,4 +1,4 @@
-"""Logbook: what was kept, with the settings that gave it."""
+"""Logbook: what was done and found, by day and filter, with the settings that gave it."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ class LogbookStep(Unmeasured):
     """Nothing is measured here."""
 
     number, key, name = 10, "logbook", "Logbook"
-    purpose = "findings kept, notes"
+    purpose = "what was found and when, as it was then, beside today"
 
 
 STEP = LogbookStep()
