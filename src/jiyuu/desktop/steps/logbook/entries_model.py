@@ -24,7 +24,7 @@ class EntriesModel(QAbstractTableModel):
     def __init__(self) -> None:
         super().__init__()
         self.entries: Sequence[Entry] = ()
-        self._steps = {step.key: step.name for step in walk()}
+        self._steps = {one.key: one.name for one in walk()}
 
     def show_entries(self, entries: Sequence[Entry]) -> None:
         self.beginResetModel()
