@@ -27,6 +27,7 @@ HALVINGS = 4
 POLISHED_BY = (0.03, BENT_SHARE)  # of what bending does, trusted ever more
 POLISHES, WORTH_A_STEP = 2, 0.1  # steps of each, and by which share one must help for another
 DAMPINGS = ((0.0, 1e-4), (1e-3, 3e-2), (0.3, 3.0))  # tried two at a time
+LEVEL, HARDLY_DB = 2, 0.3  # place of the level among a family's numbers; what a curve bends by, that is next to none
 STILL = 2e-5  # octaves of cutoff, and share of the gain, when it stands still
 NUDGE = 0.02  # octaves of a headroom
 WHISTLE_GAINS = np.geomspace(1.02, 2.5, 9)  # re the onset, that a whistle may have been recorded at
@@ -257,13 +258,18 @@ def _step_of_all(
                        for free in family.free])
     nudges[1] = -1e-4 * family.onset_gain  # away from the onset
 
+    known = list(side_by_side(lambda curve: what_bends(family, values, curve), curves))
+    here = _residual(family, values, curves, bent=known, share=share)
+
     def moved_by(i: int) -> FloatArray:
         moved = values.copy()
-        if i >= 0:
-            moved[i] += nudges[i]
-        return _residual(family, moved, curves, share=share)
+        moved[i] += nudges[i]
+        # What hardly bends bends as much when a number is nudged, and a level changes nothing of it.
+        bent = [one if i == LEVEL or np.nanmax(np.abs(one.db), initial=0.0) < HARDLY_DB else
+                what_bends(family, moved, curve) for curve, one in zip(curves, known, strict=True)]
+        return _residual(family, moved, curves, bent=bent, share=share)
 
-    here, *each = side_by_side(moved_by, range(-1, values.size))
+    each = list(side_by_side(moved_by, range(values.size)))
     slopes = np.stack([(one - here) / nudge for one, nudge in zip(each, nudges, strict=True)], axis=1)
     covariance = np.linalg.pinv(slopes.T @ slopes)
     every, size = range(values.size), np.linalg.norm(slopes, axis=0)
