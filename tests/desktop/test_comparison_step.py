@@ -2,10 +2,15 @@
 
 import numpy as np
 import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 
 from jiyuu.bench.side_by_side import COMPARED_HZ
+from jiyuu.character.blind import Task, right_answer
 from jiyuu.character.scales import SCALES
 from jiyuu.desktop.figures.character_scales import dodged
+from jiyuu.rig.sound_output import StandInOutput
+from jiyuu.signals.ceiling import CEILING_DB
 from tests.desktop.using import settled
 
 
@@ -108,3 +113,91 @@ def test_letters_never_cover_each_other_and_stay_about_their_place():
     assert (np.diff(found) >= 8.0 - 1e-9).all()
     assert np.mean(found[:3]) == pytest.approx(np.mean(places[:3]))
     assert found[5] == 90.0
+
+
+@pytest.fixture
+def blind(step, window):
+    stand_in = StandInOutput()
+    step.page_choice.button(2).click()
+    step.blind.presenter.output = lambda: stand_in
+    step.blind.output = stand_in
+    yield step.blind
+    step.blind.presenter.leave()
+
+
+def begun(blind, window, qtbot, task, trials):
+    page = blind
+    page.task.setCurrentText(str(task))
+    page.task.activated.emit(page.task.currentIndex())
+    page.trials.setValue(trials)
+    page.begin.click()
+    qtbot.waitUntil(lambda: page.presenter.ready, timeout=60_000)
+    settled(window, qtbot)
+    return page.presenter
+
+
+def heard_all(presenter):
+    for button in range(3):
+        presenter.hear(button)
+
+
+def test_a_series_is_fixed_heard_answered_and_kept(blind, window, qtbot):
+    book, session = window.session.book, window.session
+    presenter = begun(blind, window, qtbot, Task.ABX, 6)
+    kept = session.kept()["blind"]
+    assert kept["order"] == list(presenter.series.order)  # before the first was heard
+    assert [button.text()[0] for button in blind.hear] == ["A", "B", "X"]
+    presenter.answer(0)
+    assert "Listen to all" in window.tidings.text()
+    for trial in range(6):
+        code = presenter.series.order[trial]
+        heard_all(presenter)
+        qtbot.waitUntil(lambda: bool(np.any(blind.output.heard[-480:])), timeout=20_000)
+        presenter.answer(right_answer(Task.ABX, code) if trial else 1 - right_answer(Task.ABX, code))
+        assert presenter.after == ("That was right." if trial else "That was not right.")
+    assert "A and B are not told apart blind (ABX): 5 of 6 right" in blind.told.text()
+    run, = book.runs(session.in_hand.id, "comparison")
+    assert run.facts["blind"]["order"] == kept["order"]
+    assert len(run.facts["blind"]["answers"]) == 6
+    assert "blind" not in session.kept()
+    (logged,) = book.findings_of_run(run.id)
+    assert logged.finding.value == pytest.approx(100 * 5 / 6)
+    assert np.abs(blind.output.heard).max() <= 10 ** (CEILING_DB / 20) + 1e-6
+
+
+def test_buttons_play_what_they_stand_for(blind, window, qtbot):
+    """Of two, what is X sounds like one and not like the other: the same samples, by their loudest lines."""
+    presenter = begun(blind, window, qtbot, Task.ABX, 5)
+
+    def sound(button):
+        presenter.hear(button)
+        qtbot.wait(300)
+        start = blind.output.heard.size
+        qtbot.waitUntil(lambda: blind.output.heard.size > start + 9600, timeout=20_000)
+        lines = np.abs(np.fft.rfft(blind.output.heard[start:][-9600:] * np.hanning(9600)))
+        return np.log(lines[20:1200] + 1e-9)
+
+    first, second, hidden = (sound(button) for button in range(3))
+    apart = [float(np.mean((hidden - one) ** 2)) for one in (first, second)]
+    assert int(np.argmin(apart)) == presenter.series.playing[2]
+    assert min(apart) < 0.2 * max(apart)
+
+
+def test_broken_off_it_counts_for_less_and_leaving_makes_silence(blind, step, window, qtbot):
+    presenter = begun(blind, window, qtbot, Task.THREE, 12)
+    assert not blind.hear[0].isChecked()
+    QTest.keyClick(blind, Qt.Key.Key_2)
+    assert blind.hear[1].isChecked()
+    window.listening.play()
+    assert presenter.heard is None  # one thing sounds at a time
+    window.listening.silence()
+    heard_all(presenter)
+    presenter.answer(1)
+    presenter.break_off()
+    assert "Broken off after 1 of 12 trials: it counts for less." in presenter.result
+    presenter.begin()
+    qtbot.waitUntil(lambda: presenter.ready, timeout=60_000)
+    presenter.hear(0)
+    window.go("logbook")
+    assert presenter.series is None
+    assert presenter.heard is None

@@ -141,14 +141,13 @@ class _Sounding:
     match: float = 1.0
 
 
-class Recorded:
-    """What moves, computed for a round of it and played over and over; nothing of it is turned while it plays, another
-    one is faded over to."""
+class Looped:
+    """A record (n,) re full scale, played over and over; nothing of it is turned, another one is faded over to."""
 
-    def __init__(self, standing: Standing) -> None:
-        self.kind, self.what = kind_of(standing, Heard.MOVING), Heard.MOVING
-        self._record = seamless(moving_record(standing, seconds=round_s(standing) + SEAM_S), HEARD_RATE_HZ)
-        self.place, self.match, self.cutoff_hz = 0, 1.0, standing.standing_hz
+    def __init__(self, record: FloatArray, kind: tuple[object, ...] = (), what: Heard = Heard.FILTER) -> None:
+        self.kind, self.what = kind, what
+        self._record = record
+        self.place, self.match, self.cutoff_hz = 0, 1.0, 0.0
 
     def turn(self, wanted: Turned) -> None:
         """Nothing glides here."""
@@ -164,7 +163,16 @@ class Recorded:
         return np.asarray(found)
 
 
-AnyVoice = Voice | Recorded
+class Recorded(Looped):
+    """What moves, computed for a round of it."""
+
+    def __init__(self, standing: Standing) -> None:
+        made = seamless(moving_record(standing, seconds=round_s(standing) + SEAM_S), HEARD_RATE_HZ)
+        super().__init__(made, kind_of(standing, Heard.MOVING), Heard.MOVING)
+        self.cutoff_hz = standing.standing_hz
+
+
+AnyVoice = Voice | Looped
 
 
 class Mixer:

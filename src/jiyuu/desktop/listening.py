@@ -73,6 +73,7 @@ class Listening(QObject):
         self._look.timeout.connect(self._close_when_silent)
         for signal in (session.settings_changed, session.filter_changed):
             signal.connect(self._turned)
+        session.sounding.connect(lambda who: self.stop() if who is not self and self._wanted else None)
 
     @property
     def playing(self) -> bool:
@@ -95,6 +96,7 @@ class Listening(QObject):
             self.message.emit(EMPTY_SHELF, True)
             return
         self._wanted = True
+        self._session.sounding.emit(self)
         self.changed.emit()
         self._render()
 

@@ -33,6 +33,7 @@ class Session(QObject):
     filter_changed = pyqtSignal()  # another one in hand, or another shelf
     settings_changed = pyqtSignal()
     book_changed = pyqtSignal()  # runs, findings or notes
+    sounding = pyqtSignal(object)  # who begins to sound: everyone else is silent then
 
     def __init__(self, book: Book, parent: QObject | None = None) -> None:
         super().__init__(parent)

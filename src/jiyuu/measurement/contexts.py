@@ -309,6 +309,21 @@ class Differing(Context):
     comparable: bool = True
 
 
+@dataclass(frozen=True, slots=True)
+class HeardBlind(Context):
+    """A series of blind listening: what was asked, the two by letter, right answers of the trials; p: of guessed series
+    that come so far; missed: of series in which one who is right three times of four is not found."""
+
+    task: str
+    first: str
+    second: str
+    right: int
+    trials: int
+    p: float
+    missed: float
+    told_apart: bool
+
+
 KINDS: dict[str, type[Context]] = {kind.__name__: kind for kind in Context.__subclasses__()}
 
 

@@ -11,7 +11,7 @@ CONTROLS = {
     "cutoff_hz": "cutoff", "resonance_percent": "resonance", "mode": "mode", "parameters": "circuit parameters",
     "components": "component values", "setup": "set-up", "trims": "trims", "resonance_taper": "taper of resonance",
     "response": "what the Response step draws", "self_oscillation": "the whistle's target",
-    "tracking": "what Tracking asks",
+    "tracking": "what Tracking asks", "blind": "the order of a blind series",
 }
 
 

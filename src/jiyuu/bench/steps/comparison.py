@@ -9,6 +9,7 @@ from pydantic import Field
 from jiyuu.bench.setting import Setting
 from jiyuu.bench.step import Unmeasured
 from jiyuu.field_words import asked
+from jiyuu.wording.blind import QUANTITIES as BLIND
 from jiyuu.wording.character import QUANTITIES
 
 
@@ -36,7 +37,7 @@ class ComparisonStep(Unmeasured):
     number, key, name = 9, "comparison", "Comparison"
     purpose = "side by side at equal loudness, with the judgement in numbers"
     setting = ComparisonSetting
-    quantities = QUANTITIES
+    quantities = QUANTITIES | BLIND
 
 
 STEP = ComparisonStep()

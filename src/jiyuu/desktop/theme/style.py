@@ -93,6 +93,7 @@ def _style_sheet(theme: Theme) -> str:
     QPushButton[main="true"]:focus {{ border: 2px solid {p.attention}; }}
     QPushButton[role="page"] {{ border: none; border-bottom: 2px solid transparent; background: transparent;
         padding: 1px {STEP}px; color: {p.quiet}; }}
+    QPushButton[role="sound"]:checked {{ background: {p.chosen}; border: 2px solid {p.ink}; font-weight: bold; }}
     QPushButton[role="page"]:checked {{ border-bottom: 2px solid {p.ink}; color: {p.ink}; font-weight: bold; }}
     QPushButton[role="page"]:focus {{ border: 1px dotted {p.ink}; }}
     QCheckBox {{ spacing: {STEP}px; }}

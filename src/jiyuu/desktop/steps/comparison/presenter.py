@@ -35,6 +35,7 @@ class ComparisonPresenter(StepPresenter):
     """The view asks with methods; signals carry finished values."""
 
     compared = pyqtSignal(object)  # SideBySide
+    left = pyqtSignal()  # nobody looks at the step any more
     explained = pyqtSignal(object)  # Progress, Why, or None: nothing is explained of what stands
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
@@ -142,6 +143,7 @@ class ComparisonPresenter(StepPresenter):
         """An answer nobody looks at is not waited for."""
         super().sleep()
         self._asking.drop()
+        self.left.emit()
 
     @property
     def waiting(self) -> bool:

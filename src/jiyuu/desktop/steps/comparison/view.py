@@ -20,6 +20,8 @@ from jiyuu.desktop.parts.frame import SideColumn, form, narrow, stacked
 from jiyuu.desktop.parts.model_form import ModelForm
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
+from jiyuu.desktop.steps.comparison.blind_page import BlindPage
+from jiyuu.desktop.steps.comparison.blind_presenter import BlindPresenter
 from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
 from jiyuu.desktop.steps.step_view import Act, StepView
 from jiyuu.desktop.theme.pens import pen_of
@@ -55,6 +57,10 @@ class ComparisonView(StepView):
         self.lower = QStackedWidget()
         self.lower.addWidget(self.scales)
         self.lower.addWidget(self.why)
+        self.blind = BlindPage(BlindPresenter(session, presenter))
+        self.blind.presenter.message.connect(presenter.message)
+        presenter.left.connect(self.blind.presenter.leave)
+        self.lower.addWidget(self.blind)
         self.figures = stacked(self.level, self.lower, shares=(46, 54))
         self._build_side()
         presenter.compared.connect(self._show)
@@ -79,7 +85,7 @@ class ComparisonView(StepView):
         self.apart = QCheckBox("Differences to the one in hand")
         self.apart.toggled.connect(lambda _: self._show(presenter.seen))
         column.add(self.apart)
-        row, self.page_choice = page_buttons(("Character", "Why"), self.lower)
+        row, self.page_choice = page_buttons(("Character", "Why", "Blind"), self.lower)
         column.add(row)
         column.add(self.found_page(), 1)
 
