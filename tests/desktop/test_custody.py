@@ -65,3 +65,38 @@ def test_the_copy_of_the_day_is_made_once(open_window, book_path, qtbot, tmp_pat
         window.custody.back_up_now()
         qtbot.waitUntil(lambda: "a backup copy" not in window.session.crew.at_work(), timeout=20_000)
         assert len(backups(book_path, data_folder())) == 1
+
+
+def test_a_book_is_taken_apart_and_put_together_in_the_window(open_window, book_path, qtbot, tmp_path):
+    window = open_window(book_path)
+    settled(window, qtbot)
+    window.session.take_letter("B")
+    window.session.change({"cutoff_hz": 654.0})
+    window.custody.export(tmp_path / "out")
+    qtbot.waitUntil(lambda: "as open files" in window.tidings.text(), timeout=30_000)
+    window.custody.put_together(tmp_path / "out", tmp_path / "again.jiyuu")
+    qtbot.waitUntil(lambda: "again.jiyuu" in window.windowTitle(), timeout=30_000)
+    window.session.take_letter("B")
+    assert window.session.standing().cutoff_hz == 654.0
+    window.custody.export(tmp_path / "out")
+    qtbot.waitUntil(lambda: "exists already" in window.tidings.text(), timeout=30_000)
+
+
+def test_an_earlier_copy_is_opened_as_a_book_of_its_own(open_window, book_path, qtbot, tmp_path, monkeypatch):
+    monkeypatch.setenv("JIYUU_DATA_DIR", str(tmp_path / "data"))
+    window = open_window(book_path)
+    settled(window, qtbot)
+    window.custody.choose_copy()
+    assert "no copy of this book yet" in window.tidings.text()
+    window.custody.back_up_now()
+    qtbot.waitUntil(lambda: len(backups(book_path, data_folder())) == 1, timeout=20_000)
+    (copy,) = backups(book_path, data_folder())
+    before = copy.read_bytes()
+    window.session.take_letter("A")
+    window.session.change({"cutoff_hz": 333.0})
+    window.custody.open_copy(copy, tmp_path / "yesterday.jiyuu")
+    qtbot.waitUntil(lambda: "yesterday.jiyuu" in window.windowTitle(), timeout=30_000)
+    window.session.take_letter("A")
+    assert window.session.standing().cutoff_hz == 820.0
+    window.session.change({"cutoff_hz": 444.0})
+    assert copy.read_bytes() == before

@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from jiyuu.errors import JiyuuError
 
+BOOKS = "Books (*.jiyuu)"
+
 
 def chosen_to_write(parent: QWidget, title: str, suggested: str, kinds: str, *, ending: str) -> Path | None:
     """Asks for a name to write to; None where the person thought better of it. Raises JiyuuError as `completed`."""

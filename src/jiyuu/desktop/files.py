@@ -14,7 +14,7 @@ from jiyuu.bench.patched import patch_of, taken
 from jiyuu.book.store import Book
 from jiyuu.circuits.filter_file import Filter, neutral_filter, read_filter
 from jiyuu.desktop.circuit_chooser import CircuitChooser
-from jiyuu.desktop.file_names import chosen_to_write, completed
+from jiyuu.desktop.file_names import BOOKS, chosen_to_write, completed
 from jiyuu.desktop.frame import Frame
 from jiyuu.desktop.recordings_chooser import Recordings, RecordingsChooser, RecordingsFor
 from jiyuu.desktop.remembered import remember_book
@@ -23,7 +23,7 @@ from jiyuu.errors import JiyuuError
 from jiyuu.patch.file_kind import is_patch
 from jiyuu.patch.reading import read_patch, write_patch
 
-BOOKS, SOUNDS, PATCHES = "Books (*.jiyuu)", "Sounds (*.wav)", "Patches (*.json)"
+SOUNDS, PATCHES = "Sounds (*.wav)", "Patches (*.json)"
 NOTHING = ("nothing to be done with that here. Drop a book (*.jiyuu), a filter or patch (*.filter.json, *.patch.json), "
            "a stimulus with its recording (WAV or FLAC), or a curve (CSV: Hz, dB, degrees).")
 

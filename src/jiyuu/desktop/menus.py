@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QMenu
 
 from jiyuu.bench.walk import walk
 from jiyuu.desktop.acts import fill_menu, letter_keys
+from jiyuu.desktop.custody import Custody
 from jiyuu.desktop.files import Files
 from jiyuu.desktop.frame import Frame
 from jiyuu.desktop.help import Help
@@ -25,9 +26,9 @@ LETTER_KEYS = 9
 class Menus(QObject):
     """Built once; the menu of the step is filled anew with every step, that of filters with every shelf."""
 
-    def __init__(self, frame: Frame, files: Files) -> None:
+    def __init__(self, frame: Frame, files: Files, custody: Custody) -> None:
         super().__init__(frame.window_widget())
-        self._frame, self._files = frame, files
+        self._frame, self._files, self._custody = frame, files, custody
         self.help = Help(frame.window_widget(), self.all_acts)
         self.preferences = Preferences(frame.window_widget(), self.all_acts)
         self.preferences.changed.connect(self._keys_changed)
@@ -51,6 +52,9 @@ class Menus(QObject):
             Act("pair", "&Measure recordings …", "Ctrl+Shift+O", files.choose_recordings),
             Act("sound", "Save &sound …", "Ctrl+Shift+E", files.save_sound),
             Act("patch", "Save the &patch …", "", files.save_patch), None,
+            Act("export", "&Write as open files …", "", self._custody.choose_export),
+            Act("folder", "Open a &folder of open files …", "", self._custody.choose_folder),
+            Act("earlier", "Open an &earlier copy …", "", self._custody.choose_copy), None,
             Act("close", "&Close", "", frame.window_widget().close),
             Act("quit", "&Quit", "", frame.window_widget().close),
         ])

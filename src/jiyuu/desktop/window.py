@@ -39,15 +39,15 @@ class MainWindow(QMainWindow):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
-        self.session = Session(book, self)
-        self.measuring, self.listening = Measuring(self.session), Listening(self.session)
+        self.session = session = Session(book, self)
+        self.measuring, self.listening, self.files = Measuring(session), Listening(session), Files(self)
         self.step = FIRST_STEP
         self._views: dict[str, StepView] = {}
         self._closing = False
         self._after: Callable[[], None] | None = None
         self._build_frame()
-        self.files, self.custody = Files(self), Custody(self.session, self)
-        self.menus = Menus(self, self.files)
+        self.custody = Custody(self.session, self.files.change_book, self)
+        self.menus = Menus(self, self.files, self.custody)
         for speaker in (self.measuring, self.listening, self.files, self.custody, self.path.presenter):
             speaker.message.connect(self.say)
         self.measuring.busy.connect(self.tidings.show_busy)
