@@ -47,7 +47,7 @@ def _command(given: list[str]) -> int:
     try:
         if given[0] == "--demo":  # with more behind it, such as --help
             given = [name for name in given[1:] if name in ("-h", "--help")] or ["--help"]
-        result = get_command(app).main(args=_in_pairs(given), prog_name="jiyuu", standalone_mode=False)
+        result = get_command(app).main(args=in_pairs(given), prog_name="jiyuu", standalone_mode=False)
         return int(result) if isinstance(result, int) else 0
     except typer.Exit as stop:
         return int(stop.exit_code)
@@ -60,7 +60,7 @@ def _command(given: list[str]) -> int:
         return _fail(f"{getattr(error, 'format_message', error.__str__)().rstrip('.')}; see '{command} --help'.")
 
 
-def _in_pairs(given: list[str]) -> list[str]:
+def in_pairs(given: list[str]) -> list[str]:
     """`--pair A B` as the parser knows it: `--pair A --pair B`. Raises JiyuuError where the second is missing."""
     found: list[str] = []
     rest = iter(given)
