@@ -13,6 +13,7 @@ from jiyuu.cli.controls import controls
 from jiyuu.cli.design import design
 from jiyuu.cli.drive import drive, measure_drive_of, stimulus_drive
 from jiyuu.cli.identify import identify
+from jiyuu.cli.install_desktop import install_desktop
 from jiyuu.cli.measure import measure_app
 from jiyuu.cli.options import (
     Chosen,
@@ -67,6 +68,7 @@ def about(
 app.command("validate")(validate)
 app.command("exchange")(exchange)
 app.command("recover")(recover)
+app.command("install-desktop")(install_desktop)
 app.command("character")(character)
 app.command("compare")(compare)
 app.command("identify")(identify)
