@@ -14,6 +14,7 @@ import csv
 import io
 import json
 import math
+import os
 import re
 import shutil
 import sqlite3
@@ -295,7 +296,7 @@ def _of_wav(path: Path, record: RecordPart) -> np.ndarray:
     try:
         if path.stat().st_size < 60:  # a header and nothing behind it
             return np.zeros(0, dtype="<f4")
-        samples, _ = soundfile.read(str(path), dtype="float32", always_2d=True)
+        samples, _ = soundfile.read(os.fsencode(path), dtype="float32", always_2d=True)
     except (soundfile.SoundFileError, RuntimeError) as error:
         raise BookError(f"{path} cannot be read as WAV; export the book again.") from error
     if samples.shape[1] != 1:

@@ -5,30 +5,53 @@ Bad input ends in one line on standard error, 'jiyuu: what is wrong; what to do'
 
 from __future__ import annotations
 
+import errno
+import io
 import os
 import sys
 
 from jiyuu.errors import JiyuuError
 
+SHOWN = 200  # signs of a name in a message
+STOPPED = 130  # what a shell expects of a program that was interrupted
+
 
 def main(arguments: list[str] | None = None) -> int:
     """Run; returns the exit code."""
     given = sys.argv[1:] if arguments is None else arguments
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):  # a sign that a terminal does not know is written by its number
+            stream.reconfigure(errors="backslashreplace")
     try:
         if _wants_window(given):
             from jiyuu.desktop.application import run
 
             return run(given)
-        return _command(given)
+        code = _command(given)
+        sys.stdout.flush()  # what does not fit on a full disk is said now, not when it is too late
+        return code
     except JiyuuError as error:
         return _fail(str(error))
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
+    except OSError as error:
+        return _fail(_could_not(error))
     except KeyboardInterrupt:
-        return _fail("stopped", code=130)
+        return _fail("stopped", code=STOPPED)
     except MemoryError:
         return _fail("the job needs more memory than there is; use a shorter file")
+
+
+def _could_not(error: OSError) -> str:
+    """What the system refused, and what to do."""
+    what = "The output" if error.filename is None else str(error.filename)
+    if error.filename is None:  # whatever waits to be written there is given up
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.__stdout__.fileno() if sys.__stdout__ else 1)
+    hints = {errno.ENOSPC: "free some space or write elsewhere", errno.ENAMETOOLONG: "give a shorter name",
+             errno.EACCES: "check its rights"}
+    shown = what if len(what) <= SHOWN else f"{what[:SHOWN]}…"
+    return f"{shown}: {error.strerror or error}; {hints.get(error.errno or 0, 'check the name and the disk')}"
 
 
 def _wants_window(given: list[str]) -> bool:
@@ -48,6 +71,8 @@ def _command(given: list[str]) -> int:
         if given[0] == "--demo":  # with more behind it, such as --help
             given = [name for name in given[1:] if name in ("-h", "--help")] or ["--help"]
         result = get_command(app).main(args=in_pairs(given), prog_name="jiyuu", standalone_mode=False)
+        if result == STOPPED:  # the parser turns an interruption into an exit
+            raise KeyboardInterrupt
         return int(result) if isinstance(result, int) else 0
     except typer.Exit as stop:
         return int(stop.exit_code)

@@ -80,7 +80,7 @@ def _opened(path: Path, full_scale_v: float) -> Iterator[SoundFile]:
     if path.stat().st_size == 0:
         raise SignalError(f"{path} is empty; record it again.")
     try:
-        with soundfile.SoundFile(str(path)) as file:
+        with soundfile.SoundFile(os.fsencode(path)) as file:
             rate = file.samplerate
             if not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
                 raise SignalError(
@@ -155,7 +155,8 @@ def write_long(
 
     with written_whole(path, inputs=inputs) as temporary:
         try:
-            with soundfile.SoundFile(str(temporary), "w", sample_rate_hz, len(channels), "FLOAT", format="WAV") as file:
+            with soundfile.SoundFile(os.fsencode(temporary), "w", sample_rate_hz, len(channels), "FLOAT",
+                                     format="WAV") as file:
                 for blocks in zip(*(channel.blocks() for channel in channels), strict=True):
                     file.write(np.stack(blocks, axis=1) / full_scale_v)
         except soundfile.LibsndfileError as error:  # no OSError, although it mostly is a full disk

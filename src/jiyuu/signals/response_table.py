@@ -12,6 +12,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 
 LARGEST_FILE = 64 << 20
+SEPARATORS, LOOKED_AT = ("\t", ";", ","), 200  # the first that fits best, in so many lines
 FEWEST_ROWS = 24
 
 
@@ -40,19 +41,25 @@ def read_response_table(path: Path) -> ResponseTable:
         raise SignalError(f"{path} is not text in UTF-8; export it again as CSV.") from error
     rows: list[list[float]] = []
     doubt_column = False
-    separator = next((s for s in ("\t", ";", ",") if s in text), ",")
-    for number, cells in enumerate(csv.reader(text.splitlines(), delimiter=separator), start=1):
+    lines = text.splitlines()
+    separator = max(SEPARATORS, key=lambda one: _fitting(lines, one))
+    for number, line in enumerate(lines, start=1):
+        cells = _cells(line, separator)
         values = _numbers(cells, comma_is_point=separator != ",")
         if values is None:
             doubt_column |= len(cells) > 3 and cells[3].strip() == "uncertainty_db"
+            if rows and not line.lstrip().startswith("#") and any(sign.isdigit() for sign in line):
+                raise SignalError(f"{path}, line {number}: '{cells[0].strip()[:40]}' is no number; write numbers "
+                                  "without thousands separators, and begin a remark with #.")
             continue
         if len(values) < 2:
             raise SignalError(f"{path}, line {number}: a row needs a frequency in Hz and a level in dB.")
-        if not np.isfinite(values[:2]).all() or not values[0] > 0:
+        if not np.isfinite(values[:2]).all() or not values[0] > 0 or np.isinf(values).any():
             raise SignalError(f"{path}, line {number}: frequency and level must be finite, the frequency above 0 Hz.")
         rows.append(values)
     if len(rows) < FEWEST_ROWS:
-        raise SignalError(f"{path} holds {len(rows)} rows of numbers; a curve needs at least {FEWEST_ROWS}.")
+        raise SignalError(f"{path} holds {len(rows)} rows of numbers without thousands separators; a curve needs at "
+                          f"least {FEWEST_ROWS}.")
     width = min(len(row) for row in rows)
     table = np.array([row[:width] for row in rows])
     table = table[np.argsort(table[:, 0], kind="stable")]
@@ -65,6 +72,21 @@ def read_response_table(path: Path) -> ResponseTable:
         table[:, 0], table[:, 1], table[:, 2] if width > 2 else None,
         table[:, 3] if doubt_column and width > 3 else None,
     )
+
+
+def _cells(line: str, separator: str) -> list[str]:
+    """Of one line; one that is no CSV is one cell."""
+    try:
+        return next(csv.reader([line], delimiter=separator), [])
+    except csv.Error:  # a cell without end
+        return [line]
+
+
+def _fitting(lines: list[str], separator: str) -> int:
+    """Lines that hold two numbers or more between such separators."""
+    read = (_numbers(_cells(line, separator), comma_is_point=separator != ",") for line in lines[:LOOKED_AT]
+            if not line.lstrip().startswith("#"))
+    return sum(values is not None and len(values) > 1 for values in read)
 
 
 def _numbers(cells: list[str], *, comma_is_point: bool) -> list[float] | None:

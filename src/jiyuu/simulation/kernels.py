@@ -7,9 +7,11 @@ with a window calls `compile_apart` from a worker thread, which does it in anoth
 
 from __future__ import annotations
 
+import atexit
 import hashlib
 import importlib.util
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -31,9 +33,24 @@ AT_A_STRETCH = 200_000  # steps of all lanes together between two looks at wheth
 
 
 def cache_folder() -> Path:
-    """Where compiled kernels live; JIYUU_CACHE_DIR moves it."""
+    """Where compiled kernels live; JIYUU_CACHE_DIR moves it. Where that cannot be written they live as long as the
+    process."""
     base = os.environ.get("JIYUU_CACHE_DIR") or platformdirs.user_cache_dir("jiyuu", appauthor=False)
-    return Path(base) / "kernels"
+    return _writable(Path(base) / "kernels")
+
+
+@lru_cache(maxsize=8)
+def _writable(folder: Path) -> Path:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        if os.access(folder, os.W_OK):
+            return folder
+    except OSError:
+        pass
+    # A folder of one's own: code that others might have put into a shared place is not run.
+    own = Path(tempfile.mkdtemp(prefix="jiyuu-kernels-"))
+    atexit.register(shutil.rmtree, own, ignore_errors=True)
+    return own
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -71,7 +88,6 @@ def _module_name(source: str) -> str:
 def _written(source: str) -> str:
     """Name of the module in the cache folder, which holds it afterwards."""
     name, folder = _module_name(source), cache_folder()
-    folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{name}.py"
     if not path.exists():
         handle, temporary = tempfile.mkstemp(dir=folder, suffix=".tmp")

@@ -1,0 +1,111 @@
+"""What surrounds a command: a full disk behind its output, odd names, a cache that cannot be written, Ctrl+C."""
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from jiyuu.cli.entry import main
+
+COMMAND = [sys.executable, "-m", "jiyuu.cli.entry"]
+
+
+def said(*arguments, **how):
+    return subprocess.run([*COMMAND, *arguments], capture_output=True, check=False, timeout=120, **how)
+
+
+def one_line(done):
+    text = done.stderr.decode()
+    return text.startswith("jiyuu: ") and text.count("\n") == 1
+
+
+@pytest.mark.skipif(not Path("/dev/full").exists(), reason="no such device here")
+@pytest.mark.parametrize("arguments", [("circuits", "--json"), ("respond", "transistor-ladder")])
+def test_a_full_disk_behind_the_output_is_said(arguments):
+    with Path("/dev/full").open("w") as full:
+        done = subprocess.run([*COMMAND, *arguments], stdout=full, stderr=subprocess.PIPE, check=False, timeout=120)
+    assert done.returncode == 2
+    assert one_line(done)
+    assert b"No space left" in done.stderr
+
+
+@pytest.mark.parametrize("arguments", [
+    ("validate", "x" * 300 + ".filter.json"), ("measure", "tone", "x" * 300 + ".wav"),
+    ("validate", "x" * 300 + ".jiyuu"), ("respond", "x" * 300 + ".patch.json"),
+    ("exchange", "x" * 300 + ".jiyuu", "--out", "y"), ("recover", "x" * 300, "--out", "y"),
+])
+def test_a_name_too_long_is_said(arguments, capsys):
+    assert main(list(arguments)) == 2
+    line = capsys.readouterr().err
+    assert line.startswith("jiyuu: ")
+    assert line.count("\n") == 1
+    assert len(line) < 600
+
+
+def test_a_file_whose_name_is_no_text_is_read_and_written(tmp_path):
+    odd = os.fsdecode(os.fsencode(tmp_path) + b"/caf\xe9.wav")
+    soundfile.write(os.fsencode(odd), 0.1 * np.sin(2 * np.pi * 220 * np.arange(24_000) / 48_000), 48_000)
+    done = said("measure", "tone", odd)
+    assert done.returncode == 0, done.stderr
+    out = os.fsdecode(os.fsencode(tmp_path) + b"/\xe9.wav")
+    assert said("render", "state-variable", odd, out).returncode == 0
+    assert soundfile.info(os.fsencode(out)).frames == 24_000
+
+
+def test_a_terminal_that_knows_few_signs_is_spared(tmp_path):
+    done = said("oscillate", "state-variable", "--cutoff", "440", "--resonance", "100",
+                env={**os.environ, "PYTHONIOENCODING": "ascii"})
+    assert done.returncode == 0
+    assert b"Oscillates from" in done.stdout
+
+
+def test_without_a_cache_it_compiles_for_itself_and_leaves_nothing(tmp_path):
+    (tmp_path / "file").write_text("no folder")
+    before = {path.name for path in Path(tmp_path).iterdir()}
+    done = said("oscillate", "state-variable", "--cutoff", "440", "--resonance", "100",
+                env={**os.environ, "JIYUU_CACHE_DIR": str(tmp_path / "file" / "cache"), "TMPDIR": str(tmp_path)})
+    assert done.returncode == 0, done.stderr
+    assert {path.name for path in Path(tmp_path).iterdir()} == before
+
+
+def test_an_interrupted_command_says_so_and_leaves_nothing(tmp_path):
+    process = subprocess.Popen([*COMMAND, "characterise", "transistor-ladder", "--out", str(tmp_path / "out")],
+                               stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    deadline = time.monotonic() + 60
+    while not (tmp_path / "out").exists() and time.monotonic() < deadline:
+        time.sleep(0.05)
+    process.send_signal(signal.SIGINT)
+    _, told = process.communicate(timeout=60)
+    assert process.returncode == 130
+    assert told.strip().endswith("jiyuu: stopped")
+    assert not list(tmp_path.rglob(".jiyuu-*"))
+    shutil.rmtree(tmp_path / "out", ignore_errors=True)
+
+
+@pytest.mark.parametrize(("lines", "words"), [
+    (['"1,010",-4'], "line 62: '1,010' is no number"),
+    (["1.010.000;3"], "is no number"), (["9" * 140_000 + "x,1"], "is no number"),
+    (["20000,-3,inf"], "must be finite"),
+])
+def test_rows_are_not_dropped_in_silence(lines, words, tmp_path, capsys):
+    path = tmp_path / "curve.csv"
+    path.write_text("\n".join(["Hz,dB", *(f"{20 * 2 ** (i / 8):.3f},{-i / 10}" for i in range(60)), *lines]) + "\n")
+    assert main(["measure", "response", str(path)]) == 2
+    assert words in capsys.readouterr().err
+
+
+def test_remarks_with_other_separators_do_not_mislead(tmp_path, capsys):
+    path = tmp_path / "curve.csv"
+    for separator, point in ((",", "."), (";", ","), ("\t", ",")):
+        rows = [f"{20 * 2 ** (i / 8):.3f}{separator}{-i / 10:.2f}" if point == "." else
+                f"{20 * 2 ** (i / 8):.3f}".replace(".", ",") + separator + f"{-i / 10:.2f}".replace(".", ",")
+                for i in range(60)]
+        path.write_text("# bench; lamp, 3; off\nfrequency; level, dB\n" + "\n".join(rows) + "\n# end; 4,5\n")
+        assert main(["measure", "response", str(path), "--json"]) == 0, (separator, capsys.readouterr().err)
