@@ -119,7 +119,7 @@ def test_letters_never_cover_each_other_and_stay_about_their_place():
 def blind(step, window):
     stand_in = StandInOutput()
     step.page_choice.button(2).click()
-    step.blind.presenter.output = lambda: stand_in
+    step.blind.presenter.ear.output = lambda: stand_in
     step.blind.output = stand_in
     yield step.blind
     step.blind.presenter.leave()
@@ -201,3 +201,31 @@ def test_broken_off_it_counts_for_less_and_leaving_makes_silence(blind, step, wi
     window.go("logbook")
     assert presenter.series is None
     assert presenter.heard is None
+
+
+def test_an_ear_is_trained_and_its_history_kept(step, window, qtbot):
+    """Answered by somebody who hears three just-noticeable differences and guesses wrong below."""
+    page, output = step.trainer, StandInOutput()
+    page.presenter.ear.output = lambda: output
+    step.page_choice.button(3).click()
+    page.topic.setCurrentText("cutoff")
+    page.topic.activated.emit(page.topic.currentIndex())
+    page.begin.click()
+    presenter = page.presenter
+    while presenter.stairs is not None:
+        qtbot.waitUntil(lambda: presenter.ear.ready and presenter.question is not None, timeout=60_000)
+        assert page.title.text().endswith("Which is open further?")
+        asked = presenter.question
+        for button in range(2):
+            presenter.hear(button)
+        presenter.answer(asked.more if asked.jnds > 3.0 else 1 - asked.more)
+    assert 2.0 < presenter.before[0].jnds < 4.5
+    assert f"tells cutoff from {presenter.before[0].jnds:.1f} just-noticeable differences" in page.told.text()
+    assert page.more.text().startswith(f"Before: {presenter.before[0].jnds:.1f} on ")
+    run = window.session.book.runs(window.session.in_hand.id, "comparison")[0]
+    assert run.source == "ear trainer"
+    assert min(jnds for jnds, _ in run.facts["trained"]["trail"]) >= 1.0
+    page.begin.click()
+    page.stop.click()
+    assert "Too few turns" in page.told.text()
+    presenter.leave()

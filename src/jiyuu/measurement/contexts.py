@@ -324,6 +324,15 @@ class HeardBlind(Context):
     told_apart: bool
 
 
+@dataclass(frozen=True, slots=True)
+class TrainedTo(Context):
+    """What an ear was asked for, in which quantity, in how many questions."""
+
+    topic: str
+    quantity: str
+    questions: int
+
+
 KINDS: dict[str, type[Context]] = {kind.__name__: kind for kind in Context.__subclasses__()}
 
 

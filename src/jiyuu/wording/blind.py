@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jiyuu.measurement.contexts import HeardBlind
+from jiyuu.measurement.contexts import HeardBlind, TrainedTo
 from jiyuu.measurement.finding import Finding
 from jiyuu.wording.quantity import Quantity, context
 
@@ -30,7 +30,20 @@ def _says(finding: Finding) -> str:
     return blind_sentence(context(finding, HeardBlind))
 
 
+def _trained(finding: Finding) -> str:
+    by = context(finding, TrainedTo)
+    return (f"Your ear tells {by.topic} from {finding.value:.1f} just-noticeable differences of {by.quantity.lower()} "
+            f"up (right 71 times of 100; {by.questions} questions).")
+
+
 QUANTITIES: dict[str, Quantity] = {
+    "trained_jnds": Quantity(
+        "Difference an ear tells", _trained, "The least difference of a quantity that was told seven times of ten.",
+        "Two filters apart in one quantity, at one loudness; two right answers in a row make the next question harder "
+        "by a factor 1.5, a wrong one easier (Levitt 1971, JASA). Read from the last six turns; never asked below one "
+        "just-noticeable difference, so that a better ear reads 1 or a little more.",
+        formula="geometric mean of the last turns, in just-noticeable differences of published listeners.",
+    ),
     "blind_right_percent": Quantity(
         "Right when listening blind", _says, "How often two filters were told apart without knowing which is played.",
         "The order is drawn and kept before the first trial; both are played at one loudness (ITU-R BS.1770), with the "

@@ -1,27 +1,22 @@
-"""State of a series of blind listening: begun, heard, answered, over; what sounds goes through the same ceiling as
-everything else."""
+"""State of a series of blind listening: begun, heard, answered, over."""
 
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from typing import Any
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from jiyuu.bench.blind import Series, keep_series, pair_of_sounds
-from jiyuu.bench.live import Looped, Mixer
 from jiyuu.character.blind import FEWEST, Task, proposed_trials
-from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.session import Session
-from jiyuu.desktop.sound_file import LEVEL_DB
+from jiyuu.desktop.steps.comparison.ear_pair import EarPair
 from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
 from jiyuu.errors import JiyuuError
-from jiyuu.rig.sound_output import DeviceOutput, SoundOutput
 from jiyuu.signals.source import Source, SourceKind
 from jiyuu.wording.findings import sentence
 
-SILENT_MS = 300  # until what has been faded out has left the output
 KEPT_AS = "blind"  # among a filter's settings, while a series goes on
 
 
@@ -31,29 +26,18 @@ class BlindPresenter(QObject):
     changed = pyqtSignal()
     message = pyqtSignal(str, bool)
 
-    def __init__(
-        self, session: Session, comparison: ComparisonPresenter, output: Callable[[], SoundOutput] = DeviceOutput
-    ) -> None:
+    def __init__(self, session: Session, comparison: ComparisonPresenter) -> None:
         super().__init__(comparison)
-        self._session, self._comparison, self.output = session, comparison, output
+        self._session, self._comparison = session, comparison
         self.task, self.trials = Task.ABX, proposed_trials(Task.ABX)
         self.series: Series | None = None
         self.result = ""  # of the series before, in words
         self.after = ""  # what the last answer was
-        self.heard: int | None = None  # button that plays
-        self._heard_in_trial: set[int] = set()
         self._of: int | None = None  # row of the filter in hand when it began
-        self._mixer = Mixer()
-        self._open: SoundOutput | None = None
-        self._ready = False
-        self._making = Jobs(session.crew, "making the sounds", self)
-        self._making.stepped.connect(self._on_sounds)
-        self._making.failed.connect(self._refused)
-        self._closing = QTimer(self)
-        self._closing.setSingleShot(True)
-        self._closing.setInterval(SILENT_MS)
-        self._closing.timeout.connect(self._close)
-        session.sounding.connect(self._other_sounds)
+        self.ear = EarPair(session, "making two sounds", self)
+        self.ear.changed.connect(self.changed)
+        self.ear.message.connect(self.message)
+        self.ear.making.stepped.connect(self.ear.take)
 
     # Before
 
@@ -75,11 +59,12 @@ class BlindPresenter(QObject):
     @property
     def ready(self) -> bool:
         """A trial can be heard."""
-        return self.series is not None and self._ready
+        return self.series is not None and self.ear.ready
 
     @property
-    def waiting(self) -> bool:
-        return self._making.busy
+    def heard(self) -> int | None:
+        """Button that plays."""
+        return self.ear.heard
 
     def begin(self) -> None:
         """Draw the order, keep it, make the sounds."""
@@ -96,8 +81,7 @@ class BlindPresenter(QObject):
             return
         self._of = self._session.in_hand.id
         self._session.change({KEPT_AS: series.as_json()})
-        self.series, self.result, self.after, self._ready = series, "", "", False
-        self._heard_in_trial = set()
+        self.series, self.result, self.after = series, "", ""
         setting = comparison.setting
         source = Source(SourceKind(setting.source), setting.pitch_hz, setting.level_v)
         equal = setting.loudness == "equal"
@@ -105,73 +89,44 @@ class BlindPresenter(QObject):
         def steps() -> Iterator[Any]:
             yield pair_of_sounds([subject for subject in subjects if subject is not None], source, equal=equal)
 
-        self._making.start(steps)
-        self.changed.emit()
-
-    def _on_sounds(self, sounds: list[Any]) -> None:
-        self._mixer = Mixer()
-        self._mixer.set_level(LEVEL_DB)
-        for i, sound in enumerate(sounds):
-            self._mixer.play(str(i), Looped(sound), heard=False)
-        self._ready = True
-        self.changed.emit()
+        self.ear.make(steps)
 
     # While it goes on
 
     def hear(self, button: int) -> None:
         """What a button plays, in place of what sounds."""
-        series = self.series
-        if series is None or not self._ready:
-            return
-        if self._open is None:
-            self._session.sounding.emit(self)
-            output = self.output()
-            try:
-                output.start(self._mixer.fill)
-            except JiyuuError as error:
-                self._refused(str(error))
-                return
-            self._open = output
-        self._closing.stop()
-        self._mixer.listen_to(str(series.playing[button]))
-        self.heard = button
-        self._heard_in_trial.add(button)
-        self.changed.emit()
+        if self.series is not None:
+            self.ear.hear(button, self.series.playing[button])
 
     def pause(self) -> None:
         """Silence, until something is heard again."""
-        self.heard = None
-        self._mixer.listen_to("")
-        self._closing.start()
-        self.changed.emit()
+        self.ear.pause()
 
     def answer(self, answer: int) -> None:
         """The next trial, or the result."""
         series = self.series
-        if series is None or not self._ready:
+        if series is None or not self.ear.ready:
             return
-        if len(self._heard_in_trial) < len(series.playing):
+        if len(self.ear.seen) < len(series.playing):
             self.message.emit("Listen to all of them first.", False)
             return
         self.series = series = series.answered(answer)
         self.after = "That was right." if series.last_was_right else "That was not right."
-        self._heard_in_trial = set()
-        self.pause()
+        self.ear.seen = set()
         if series.over:
             self._end(series)
-        self.changed.emit()
+        self.ear.pause()
 
     def break_off(self) -> None:
         """What was answered so far counts, as the series of its own that it then is: a series ended where it pleases
         shows less, and that is said."""
         series = self.series
-        self.pause()
         if series is not None and series.answers:
             self._end(series, early=True)
         elif series is not None:
             self._session.change({KEPT_AS: None})
         self.series = None
-        self.changed.emit()
+        self.ear.pause()
 
     def _end(self, series: Series, *, early: bool = False) -> None:
         shelved = next((one for one in self._session.shelf if one.id == self._of), None)
@@ -189,22 +144,5 @@ class BlindPresenter(QObject):
 
     def leave(self) -> None:
         """Nobody looks at it any more: silence. A series under way is given up; its order stays in the book."""
-        self.heard = None
-        self._making.drop()
-        self._mixer.fade_out()
-        self._ready = False
-        self._close()
+        self.ear.leave()
         self.series = None
-
-    def _other_sounds(self, who: object) -> None:
-        if who is not self and self.heard is not None:
-            self.pause()
-
-    def _refused(self, text: str) -> None:
-        self.pause()
-        self.message.emit(text, True)
-
-    def _close(self) -> None:
-        output, self._open = self._open, None
-        if output is not None:
-            output.stop()

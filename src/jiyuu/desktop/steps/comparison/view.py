@@ -23,6 +23,8 @@ from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.comparison.blind_page import BlindPage
 from jiyuu.desktop.steps.comparison.blind_presenter import BlindPresenter
 from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
+from jiyuu.desktop.steps.comparison.trainer_page import TrainerPage
+from jiyuu.desktop.steps.comparison.trainer_presenter import TrainerPresenter
 from jiyuu.desktop.steps.step_view import Act, StepView
 from jiyuu.desktop.theme.pens import pen_of
 from jiyuu.desktop.theme.style import THEME
@@ -58,9 +60,11 @@ class ComparisonView(StepView):
         self.lower.addWidget(self.scales)
         self.lower.addWidget(self.why)
         self.blind = BlindPage(BlindPresenter(session, presenter))
-        self.blind.presenter.message.connect(presenter.message)
-        presenter.left.connect(self.blind.presenter.leave)
-        self.lower.addWidget(self.blind)
+        self.trainer = TrainerPage(TrainerPresenter(session, presenter))
+        for page in (self.blind, self.trainer):
+            page.presenter.message.connect(presenter.message)
+            presenter.left.connect(page.presenter.leave)
+            self.lower.addWidget(page)
         self.figures = stacked(self.level, self.lower, shares=(46, 54))
         self._build_side()
         presenter.compared.connect(self._show)
@@ -85,7 +89,7 @@ class ComparisonView(StepView):
         self.apart = QCheckBox("Differences to the one in hand")
         self.apart.toggled.connect(lambda _: self._show(presenter.seen))
         column.add(self.apart)
-        row, self.page_choice = page_buttons(("Character", "Why", "Blind"), self.lower)
+        row, self.page_choice = page_buttons(("Character", "Why", "Blind", "Ear"), self.lower)
         column.add(row)
         column.add(self.found_page(), 1)
 

@@ -1,0 +1,75 @@
+"""The ear trainer: questions as far apart as they say, a staircase that settles where a listener's ear lies."""
+
+import numpy as np
+import pytest
+
+from jiyuu.character.descriptors import describe
+from jiyuu.character.scales import SCALE
+from jiyuu.character.trainer import ASKED, LEAST_JNDS, MOST_QUESTIONS, Staircase, Topic, question
+from jiyuu.circuits.linear import complex_gain
+from jiyuu.signals.source import Source
+
+
+@pytest.mark.parametrize("topic", list(Topic))
+@pytest.mark.parametrize(("jnds", "seed"), [(0.2, 1), (1.0, 2), (3.0, 3), (8.0, 4)])
+def test_a_question_is_at_least_as_far_apart_as_can_be_noticed(topic, jnds, seed):
+    asked = question(topic, jnds, seed)
+    name = ASKED[topic][1]
+    values = [describe(one, Source(), names=[name])[name].value for one in asked.pair]
+    assert values == pytest.approx(list(asked.values))
+    assert int(np.argmax(values)) == asked.more
+    noticed = SCALE[name].noticed
+    least = noticed.absolute if noticed.absolute is not None else noticed.share * min(values)
+    assert abs(values[1] - values[0]) >= 0.999 * least
+    if topic is not Topic.SLOPE:  # modes come as they are
+        assert asked.jnds == pytest.approx(max(jnds, LEAST_JNDS), rel=0.1)
+    assert question(topic, jnds, seed).values == asked.values
+
+
+def test_more_resonance_is_a_higher_peak_and_a_steeper_slope_falls_more():
+    """By their responses, written out here."""
+    hz = np.geomspace(30, 18_000, 4000)
+
+    def level(subject):
+        gain = complex_gain(subject.network, hz, cutoff_hz=subject.cutoff_hz, gain=subject.gain, modes=[subject.mode])
+        return 20 * np.log10(np.abs(gain[0]))
+
+    asked = question(Topic.RESONANCE, 4.0, 7)
+    peaks = [level(one).max() - level(one)[0] for one in asked.pair]
+    assert abs(peaks[0] - peaks[1]) == pytest.approx(4.0, abs=0.05)
+    asked = question(Topic.SLOPE, 2.0, 7)
+    ends = [level(one)[-1] - level(one)[0] for one in asked.pair]
+    assert int(np.argmin(ends)) == asked.more
+    asked = question(Topic.CUTOFF, 2.0, 7)
+    assert max(one.cutoff_hz for one in asked.pair) / min(one.cutoff_hz for one in asked.pair) == pytest.approx(1.05**2)
+
+
+def test_first_and_second_are_drawn():
+    which = [question(Topic.CUTOFF, 3.0, seed).more for seed in range(60)]
+    assert 15 < sum(which) < 45
+
+
+@pytest.mark.parametrize("ear", [2.5, 4.0, 8.0])
+def test_the_staircase_settles_where_seven_of_ten_are_right(ear):
+    """A listener who is right in 1 − ½·2^(−(d/ear)²): at d = 0.88 ear in 70.7 % of questions."""
+    found, questions = [], []
+    for seed in range(200):
+        draw, stairs = np.random.default_rng(seed), Staircase(Topic.RESONANCE)
+        while not stairs.over:
+            right = draw.random() < 1 - 0.5 * 2 ** (-((stairs.jnds / ear) ** 2))
+            stairs = stairs.answered(stairs.jnds, bool(right))
+        questions.append(len(stairs.trail))
+        if stairs.threshold_jnds is not None:
+            found.append(stairs.threshold_jnds)
+    assert len(found) > 170
+    assert np.exp(np.mean(np.log(found))) == pytest.approx(0.88 * ear, rel=0.15)
+    assert max(questions) <= MOST_QUESTIONS
+
+
+def test_it_never_asks_for_less_than_can_be_noticed_and_ends():
+    stairs = Staircase(Topic.BASS)
+    while not stairs.over:
+        assert stairs.jnds >= LEAST_JNDS
+        stairs = stairs.answered(stairs.jnds, True)
+    assert stairs.jnds == LEAST_JNDS
+    assert stairs.threshold_jnds is None  # never wrong: nothing to be told
