@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import numpy as np
 import typer
 
-from jiyuu.cli.options import Channel, FullScale, Json, Out, print_json, say_notices, uncertain
+from jiyuu.cli.options import Channel, FullScale, Json, Out, notice, print_json, say_notices, uncertain
 from jiyuu.cli.tracking import tracking
 from jiyuu.whole_file import apart_from, write_text
 from jiyuu.wording.notices import notices_head, notices_json
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 measure_app = typer.Typer(help="Measure recordings.", no_args_is_help=True)
 measure_app.command("tracking")(tracking)
 CURVE_STEP = 4  # 48 rows an octave
+LONGEST_TONE_S = 60.0
 
 
 @measure_app.command("response")
@@ -140,25 +141,25 @@ def levels(
     """Peak, RMS, crest, loudness and what is left to the next module's limit; with --positions also from where on it is
     overloaded, and (from 21 positions) how even the control is."""
     from jiyuu.errors import MeasurementError
-    from jiyuu.measurement.levels import measure_levels
+    from jiyuu.measurement.levels import measure_record
     from jiyuu.measurement.notice import Fault, Notice
-    from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale
+    from jiyuu.measurement.waveform_faults import record_at_full_scale
     from jiyuu.quantities import signed
-    from jiyuu.rig.channels import louder_channel
-    from jiyuu.signals.recordings import read_recording
+    from jiyuu.rig.channels import louder_record
+    from jiyuu.signals.recordings import read_long
 
     at = _positions(positions, len(recordings))
     found, notices = [], []
     for path in recordings:
-        record = read_recording(path, full_scale_v=full_scale_v)
-        heard_v, chosen = louder_channel(record, channel)
+        record = read_long(path, full_scale_v=full_scale_v)
+        heard, chosen = louder_record(record, channel)
         notices += [] if chosen is None else [chosen]
-        first = at_full_scale(heard_v, full_scale_v)
-        if first is not None:
-            share = float(np.mean(np.abs(heard_v) >= NEARLY * full_scale_v))
+        stands = record_at_full_scale(heard, full_scale_v)
+        if stands is not None:
+            first, share = stands
             notices.append(Notice(Fault.CLIPPED, first / record.sample_rate_hz, {"share_percent": 100 * share}))
         try:
-            found.append(measure_levels(heard_v, record.sample_rate_hz, limit_v=limit_v, full_scale_v=full_scale_v))
+            found.append(measure_record(heard, record.sample_rate_hz, limit_v=limit_v, full_scale_v=full_scale_v))
         except MeasurementError as error:
             raise MeasurementError(f"{path}: {error}") from error
     result: dict[str, Any] = {"limit_v": limit_v, "warnings": notices_json(tuple(notices)), "recordings": [
@@ -257,7 +258,9 @@ def tone(
 
     if not 200 <= concert_a <= 900:
         raise MeasurementError(f"--concert-a {concert_a:g} is out of range; give 200 to 900 Hz.")
-    record = read_recording(recording, full_scale_v=full_scale_v)
+    record = read_recording(recording, full_scale_v=full_scale_v, at_most_s=LONGEST_TONE_S)
+    if record.cut_short:
+        notice(f"jiyuu: only the first {LONGEST_TONE_S:.0f} s of {recording} are read; a steady tone needs no more.")
     record_v, chosen = channel_of(record, None, channel)
     found = measure_tone(record_v, record.sample_rate_hz, concert_a_hz=concert_a)
     beats = beating_in(record_v, record.sample_rate_hz)

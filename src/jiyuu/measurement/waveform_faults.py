@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.signals.long_record import Record
 
 NEARLY = 0.9999  # of full scale, counted as standing at it
 FLAT_SAMPLES = 3  # equal samples at the top that are no chance any more
@@ -65,6 +66,20 @@ def at_full_scale(record_v: FloatArray, full_scale_v: float) -> int | None:
     stands = np.abs(record_v) >= NEARLY * full_scale_v
     rows = np.flatnonzero(stands[:-2] & stands[1:-1] & stands[2:])
     return int(rows[0]) if rows.size and float(np.abs(record_v).max()) <= full_scale_v * 1.0001 else None
+
+
+def record_at_full_scale(record: Record, full_scale_v: float) -> tuple[int, float] | None:
+    """The same of a record of any length, with the share of its samples that stand there."""
+    first, count, start = None, 0, 0
+    for block in record.blocks():
+        if float(np.abs(block).max()) > full_scale_v * 1.0001:
+            return None  # a recorder that goes past its end has none
+        if first is None:
+            found = at_full_scale(record.read(start - 2, start + block.size), full_scale_v)
+            first = None if found is None else start - 2 + found
+        count += int(np.sum(np.abs(block) >= NEARLY * full_scale_v))
+        start += block.size
+    return None if first is None else (first, count / record.size)
 
 
 def step_of(record_v: FloatArray) -> float | None:

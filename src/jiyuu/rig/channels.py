@@ -8,7 +8,8 @@ from scipy.fft import irfft, next_fast_len, rfft
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 from jiyuu.measurement.notice import Fault, Notice
-from jiyuu.signals.recordings import Recording
+from jiyuu.signals.long_record import Record
+from jiyuu.signals.recordings import LongRecording, Recording
 
 NAMES = ("left", "right")
 WIRE = 0.97  # share of a channel's energy that the stimulus itself makes: it is a loopback
@@ -47,14 +48,25 @@ def channel_of(
     return channels[place], _taken(place, "the stimulus is clearer in it")
 
 
-def louder_channel(recording: Recording, wanted: str | None = None) -> tuple[FloatArray, Notice | None]:
-    """(volts (n,), why that one; None where there was nothing to choose): for levels, where nothing else is known of
-    what was played. Raises SignalError for a channel there is not."""
-    channels = recording.channels_v
-    alike = channels.shape[0] < 2 or np.abs(channels[0] - channels[1]).max() <= ALIKE * np.abs(channels).max()
-    if wanted is not None or alike:
-        return channel_of(recording, None, wanted)
-    place = int(np.argmax(np.abs(channels[:2]).max(axis=1)))
+def louder_record(recording: LongRecording, wanted: str | None = None) -> tuple[Record, Notice | None]:
+    """(a record of any length in volts, why that one; None where there was nothing to choose): for levels, where
+    nothing else is known of what was played. Raises SignalError for a channel there is not."""
+    channels = recording.channels
+    if wanted is not None and wanted not in NAMES:
+        raise SignalError(f"--channel '{wanted}' is neither left nor right.")
+    if wanted is not None:
+        if NAMES.index(wanted) >= len(channels):
+            raise SignalError(f"The recording is mono and has no {wanted} channel; leave --channel out.")
+        return channels[NAMES.index(wanted)], None
+    if len(channels) < 2:
+        return channels[0], None
+    apart, peaks = 0.0, np.zeros(2)
+    for left, right in zip(channels[0].blocks(), channels[1].blocks(), strict=True):
+        apart = max(apart, float(np.abs(left - right).max()))
+        peaks = np.maximum(peaks, [np.abs(left).max(), np.abs(right).max()])
+    if apart <= ALIKE * peaks.max():
+        return channels[0], None
+    place = int(np.argmax(peaks))
     return channels[place], _taken(place, "it is the louder one")
 
 

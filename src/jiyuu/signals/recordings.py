@@ -30,10 +30,11 @@ FULL_SCALE_V = 10.0
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Recording:
-    """channels_v (channels, n) in volts, at sample_rate_hz."""
+    """channels_v (channels, n) in volts, at sample_rate_hz; cut_short: the file holds more than was asked for."""
 
     channels_v: FloatArray
     sample_rate_hz: int
+    cut_short: bool = False
 
     @property
     def loudest_v(self) -> FloatArray:
@@ -49,11 +50,19 @@ class LongRecording:
     sample_rate_hz: int
 
 
-def read_recording(path: Path, *, full_scale_v: float = FULL_SCALE_V, may_be_silent: bool = False) -> Recording:
-    """A WAV or FLAC file, mono or stereo, 44.1–192 kHz, 16/24-bit or float. Raises SignalError with what to do."""
+def read_recording(
+    path: Path, *, full_scale_v: float = FULL_SCALE_V, may_be_silent: bool = False, at_most_s: float = LONGEST_S
+) -> Recording:
+    """A WAV or FLAC file, mono or stereo, 44.1–192 kHz, 16/24-bit or float; at_most_s: what lies behind that is looked
+    through, but not returned. Raises SignalError with what to do."""
     with _opened(path, full_scale_v) as file:
-        samples = np.concatenate([np.zeros((0, file.channels)), *_blocks(file, path, may_be_silent=may_be_silent)])
-        return Recording(np.ascontiguousarray(samples.T) * full_scale_v, file.samplerate)
+        left, parts = round(at_most_s * file.samplerate), [np.zeros((0, file.channels))]
+        for block in _blocks(file, path, may_be_silent=may_be_silent):
+            parts += [block[:left]] if left else []
+            left -= parts[-1].shape[0] if left else 0
+        samples = np.concatenate(parts)
+        return Recording(np.ascontiguousarray(samples.T) * full_scale_v, file.samplerate,
+                         cut_short=samples.shape[0] < file.frames)
 
 
 def read_long(path: Path, *, full_scale_v: float = FULL_SCALE_V, may_be_silent: bool = False) -> LongRecording:
