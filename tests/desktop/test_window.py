@@ -7,8 +7,9 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QSlider, QTableWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QSlider
 
+from jiyuu.bench.timeline import Kind
 from jiyuu.bench.walk import StepState, walk
 from jiyuu.book.store import Book
 from jiyuu.circuits.filter_file import Filter, write_filter
@@ -102,10 +103,10 @@ def test_measure_keep_close_and_reopen(window, open_window, book_path, qtbot):
     assert "measured" in again.view("response").level.shown_names()
     QTest.keyClick(again, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert again.step == "logbook"
-    table = again.figures.currentWidget().findChild(QTableWidget)
-    assert [table.item(row, 2).text() for row in range(table.rowCount())] == [kept]
-    table.setCurrentCell(0, 0)
-    QTest.keyClick(again, Qt.Key.Key_K)
+    settled(again, qtbot)
+    assert [entry.text for entry in again.shown.presenter.every if entry.kind is Kind.FINDING] == [kept]
+    again.shown.timeline.setFocus()
+    QTest.keyClick(again.shown.timeline, Qt.Key.Key_K)
     assert again.session.book.logbook() == []
     QTest.keyClick(again, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert [sentence(entry.finding) for entry in again.session.book.logbook()] == [kept]

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 measure_app = typer.Typer(help="Measure recordings.", no_args_is_help=True)
 measure_app.command("tracking")(tracking)
 CURVE_STEP = 4  # 48 rows an octave
-LONGEST_TONE_S = 60.0
+LONGEST_TONE_S = 20.0
 
 
 @measure_app.command("response")

@@ -20,6 +20,8 @@ from jiyuu.quantities import A4_HZ, note_and_cents
 from jiyuu.stopping import checkpoint
 
 HIGHEST_HARMONIC = 20
+FIRST_LOOK = 1 << 20  # samples in which the tone is found first
+PIECE = 1 << 18  # samples fitted at once
 LOWEST_HZ = 5.0
 
 
@@ -46,20 +48,17 @@ def measure_tone(recording_v: FloatArray, sample_rate_hz: float, *, concert_a_hz
         raise MeasurementError("The recording holds samples that are not numbers; export it again.")
     if not np.ptp(record):
         raise MeasurementError("The recording is silent; check cable and level.")
-    turn = _strongest_turn(record, sample_rate_hz)
-    t = np.arange(record.size) - (record.size - 1) / 2
+    middle = max((record.size - FIRST_LOOK) // 2, 0)
+    turn = _strongest_turn(record[middle : middle + FIRST_LOOK], sample_rate_hz)
     for rounds in range(12):
         checkpoint()
         harmonics = _harmonics(turn, HIGHEST_HARMONIC if rounds > 1 else 1)
-        weights, basis = _fit(record, t, turn, harmonics)
-        residual = record - weights @ basis
-        step, curvature = _frequency_step(residual, weights, basis, t)
+        _, residual, step, curvature = _fit(record, turn, len(harmonics))
         turn += step
         # A hundredth of the noise's own reach is near enough; a clean record goes on to the last bit.
         if rounds > 2 and abs(step) < max(0.01 * np.sqrt(np.mean(residual**2) / curvature), 1e-13):
             break
-    weights, basis = _fit(record, t, turn, _harmonics(turn, HIGHEST_HARMONIC))
-    residual = record - weights @ basis
+    weights, residual, _, _ = _fit(record, turn, len(_harmonics(turn, HIGHEST_HARMONIC)))
     freedom = max(record.size - 2 * len(_harmonics(turn, HIGHEST_HARMONIC)) - 2, 1)
     variance = float(residual @ residual) / freedom
     amplitudes = np.hypot(weights[1::2], weights[2::2])
@@ -126,28 +125,42 @@ def _harmonics(turn: float, highest: int) -> list[int]:
     return [h for h in range(1, highest + 1) if h * turn < 0.98 * np.pi]
 
 
-def _fit(record: FloatArray, t: NDArray[Any], turn: float, harmonics: list[int]) -> tuple[FloatArray, FloatArray]:
-    """Least-squares weights (DC, cos 1, sin 1, cos 2, …) and the basis (1 + 2·harmonics, n)."""
-    basis = np.empty((1 + 2 * len(harmonics), t.size))
+def _fit(record: FloatArray, turn: float, harmonics: int) -> tuple[FloatArray, FloatArray, float, float]:
+    """(least-squares weights (DC, cos 1, sin 1, cos 2, …), residual (n,), Gauss and Newton's step on the frequency, the
+    information it rests on: the sum of the squared derivative). A long record is gone through in pieces.
+
+    With time centred on the record the frequency is uncorrelated with phase and amplitude."""
+    pieces = [slice(start, start + PIECE) for start in range(0, record.size, PIECE)]
+    t = np.arange(record.size) - (record.size - 1) / 2
+    basis = _basis(t[pieces[0]], turn, harmonics)
+    square, right = basis @ basis.T, basis @ record[pieces[0]]
+    for piece in pieces[1:]:
+        checkpoint()
+        basis = _basis(t[piece], turn, harmonics)
+        square, right = square + basis @ basis.T, right + basis @ record[piece]
+    weights = np.asarray(np.linalg.solve(square, right), dtype=float)
+    number = np.arange(1, harmonics + 1)
+    turned = np.zeros_like(weights)
+    turned[1::2], turned[2::2] = number * weights[2::2], -number * weights[1::2]
+    residual, along, information = np.empty(record.size), 0.0, 0.0
+    for piece in pieces:
+        if len(pieces) > 1:
+            checkpoint()
+            basis = _basis(t[piece], turn, harmonics)
+        residual[piece] = record[piece] - weights @ basis
+        derivative = t[piece] * (turned @ basis)
+        along += float(residual[piece] @ derivative)
+        information += float(derivative @ derivative)
+    return weights, residual, along / information, information
+
+
+def _basis(t: NDArray[Any], turn: float, harmonics: int) -> FloatArray:
+    """(1 + 2·harmonics, n): one, then cosine and sine of every harmonic."""
+    basis = np.empty((1 + 2 * harmonics, t.size))
     basis[0] = 1.0
     once = np.exp(1j * turn * t)
     power = np.ones_like(once)
-    for i in range(len(harmonics)):  # harmonics are 1, 2, 3 … without gaps
+    for i in range(harmonics):
         power = power * once
         basis[1 + 2 * i], basis[2 + 2 * i] = power.real, power.imag
-    weights = np.asarray(np.linalg.solve(basis @ basis.T, basis @ record), dtype=float)
-    return weights, basis
-
-
-def _frequency_step(
-    residual: FloatArray, weights: FloatArray, basis: FloatArray, t: NDArray[Any]
-) -> tuple[float, float]:
-    """Gauss–Newton step on the frequency, and the information (sum of squared derivative) it rests on.
-
-    With time centred on the record the frequency is uncorrelated with phase and amplitude."""
-    number = np.arange(1, (weights.size - 1) // 2 + 1)
-    turned = np.zeros_like(weights)
-    turned[1::2], turned[2::2] = number * weights[2::2], -number * weights[1::2]
-    derivative = t * (turned @ basis)
-    information = float(derivative @ derivative)
-    return float(residual @ derivative) / information, information
+    return basis

@@ -81,8 +81,7 @@ class LogbookView(StepView):
         self.figures = stacked(self.timeline, lower, shares=(45, 55))
         self.figures.setSizes(list(HEIGHTS))
         self._build_side()
-        self.acts = (Act("take_out", "Take a note or finding &out", "K", presenter.take_away),
-                     Act("put_back", "Put the filter back as it &was", "", presenter.put_back),
+        self.acts = (Act("put_back", "Put the filter back as it &was", "", presenter.put_back),
                      Act("save_recording", "Save the &recording …", "", self.save_recording))
         presenter.read.connect(self._show_entries)
         presenter.looked_at.connect(self._show_entry)
