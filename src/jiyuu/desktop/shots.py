@@ -30,8 +30,10 @@ class Camera:
             self._app.processEvents()
 
     def shoot(self, name: str, widget: Any = None) -> None:
-        """What the window (another widget of it) shows, once it has settled."""
+        """What the window (another widget of it) shows, once it has settled; what was said last is not part of it."""
         self.settle()
+        self.window.tidings.clear()
+        self._app.processEvents()
         (widget or self.window).grab().save(str(self._folder / f"{name}.png"))
 
 
@@ -207,6 +209,9 @@ def _comparison(camera: Camera) -> None:
 def _logbook(camera: Camera) -> None:
     camera.window.session.take_letter("A")
     camera.window.go("logbook")
+    camera.settle()
+    presenter: Any = camera.window.shown.presenter
+    presenter.look_at(next(entry for entry in reversed(presenter.every) if entry.run_id is not None))
     camera.shoot("logbook")
 
 
