@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from jiyuu.book import opening, store
+from jiyuu.book import backup, opening, store
 from jiyuu.book.backup import back_up, backup_folder, backups
 from jiyuu.book.store import Book
 from jiyuu.cli.entry import main
@@ -245,3 +245,18 @@ def test_a_copy_that_cannot_be_made_says_so(path, tmp_path):
     (tmp_path / "data").write_text("a file")
     with pytest.raises(BookError, match="could not be made"):
         list(back_up(path, tmp_path / "data", today="2026-11-27"))
+
+
+def test_copies_take_no_more_room_than_they_may(path, tmp_path, monkeypatch):
+    data = tmp_path / "data"
+    monkeypatch.setattr(backup, "MOST_BYTES", int(2.5 * path.stat().st_size))
+    for day in range(1, 6):
+        later = 2_000_000_000 + 86_400 * day
+        os.utime(path, (later, later))
+        (made,) = back_up(path, data, today=f"2026-11-{day:02d}")
+        os.utime(made, (later - 1, later - 1))
+    assert [copy.stem for copy in backups(path, data)] == ["2026-11-05", "2026-11-04"]
+    monkeypatch.setattr(backup, "FREE_SHARE", 0.0)
+    with pytest.raises(BookError, match="too little room"):
+        list(back_up(path, data, today="2026-11-30"))
+    assert len(backups(path, data)) == 2

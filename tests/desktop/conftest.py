@@ -23,8 +23,9 @@ def faces(qapp):
 
 
 @pytest.fixture(autouse=True)
-def own_settings(tmp_path, qapp, faces) -> Iterator[None]:
-    """Window state and recent books of this test only."""
+def own_settings(tmp_path, qapp, faces, monkeypatch) -> Iterator[None]:
+    """Window state, recent books and the application's own data of this test only."""
+    monkeypatch.setenv("JIYUU_DATA_DIR", str(tmp_path / "own-data"))
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     for format_ in (QSettings.Format.IniFormat, QSettings.Format.NativeFormat):
         QSettings.setPath(format_, QSettings.Scope.UserScope, str(tmp_path / "settings"))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import shutil
 import sqlite3
 from collections.abc import Iterator
 from contextlib import closing
@@ -13,7 +14,8 @@ from jiyuu.errors import BookError
 from jiyuu.stopping import checkpoint
 from jiyuu.whole_file import written_whole
 
-KEPT = 7
+KEPT, MOST_BYTES = 7, 2 << 30  # copies of a book, and what all of them may take; the newest is always kept
+FREE_SHARE = 0.1  # of the room that is left, that a copy may take
 PAGES = 512  # copied at a time: 2 MB
 
 
@@ -38,6 +40,8 @@ def back_up(path: Path, data: Path, *, today: str) -> Iterator[Path]:
     target = folder / f"{today}.jiyuu"
     try:
         folder.mkdir(parents=True, exist_ok=True)
+        if path.stat().st_size > FREE_SHARE * shutil.disk_usage(folder).free:
+            raise BookError(f"There is too little room in {folder} for today's copy of {path.name}; free some.")
         # From a connection of its own: whoever writes meanwhile is not kept waiting.
         with (written_whole(target) as unfinished,
               closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as source,
@@ -47,8 +51,11 @@ def back_up(path: Path, data: Path, *, today: str) -> Iterator[Path]:
     except (OSError, sqlite3.Error) as error:
         raise BookError(f"{target} could not be made: {error}; the book itself is as it was.") from error
     yield target
-    for old in backups(path, data)[KEPT:]:
-        old.unlink(missing_ok=True)
+    taken = 0
+    for number, old in enumerate(backups(path, data)):
+        taken += old.stat().st_size
+        if number and (number >= KEPT or taken > MOST_BYTES):
+            old.unlink(missing_ok=True)
 
 
 def _changed(path: Path) -> float:

@@ -54,6 +54,7 @@ def main(folder: Path) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as place:
         QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, place)
+        os.environ["JIYUU_DATA_DIR"] = place
         path = Path(os.environ.get("JIYUU_SHOT_BOOK") or Path(place) / "fog-voices.jiyuu")
         if not path.exists():
             write_demo_book(path)
