@@ -19,6 +19,7 @@ APPLICATION_ID = 0x4A495955  # 'JIYU'
 SCHEMA_VERSION = 2
 HEADER = b"SQLite format 3\x00"
 BUSY_S = 0.5
+FULL = "lies on a disk that takes nothing more and is open for reading only; free some space and open it again"
 MEND = "'jiyuu recover' gets out what still reads, or open a copy of it from a backup"
 
 
@@ -107,7 +108,12 @@ def opened(path: Path, *, reading: bool = False) -> Opened:
             return _checked(_opened_reading(path, version, why), path)
         if version < SCHEMA_VERSION:
             _migrate(path, version)
-        return _checked(Opened(_connect(path)), path)
+        try:
+            return _checked(Opened(_connect(path)), path)
+        except sqlite3.OperationalError as error:
+            if getattr(error, "sqlite_errorcode", 0) & 0xFF not in (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_FULL):
+                raise
+            return _checked(_opened_reading(path, version, FULL), path)
     except (sqlite3.Error, OSError) as error:
         raise BookError(f"{path} cannot be read as a book: {error}; {MEND}.") from error
 

@@ -122,5 +122,7 @@ def weighted(records: Sequence[Record], weights: Sequence[float]) -> Record:
 
 
 def _no_room(error: OSError) -> SignalError:
-    return SignalError(f"{tempfile.gettempdir()} has no room for the work in progress ({error.strerror}); free some, "
-                       "or name another folder in TMPDIR.")
+    # Asking for the folder once more might fail for the same reason.
+    folder = tempfile.tempdir or os.environ.get("TMPDIR") or "/tmp"
+    return SignalError(f"{folder} has no room for the work in progress ({error.strerror}); free some, or name another "
+                       "folder in TMPDIR.")
