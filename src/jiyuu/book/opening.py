@@ -20,6 +20,8 @@ SCHEMA_VERSION = 2
 HEADER = b"SQLite format 3\x00"
 BUSY_S = 0.5
 FULL = "lies on a disk that takes nothing more and is open for reading only; free some space and open it again"
+# What reading a damaged file ends in: the library's own complaint may itself be no text.
+UNREADABLE = (sqlite3.Error, UnicodeDecodeError)
 MEND = "'jiyuu recover' gets out what still reads, or open a copy of it from a backup"
 
 
@@ -114,7 +116,7 @@ def opened(path: Path, *, reading: bool = False) -> Opened:
             if getattr(error, "sqlite_errorcode", 0) & 0xFF not in (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_FULL):
                 raise
             return _checked(_opened_reading(path, version, FULL), path)
-    except (sqlite3.Error, OSError) as error:
+    except (*UNREADABLE, OSError) as error:
         raise BookError(f"{path} cannot be read as a book: {error}; {MEND}.") from error
 
 
@@ -159,7 +161,7 @@ def _checked(book: Opened, path: Path) -> Opened:
             missing = columns - {row[1] for row in book.connection.execute(f"PRAGMA table_info({name})")}
             if missing:
                 raise BookError(f"{path} is damaged: its table '{name}' has no {', '.join(sorted(missing))}; {MEND}.")
-    except (BookError, sqlite3.Error):
+    except (BookError, *UNREADABLE):
         shut(book)
         raise
     finally:

@@ -13,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
-from jiyuu.book.opening import APPLICATION_ID, HEADER, made, promised_size
+from jiyuu.book.opening import APPLICATION_ID, HEADER, UNREADABLE, made, promised_size
 from jiyuu.book.store import Book
 from jiyuu.book.stored import document_of, logged_of, run_of, setting_of, shelved_of
 from jiyuu.book.table import table_of
@@ -74,7 +74,7 @@ def recover(damaged: Path, path: Path) -> Recovered:
                 source.text_factory = lambda data: data.decode("utf-8", "backslashreplace")
                 source.execute("SELECT name FROM sqlite_master").fetchall()
                 made(path, lambda new: _fill(source, new, found)).close()
-        except sqlite3.Error as error:
+        except UNREADABLE as error:
             raise BookError(f"{damaged} cannot be read any more ({error}); open a copy of it from a backup.") from error
     return found
 
@@ -107,7 +107,7 @@ def _rows(source: sqlite3.Connection, table: str, found: Recovered) -> Iterator[
             yield from source.execute("SELECT * FROM settings").fetchall()
             return
         last = source.execute(f"SELECT MAX(rowid) FROM {table}").fetchone()[0] or 0
-    except sqlite3.Error as error:
+    except UNREADABLE as error:
         found.lost.append(f"{table}: none of it can be read ({error}).")
         return
     for start in range(1, last + 1, TOGETHER):
@@ -119,7 +119,7 @@ def _between(
 ) -> Iterator[sqlite3.Row]:
     try:
         yield from source.execute(f"SELECT * FROM {table} WHERE rowid >= ? AND rowid < ?", (start, stop)).fetchall()
-    except sqlite3.Error as error:
+    except UNREADABLE as error:
         if stop - start == 1:
             found.lost.append(f"{table}: row {start} cannot be read ({error}).")
             return

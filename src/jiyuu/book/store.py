@@ -19,7 +19,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.book.acts import act, now, turn
-from jiyuu.book.opening import MEND, Opened, made, opened, shut
+from jiyuu.book.opening import MEND, UNREADABLE, Opened, made, opened, shut
 from jiyuu.book.stored import (
     Act,
     LoggedFinding,
@@ -120,7 +120,7 @@ class Book:
                     before = self._last_act()
                     yield self._connection
                     self._own.update(range(before + 1, self._last_act() + 1))
-            except sqlite3.Error as error:
+            except UNREADABLE as error:
                 busy = getattr(error, "sqlite_errorcode", 0) & 0xFF in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED)
                 raise BookError(
                     f"Another program is writing into {self.path} just now; try again in a moment." if busy else
@@ -131,7 +131,7 @@ class Book:
         with self._lock:
             try:
                 return self._connection.execute(query, values).fetchall()
-            except sqlite3.Error as error:
+            except UNREADABLE as error:
                 raise BookError(f"{self.path} could not be read: {error}; {MEND}.") from error
 
     def raw(self, query: str, *values: Any) -> list[sqlite3.Row]:
@@ -143,7 +143,7 @@ class Book:
         with self._lock:
             try:
                 yield from self._connection.execute(query)
-            except sqlite3.Error as error:
+            except UNREADABLE as error:
                 raise BookError(f"{self.path} could not be read: {error}; {MEND}.") from error
 
     def _read(self, rows: Iterable[sqlite3.Row], read: Callable[[sqlite3.Row], Read]) -> list[Read]:
