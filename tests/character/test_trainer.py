@@ -3,11 +3,16 @@
 import numpy as np
 import pytest
 
+from jiyuu.bench.standing import Standing
+from jiyuu.bench.training import history, keep_training
+from jiyuu.bench.walk import walk
+from jiyuu.book.store import Book
 from jiyuu.character.descriptors import describe
 from jiyuu.character.scales import SCALE
 from jiyuu.character.trainer import ASKED, LEAST_JNDS, MOST_QUESTIONS, Staircase, Topic, question
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.signals.source import Source
+from tests.book.test_exchange import spoil, written
 
 
 @pytest.mark.parametrize("topic", list(Topic))
@@ -73,3 +78,21 @@ def test_it_never_asks_for_less_than_can_be_noticed_and_ends():
         stairs = stairs.answered(stairs.jnds, True)
     assert stairs.jnds == LEAST_JNDS
     assert stairs.threshold_jnds is None  # never wrong: nothing to be told
+
+
+def test_a_history_is_read_around_what_does_not_read(tmp_path):
+    walk()  # the steps bring their sentences along
+    book = Book.open(written(tmp_path / "a.jiyuu", runs=1))
+    stairs = Staircase(Topic.BASS)
+    for right in (True, True, False) * 9:
+        stairs = stairs.answered(stairs.jnds, right)
+    standing = Standing.of(book.filters()[0].document)
+    runs = [keep_training(book, 1, standing, stairs) for _ in range(3)]
+    assert None not in runs
+    assert keep_training(book, 1, standing, Staircase(Topic.BASS)) is None
+    spoil(book.path, ("UPDATE runs SET facts = '{' WHERE id = ?", (runs[0],)),
+          ("UPDATE runs SET facts = '{\"trained\": 3}' WHERE id = ?", (runs[1],)))
+    (left,) = history(book, Topic.BASS)
+    assert left.jnds == stairs.threshold_jnds
+    assert history(book, Topic.DRIVE) == []
+    book.close()

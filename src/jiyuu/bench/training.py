@@ -8,8 +8,10 @@ from typing import Any
 from jiyuu.bench.blind import STEP
 from jiyuu.bench.standing import Standing
 from jiyuu.book.store import Book
+from jiyuu.book.stored import document_of
 from jiyuu.character.scales import SCALE
 from jiyuu.character.trainer import ASKED, Staircase, Topic
+from jiyuu.errors import JiyuuError
 from jiyuu.measurement.contexts import TrainedTo
 from jiyuu.measurement.finding import Finding
 
@@ -49,8 +51,11 @@ def keep_training(book: Book, filter_id: int, standing: Standing, stairs: Stairc
 def history(book: Book, topic: Topic) -> list[Trained]:
     """Sessions of that topic, newest first."""
     found = []
-    for run in book.all_runs():
-        told = run.facts.get("trained")
-        if run.source == SOURCE and isinstance(told, dict) and told.get("topic") == topic:
-            found.append(Trained(run.made_at[:10], str(topic), float(told["jnds"])))
+    for row in book.raw("SELECT id, facts, made_at FROM runs WHERE source = ? AND shown = 1 ORDER BY id DESC", SOURCE):
+        try:
+            told = document_of(row["facts"], f"Run {row['id']}")["trained"]
+            if told["topic"] == topic:
+                found.append(Trained(str(row["made_at"])[:10], str(topic), float(told["jnds"])))
+        except (JiyuuError, KeyError, TypeError, ValueError):
+            continue  # what does not read is named where the book is opened
     return found

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from jiyuu.desktop.figures.painted import PaintedFigure
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
@@ -89,22 +89,11 @@ class CharacterScales(PaintedFigure):
             return left
         return left + (value - span[0]) / (span[1] - span[0]) * (right - left)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        palette = THEME.palette
-        painter.fillRect(self.rect(), QColor(palette.raised))
-        painter.setFont(THEME.font(px=SMALL_PX, bold=True))
-        painter.setPen(QColor(palette.ink))
-        painter.drawText(QPointF(6, 14), self.title)
+    def paint(self, painter: QPainter) -> None:
         if self._rows:
             height = (self.height() - TOP_PX - 4) / len(self._rows)
             for i, row in enumerate(self._rows):
                 self._paint_row(painter, row, TOP_PX + (i + 0.62) * height)
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor(palette.ink), 1, Qt.PenStyle.DotLine))
-            painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
 
     def _paint_row(self, painter: QPainter, row: ScaleRow, y: float) -> None:
         palette = THEME.palette

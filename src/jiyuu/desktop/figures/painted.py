@@ -5,11 +5,14 @@ from __future__ import annotations
 import csv
 import io
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from jiyuu.desktop.figures.saving import Figure
-from jiyuu.desktop.theme.style import THEME
+from jiyuu.desktop.theme.style import SMALL_PX, THEME
+
+TITLE_AT = QPointF(7, 15)
 
 
 class PaintedFigure(QWidget, Figure):
@@ -29,6 +32,26 @@ class PaintedFigure(QWidget, Figure):
     def _restyled(self) -> None:
         # A method of Qt's own would go on being called when this figure is gone.
         self.update()
+
+    def paint(self, painter: QPainter) -> None:
+        """What a kind draws on the sheet under its title, in the quiet ink and the small type to begin with."""
+        raise NotImplementedError
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        palette = THEME.palette
+        painter.fillRect(self.rect(), QColor(palette.raised))
+        painter.setFont(THEME.font(px=SMALL_PX, bold=True))
+        painter.setPen(QColor(palette.ink))
+        painter.drawText(TITLE_AT, self.title)
+        painter.setFont(THEME.font(px=SMALL_PX))
+        painter.setPen(QColor(palette.quiet))
+        self.paint(painter)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(QColor(palette.ink), 1, Qt.PenStyle.DotLine))
+            painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
 
     def rows(self) -> list[tuple[object, ...]]:
         """The values as a table, names of the columns first; empty where nothing is drawn."""

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.painted import PaintedFigure
-from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.desktop.theme.style import THEME
 
 
 def digits(value: float) -> str:
@@ -100,16 +100,7 @@ class SmallPlot(PaintedFigure):
         return QRectF(LEFT_PX, TOP_PX, max(self.width() - LEFT_PX - RIGHT_PX, 1.0),
                       max(self.height() - TOP_PX - FOOT_PX, 1.0))
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        palette = THEME.palette
-        painter.fillRect(self.rect(), QColor(palette.raised))
-        painter.setFont(THEME.font(px=SMALL_PX, bold=True))
-        painter.setPen(QColor(palette.ink))
-        painter.drawText(QPointF(8, 15), self.title)
-        painter.setFont(THEME.font(px=SMALL_PX))
-        painter.setPen(QColor(palette.quiet))
+    def paint(self, painter: QPainter) -> None:
         spans = self._spans()
         if spans is None:
             painter.drawText(QRectF(8, 22, self.width() - 16, self.height() - 30),
@@ -119,10 +110,6 @@ class SmallPlot(PaintedFigure):
             painter.drawText(QPointF(8, 32), room)
             self._paint_axes(painter, *spans)
             self._paint_courses(painter, *spans)
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor(palette.ink), 1, Qt.PenStyle.DotLine))
-            painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
 
     def _paint_axes(self, painter: QPainter, xs: tuple[float, float], ys: tuple[float, float]) -> None:
         palette, area = THEME.palette, self._area()

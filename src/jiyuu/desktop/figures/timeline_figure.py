@@ -10,7 +10,7 @@ from datetime import date
 from itertools import pairwise
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QToolTip
 
 from jiyuu.bench.timeline import Entry, Kind, days
@@ -188,22 +188,11 @@ class TimelineFigure(PaintedFigure):
 
     # Drawing
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        palette = THEME.palette
-        painter.fillRect(self.rect(), QColor(palette.raised))
-        painter.setFont(THEME.font(px=SMALL_PX, bold=True))
-        painter.setPen(QColor(palette.ink))
-        painter.drawText(QPointF(8, 15), self.title)
+    def paint(self, painter: QPainter) -> None:
         self._paint_rules(painter)
         for placed in self._placed():
             self._paint_mark(painter, placed)
         self._paint_legend(painter)
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor(palette.ink), 1, Qt.PenStyle.DotLine))
-            painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
 
     def _paint_rules(self, painter: QPainter) -> None:
         palette, shown, height = THEME.palette, self._shown_days(), self._row_height()

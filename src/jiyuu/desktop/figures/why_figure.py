@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from jiyuu.desktop.figures.painted import PaintedFigure
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
@@ -53,26 +53,13 @@ class WhyFigure(PaintedFigure):
                   for row in self._rows for cause, share in row.shares]
         return found if len(found) > 1 else []
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        palette = THEME.palette
-        painter.fillRect(self.rect(), QColor(palette.raised))
-        painter.setFont(THEME.font(px=SMALL_PX, bold=True))
-        painter.setPen(QColor(palette.ink))
-        painter.drawText(QPointF(6, 14), self.title)
-        start = QFontMetricsF(painter.font()).horizontalAdvance(self.title) + 18
-        painter.setFont(THEME.font(px=SMALL_PX))
-        painter.setPen(QColor(palette.quiet))
-        painter.drawText(QPointF(start, 14), self._says)
+    def paint(self, painter: QPainter) -> None:
+        start = QFontMetricsF(THEME.font(px=SMALL_PX, bold=True)).horizontalAdvance(self.title) + 18
+        painter.drawText(QPointF(start, 15), self._says)
         if self._rows:
             height = min((self.height() - TOP_PX - FOOT_PX) / len(self._rows), TALLEST_PX)
             for i, row in enumerate(self._rows):
                 self._paint_row(painter, row, TOP_PX + (i + 0.5) * height, height)
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor(palette.ink), 1, Qt.PenStyle.DotLine))
-            painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
 
     def _paint_row(self, painter: QPainter, row: Divided, y: float, height: float) -> None:
         palette = THEME.palette
