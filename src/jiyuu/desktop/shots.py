@@ -26,7 +26,8 @@ class Camera:
     def settle(self) -> None:
         """Until nothing is computed any more."""
         until = time.monotonic() + SETTLED_S
-        while time.monotonic() < until or self.window.session.crew.busy:
+        window = self.window
+        while time.monotonic() < until or window.session.crew.busy or window.shown.presenter.waiting:
             self._app.processEvents()
 
     def shoot(self, name: str, widget: Any = None) -> None:
