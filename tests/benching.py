@@ -3,7 +3,9 @@
 from dataclasses import replace
 
 from jiyuu.bench.run import Run
+from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
+from jiyuu.bench.step import Step
 from jiyuu.bench.walk import measured, setting_of, step_named
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.rig.simulated import SimulatedRig
@@ -12,9 +14,13 @@ from jiyuu.rig.simulated import SimulatedRig
 def runs_of(key: str, document: Filter, *, seed: int, asked: dict | None = None, rig=None, **changes) -> list[Run]:
     """The runs of a step; changes: how the filter stands other than its file says."""
     step, standing = step_named(key), replace(Standing.of(document), **changes)
-    setting = setting_of(step, {key: asked or {}})
-    steps = list(measured(step, standing, setting, rig or SimulatedRig(standing.filter, seed=seed)))
-    return [step for step in steps if isinstance(step, Run)]
+    return taken(step, standing, setting_of(step, {key: asked or {}}), seed=seed, rig=rig)
+
+
+def taken(step: Step, standing: Standing, setting: Setting, *, seed: int, rig=None) -> list[Run]:
+    """The runs of a step however it stands."""
+    found = measured(step, standing, setting, rig or SimulatedRig(standing.filter, seed=seed))
+    return [one for one in found if isinstance(one, Run)]
 
 
 def run_of(key: str, document: Filter, *, seed: int, **how) -> Run:

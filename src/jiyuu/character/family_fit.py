@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.interpolate import PchipInterpolator
 
 from jiyuu.arrays import FloatArray
 from jiyuu.character.families import Family, stable_gain
@@ -30,8 +31,9 @@ DAMPINGS = ((0.0, 1e-4), (1e-3, 3e-2), (0.3, 3.0))  # tried two at a time
 LEVEL, HARDLY_DB = 2, 0.3  # place of the level among a family's numbers; what a curve bends by, that is next to none
 STILL = 2e-5  # octaves of cutoff, and share of the gain, when it stands still
 NUDGE = 0.02  # octaves of a headroom
-WHISTLE_GAINS = np.geomspace(1.02, 2.5, 9)  # re the onset, that a whistle may have been recorded at
-WHISTLE_CENTS, WHISTLE_THD = 10.0, 0.15  # standard deviations: of its pitch, and of the logarithm of its THD
+WHISTLE_PAST = np.geomspace(0.005, 1.5, 8)  # share past the onset, that a whistle may have been recorded at
+WHISTLE_CENTS, WHISTLE_THD, WHISTLE_LEVEL = 10.0, 0.15, 0.05  # standard deviations; the latter two of logarithms
+HEADROOM_NUDGE = 0.1  # octaves
 WORST = 200.0  # that a whistle may speak against a family
 
 
@@ -227,6 +229,13 @@ def _score(
     return float(np.sum(left**2) + len(family.free) * np.log(points))
 
 
+def roughly_left_db(fit: Fit, curves: Sequence[Samples]) -> float:
+    """RMS that it leaves of all curves, wherever that is."""
+    left = [fit.family.built(fit.values).linear_db(curve.hertz) + what_bends(fit.family, fit.values, curve).db
+            - curve.level_db for curve in curves]
+    return float(np.sqrt(np.nanmean(np.concatenate(left) ** 2)))
+
+
 def excess(family: Family, score: float, curves: Sequence[Samples]) -> float:
     """By how much a fit's sum of squares is more than its number of points; at least 1."""
     points = sum(curve.hertz.size for curve in curves)
@@ -289,27 +298,53 @@ def _step_of_all(
 
 
 def whistle_misfit(fit: Fit, whistle: Whistle) -> float:
-    """What a whistle adds to a score. The resonance it was recorded at is not known: the one that makes it as loud."""
+    """What a whistle adds to a score, χ² of its pitch, level and distortion. The resonance it was recorded at is not
+    known: the one that explains it best. What is not known of the headrooms is not held against the family: a soft
+    sweep hardly tells them, and all of a whistle's volts follow from them."""
     family, values = fit.family, fit.values
+    here = _whistles(family, values)
+    if here is None:
+        return WORST
+    heard = np.array([1200 * np.log2(whistle.frequency_hz), np.log(max(whistle.thd_percent, 1e-4)),
+                      np.log(max(whistle.fundamental_v, 1e-9))])
+    spread = np.array([WHISTLE_CENTS, WHISTLE_THD, WHISTLE_LEVEL])
+    left = here - heard
+    covariance = np.broadcast_to(np.diag(spread**2), (left.shape[0], 3, 3)).copy()
+    bends = [i for i, free in enumerate(family.free) if free.bends]
+    # All headrooms an octave higher: the same whistle, an octave of volts louder. So the last one's slope is the rest.
+    rest = np.broadcast_to(np.array([0.0, 0.0, np.log(2)]), left.shape)
+    for i in bends:
+        slope = rest
+        if i != bends[-1]:
+            moved = _whistles(family, _with(family, values, [i], [values[i] - HEADROOM_NUDGE]))
+            slope = rest if moved is None else (here - moved) / HEADROOM_NUDGE
+            rest = rest - slope
+        free = family.free[i]
+        known = free.deviation if fit.covariance is None else min(float(np.sqrt(fit.covariance[i, i])), free.deviation)
+        covariance += known**2 * slope[:, :, np.newaxis] * slope[:, np.newaxis, :]
+    misfit = np.einsum("si,si->s", left, np.linalg.solve(covariance, left[:, :, np.newaxis])[:, :, 0])
+    return float(min(np.nanmin(misfit), WORST)) if np.isfinite(misfit).any() else WORST
+
+
+def _whistles(family: Family, values: FloatArray) -> FloatArray | None:
+    """(s, 3) pitch in cents, logarithms of distortion and of volts at resonances past the onset, close together; None
+    where it does not whistle."""
     built = family.built(values)
     begins = onset(built.network, cutoff_hz=built.cutoff_hz)
     if begins is None:
-        return WORST
-    factor = 10 ** (built.level_db / 20)
-    seen = []
-    for share in WHISTLE_GAINS:
+        return None
+    found = np.full((WHISTLE_PAST.size, 3), np.nan)
+    for i, past in enumerate(WHISTLE_PAST):
         try:
-            tone = oscillation(built.network, built.mode, cutoff_hz=built.cutoff_hz, gain=float(share * begins.gain))
+            tone = oscillation(built.network, built.mode, cutoff_hz=built.cutoff_hz,
+                               gain=float((1 + past) * begins.gain))
         except CircuitError:
             continue
         if tone is not None:
-            seen.append((tone.fundamental_v * factor, np.log2(tone.frequency_hz), np.log(max(tone.thd_percent, 1e-4))))
-    if len(seen) < 2:
-        return WORST
-    volts, octave, thd = np.array(seen).T
-    order = np.argsort(volts)
-    if not 0.7 * volts.min() <= whistle.fundamental_v <= 1.3 * volts.max():
-        return WORST
-    cents = 1200 * (np.interp(whistle.fundamental_v, volts[order], octave[order]) - np.log2(whistle.frequency_hz))
-    apart = np.interp(whistle.fundamental_v, volts[order], thd[order]) - np.log(max(whistle.thd_percent, 1e-4))
-    return float(min((cents / WHISTLE_CENTS) ** 2 + (apart / WHISTLE_THD) ** 2, WORST))
+            found[i] = (1200 * np.log2(tone.frequency_hz), np.log(max(tone.thd_percent, 1e-4)),
+                        np.log(tone.fundamental_v) + built.level_db * np.log(10) / 20)
+    known = np.isfinite(found).all(axis=1)
+    if known.sum() < 2:
+        return None
+    place, close = np.log(WHISTLE_PAST), np.log(np.geomspace(WHISTLE_PAST[0], WHISTLE_PAST[-1], 161))
+    return np.asarray(PchipInterpolator(place[known], found[known], extrapolate=False)(close))

@@ -12,12 +12,14 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.character.families import Family, shapes, stable_gain
 from jiyuu.character.family_fit import (
+    WORST,
     Fit,
     Whistle,
     driven_db,
     excess,
     linear_fit,
     polished,
+    roughly_left_db,
     turned,
     what_bends,
     whistle_misfit,
@@ -36,6 +38,8 @@ WORTH_A_LOOK, NOT_WORTH_DB = 2.0, 0.1  # re the least misfit of the first look, 
 LOOKED_AT = 4  # shapes at most
 ROUNDS = 6
 TURNS_AT_LEAST, BEHIND, BEHIND_BY = 1, 6.0, 300.0  # before a family is left, and how far it lies behind then
+CONTENDS_DB = 0.3  # RMS that a fit may leave before it is polished, to be taken for one that may be it
+BEYOND_DOUBT = 100.0  # of a score, past which a whistle cannot turn an order round
 SHARES = (0.0, 0.15, 0.3, 0.45, 0.6, 0.72, 0.82, 0.9, 0.95, 0.98)  # of the onset
 SHIFTS = np.arange(-7.0, 5.0, 1 / 12)  # octaves re 1 kHz
 TEMPLATE_OCTAVES = np.arange(-12.0, 12.0, 1 / 24)
@@ -96,15 +100,15 @@ def identify(curves: Sequence[LevelCurve], whistle: Whistle | None = None) -> Id
         raise MeasurementError("No circuit could be fitted to these curves; check that stimulus and recording belong "
                                "together, and that the filter does not whistle.")
     fits.sort(key=lambda fit: fit.score)
-    best, *others = fits
-    best = polished(best, looked)
+    # Turns end where they end: who is said to be worse than another was given the same care.
+    contenders = [fit for fit in fits if fit is fits[0] or roughly_left_db(fit, looked) < CONTENDS_DB]
+    others = [fit for fit in fits if fit not in contenders]
+    fits = [*side_by_side(partial(polished, curves=looked), contenders), *others]
+    fits.sort(key=lambda fit: fit.score)
     # What even the best does not explain is no more in favour of it than of the others.
-    doubt = excess(best.family, best.score, looked)
-    fits = [best, *others]
+    doubt = excess(fits[0].family, fits[0].score, looked)
     if whistle is not None:
-        heard = whistle
-        misfits = list(side_by_side(lambda fit: whistle_misfit(fit, heard), fits))
-        fits = [replace(fit, score=fit.score + misfit) for fit, misfit in zip(fits, misfits, strict=True)]
+        fits = _with_whistle(fits, whistle, doubt)
     fits.sort(key=lambda fit: fit.score)
     weights = np.exp(-0.5 * (np.array([fit.score for fit in fits]) - fits[0].score) / doubt)
     odds = weights / weights.sum()
@@ -113,6 +117,17 @@ def identify(curves: Sequence[LevelCurve], whistle: Whistle | None = None) -> Id
     sure = not none_fits and odds[0] >= SURE_ODDS / (1 + SURE_ODDS)
     return Identified(candidates[0] if sure else None, candidates,
                       () if sure or none_fits else _to_tell(candidates), none_fits)
+
+
+def _with_whistle(fits: list[Fit], whistle: Whistle, doubt: float) -> list[Fit]:
+    """Scores with what the whistle says of those that it may help or hurt."""
+    limit = fits[0].score + WORST + BEYOND_DOUBT * doubt
+    open_ones = [fit for fit in fits if fit.score < limit]
+    if len(open_ones) < 2:
+        return fits
+    misfits = list(side_by_side(lambda fit: whistle_misfit(fit, whistle), open_ones))
+    return [*(replace(fit, score=fit.score + misfit) for fit, misfit in zip(open_ones, misfits, strict=True)),
+            *fits[len(open_ones) :]]
 
 
 # Looking
@@ -202,7 +217,8 @@ def _stated(fit: Fit, odds: float, curves: Sequence[Samples]) -> Candidate:
     sure = [1 / (bent.off_db**2 + SURELY_DB**2) for bent in bends]
     misfit = float(np.sqrt(sum(np.nansum(one**2 * weight) for (_, one), weight in zip(left, sure, strict=True))
                            / sum(weight.sum() for weight in sure)))
-    doubt = np.full(values.size, np.nan) if fit.covariance is None else np.sqrt(np.diag(fit.covariance))
+    doubt = np.full(values.size, np.nan) if fit.covariance is None else np.sqrt(
+        np.maximum(np.diag(fit.covariance), 0.0))
 
     def spread(of: np.ndarray) -> float:
         """Of a number that follows from values by a gradient."""

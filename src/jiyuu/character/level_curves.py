@@ -34,7 +34,7 @@ class LevelCurve:
     @classmethod
     def of(cls, response: MeasuredResponse) -> LevelCurve:
         """Raises MeasurementError for a recording of something else than a sweep of one level."""
-        if response.level_v is None:
+        if response.level_v is None or response.coherence is not None:
             raise MeasurementError("A circuit is told from sweeps of one level; record what 'jiyuu stimulus sweep' "
                                    "wrote, once softly and once loud.")
         draws = 20 * np.log10(np.maximum(np.abs(response.draws), 1e-20))

@@ -15,6 +15,8 @@ from jiyuu.character.drawn import bass_kept_db, grit_percent, reading_of
 from jiyuu.character.subject import Subject
 from jiyuu.circuits.filter_file import document_text, refuse_constant, without_duplicates
 from jiyuu.errors import CircuitError
+from jiyuu.measurement.findings import READ_FROM_CURVE
+from jiyuu.whole_file import write_text
 
 # Of the response, as it is measured; those in hertz move with the cutoff.
 OF_CURVE = ("passband_db", "cutoff_3db_hz", "low_3db_hz", "high_3db_hz", "peak_hz", "peak_db", "q",
@@ -25,6 +27,7 @@ Finite = Annotated[float, Field(allow_inf_nan=False)]
 
 MORE: Mapping[str, Callable[[Subject], float]] = {"bass_kept": bass_kept_db, "grit": grit_percent}
 QUANTITIES = (*OF_CURVE, *MORE)
+UNITS: Mapping[str, str] = {**dict(READ_FROM_CURVE), "notch_width_octaves": "octaves", "bass_kept": "dB", "grit": "%"}
 
 
 class _Strict(BaseModel):
@@ -81,6 +84,11 @@ def read_wishes(path: Path) -> Wishes:
         raise CircuitError(f"{path} is not valid JSON: {error.msg} at line {error.lineno}; mend it there.") from error
     except (ValueError, RecursionError) as error:
         raise CircuitError(f"{path}: {error}.") from error
+    return wishes_of(document, source=str(path))
+
+
+def wishes_of(document: Any, *, source: str) -> Wishes:
+    """From what a file or a book holds. Raises CircuitError with the place and what to do."""
     try:
         return Wishes.model_validate(document)
     except ValidationError as error:
@@ -89,7 +97,12 @@ def read_wishes(path: Path) -> Wishes:
         message = first["msg"].removeprefix("Value error, ")
         if first["type"] == "extra_forbidden":
             message = "this key is not known; remove it or correct its spelling"
-        raise CircuitError(f"{path}: {place}: {message}.") from error
+        raise CircuitError(f"{source}: {place}: {message}.") from error
+
+
+def write_wishes(path: Path, wishes: Wishes) -> None:
+    """As read_wishes reads it, whole or not at all."""
+    write_text(path, json.dumps(wishes.model_dump(mode="json"), indent=2) + "\n")
 
 
 def values_of(subject: Subject, names: tuple[str, ...], *, roughly: bool = False) -> FloatArray:

@@ -325,6 +325,21 @@ class HeardBlind(Context):
 
 
 @dataclass(frozen=True, slots=True)
+class IdentifiedAs(Context):
+    """The likeliest circuit and mode, the next one (None: none comes near), its odds of all, what it leaves; whether
+    that is sure, and whether anything fits at all. alike: the same network under other names."""
+
+    circuit: str
+    mode: str
+    second: str | None
+    odds: float
+    residual_db: float
+    sure: bool
+    none_fits: bool
+    alike: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class TrainedTo(Context):
     """What an ear was asked for, in which quantity, in how many questions."""
 

@@ -77,7 +77,7 @@ def run_oscillation(request: OscillationRequest, rig: Rig) -> Iterator[Progress 
     wanted = request.panel.resonance_percent
     at = wanted if wanted > onset.value + onset.uncertainty else 100.0
     yield Progress("Tone", 0.38)
-    recording_v = _settled(rig, [replace(request.panel, resonance_percent=at)], request.mode, SMALL_V)[0]
+    recording_v = settled_tones(rig, [replace(request.panel, resonance_percent=at)], request.mode, SMALL_V)[0]
     tone = measure_tone(recording_v[-round(TONE_S * rate) :], rate, concert_a_hz=request.concert_a_hz)
     yield Progress("Pitch over the control", 0.42)
     percent, hertz, volts = _over_the_control(request, rig, onset.value)
@@ -116,7 +116,7 @@ def _over_the_control(
     wanted = onset_percent + (100.0 - onset_percent) * np.linspace(0.06, 1.0, POSITIONS)
     panels = [replace(request.panel, resonance_percent=float(percent)) for percent in wanted]
     places, tones = [], []
-    for percent, record in zip(wanted, _settled(rig, panels, request.mode, LOUD_V), strict=True):
+    for percent, record in zip(wanted, settled_tones(rig, panels, request.mode, LOUD_V), strict=True):
         try:
             tones.append(measure_tone(record[-round(TONE_S * rate) :], rate))
         except MeasurementError:
@@ -126,7 +126,7 @@ def _over_the_control(
             np.array([t.amplitude_peak_v for t in tones]))
 
 
-def _settled(rig: Rig, panels: Sequence[PanelSettings], mode: str, level_v: float) -> list[FloatArray]:
+def settled_tones(rig: Rig, panels: Sequence[PanelSettings], mode: str, level_v: float) -> list[FloatArray]:
     """A recording for each setting from an impulse on, long enough that its end is settled, or LONGEST_S."""
     rate, seconds = rig.sample_rate_hz, 1.0
     found: dict[int, FloatArray] = {}

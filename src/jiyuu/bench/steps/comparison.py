@@ -11,6 +11,7 @@ from jiyuu.bench.step import Unmeasured
 from jiyuu.field_words import asked
 from jiyuu.wording.blind import QUANTITIES as BLIND
 from jiyuu.wording.character import QUANTITIES
+from jiyuu.wording.identity import QUANTITIES as IDENTITY
 
 
 class ComparisonSetting(Setting):
@@ -37,7 +38,7 @@ class ComparisonStep(Unmeasured):
     number, key, name = 9, "comparison", "Comparison"
     purpose = "side by side at equal loudness, with the judgement in numbers"
     setting = ComparisonSetting
-    quantities = QUANTITIES | BLIND
+    quantities = QUANTITIES | BLIND | IDENTITY
 
 
 STEP = ComparisonStep()

@@ -35,6 +35,7 @@ class Course:
     width: float = 2.0
     dashed: bool = False
     marked: bool = False
+    named: bool = True  # in the figure, where others have names too
 
 
 class SmallPlot(PaintedFigure):
@@ -187,7 +188,7 @@ class SmallPlot(PaintedFigure):
             return
         metrics = QFontMetricsF(painter.font())
         x = area.right()
-        for one in reversed(self._courses):
+        for one in reversed([one for one in self._courses if one.named]):
             wide = metrics.horizontalAdvance(one.name)
             painter.setPen(QColor(THEME.palette.ink))
             painter.drawText(QPointF(x - wide, area.top() - 4), one.name)

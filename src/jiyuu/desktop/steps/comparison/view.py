@@ -22,9 +22,13 @@ from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.comparison.blind_page import BlindPage
 from jiyuu.desktop.steps.comparison.blind_presenter import BlindPresenter
+from jiyuu.desktop.steps.comparison.circuit_page import CircuitPage
+from jiyuu.desktop.steps.comparison.circuit_presenter import CircuitPresenter
 from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
 from jiyuu.desktop.steps.comparison.trainer_page import TrainerPage
 from jiyuu.desktop.steps.comparison.trainer_presenter import TrainerPresenter
+from jiyuu.desktop.steps.comparison.wish_page import WishPage
+from jiyuu.desktop.steps.comparison.wish_presenter import WishPresenter
 from jiyuu.desktop.steps.step_view import Act, StepView
 from jiyuu.desktop.theme.pens import pen_of
 from jiyuu.desktop.theme.style import THEME
@@ -33,6 +37,7 @@ from jiyuu.quantities import shown_hz
 from jiyuu.wording.character import CAUSES
 
 SHOWN_SHARE = 1e-3  # of a difference, from which a cause is named
+PAGES = ("Character", "Why", "Blind", "Ear", "Circuit", "Wish")
 LEVELS_DB, APART_DB = (-60.0, 24.0), (-30.0, 30.0)
 
 
@@ -61,10 +66,14 @@ class ComparisonView(StepView):
         self.lower.addWidget(self.why)
         self.blind = BlindPage(BlindPresenter(session, presenter))
         self.trainer = TrainerPage(TrainerPresenter(session, presenter))
-        for page in (self.blind, self.trainer):
+        self.circuit = CircuitPage(CircuitPresenter(session, measuring, presenter))
+        self.wish = WishPage(WishPresenter(session, presenter))
+        for page in (self.blind, self.trainer, self.wish):
             page.presenter.message.connect(presenter.message)
             presenter.left.connect(page.presenter.leave)
-            self.lower.addWidget(page)
+        for shown in (self.blind, self.trainer, self.circuit, self.wish):
+            self.lower.addWidget(shown)
+        presenter.findings.connect(lambda _: self.circuit.presenter.look())
         self.figures = stacked(self.level, self.lower, shares=(46, 54))
         self._build_side()
         presenter.compared.connect(self._show)
@@ -89,7 +98,7 @@ class ComparisonView(StepView):
         self.apart = QCheckBox("Differences to the one in hand")
         self.apart.toggled.connect(lambda _: self._show(presenter.seen))
         column.add(self.apart)
-        row, self.page_choice = page_buttons(("Character", "Why", "Blind", "Ear"), self.lower)
+        row, self.page_choice = page_buttons(PAGES, self.lower, across=3)
         column.add(row)
         column.add(self.found_page(), 1)
 

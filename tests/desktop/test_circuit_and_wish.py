@@ -1,0 +1,194 @@
+"""Two pages of the Comparison step: which circuit a unit is, and which filter fits a wish."""
+
+import json
+
+import numpy as np
+import pytest
+from PyQt6.QtWidgets import QFileDialog
+
+from jiyuu.circuits.catalogue import circuit
+from jiyuu.circuits.components import preferred
+from jiyuu.circuits.linear import complex_gain
+from jiyuu.rig.protocol import PanelSettings
+from jiyuu.rig.simulated import SimulatedRig
+from jiyuu.signals.recordings import write_recording
+from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from tests.desktop.using import settled
+
+
+@pytest.fixture
+def step(window, qtbot):
+    for letter in "FEDC":
+        window.session.take_letter(letter)
+        window.session.put_away()
+    window.session.take_letter("A")
+    window.go("comparison")
+    settled(window, qtbot)
+    return window.shown
+
+
+def cells(table):
+    return [[table.item(i, j).text() for j in range(table.columnCount())] for i in range(table.rowCount())]
+
+
+def test_one_press_tells_the_circuit_and_the_book_keeps_why(step, window, qtbot):
+    page = step.circuit
+    step.page_choice.button(4).click()
+    assert page.verdict.text() == "Which circuit is it?"
+    assert not page.both.isVisible()
+    with qtbot.waitSignal(window.measuring.jobs.finished, timeout=120_000):
+        page.measure.click()
+    settled(window, qtbot)
+    assert page.verdict.text().startswith("Transistor ladder, lowpass-24: ")
+    best, *_ = cells(page.table)
+    assert best[0] == "100.0 %"
+    assert best[2:4] == ["Transistor ladder", "lowpass-24"]
+    assert not page.more.isVisible()
+    assert len(page.left.rows()) > 100
+    assert any("Transistor ladder, lowpass-24" in line for line in step.findings.sentences())
+    run, = window.session.book.runs(window.session.in_hand.id, "comparison")
+    heard, rate = window.session.book.record(run.id, "recording 2")
+    assert np.abs(heard).max() > 0.5
+    assert rate == 48_000
+    # Another filter has been told nothing yet; back again, and it stands there.
+    window.session.take_letter("B")
+    settled(window, qtbot)
+    assert page.verdict.text() == "Which circuit is it?"
+    window.session.take_letter("A")
+    settled(window, qtbot)
+    assert page.verdict.text().startswith("Transistor ladder")
+    window.session.change({"resonance_percent": 100.0})
+    page.measure.click()
+    assert "turn resonance down" in window.tidings.text()
+
+
+def test_what_is_left_open_is_asked_for_and_measured(step, window, qtbot):
+    """A run that could not tell: the button that would is there, and its sweep is added."""
+    page, asked = step.circuit, []
+    step.page_choice.button(4).click()
+    with qtbot.waitSignal(window.measuring.jobs.finished, timeout=120_000):
+        page.measure.click()
+    settled(window, qtbot)
+    run = page.presenter.run
+    run.facts["identity"]["to_tell"] = [{"level_v": 5.0, "sentence": "A sweep at 5 V tells one from the other."}]
+    page.refresh()
+    assert page.more.text() == "Measure at 5 V too"
+    window.measuring.measure = lambda step, *, setting: asked.append(setting.levels_v)
+    page.more.click()
+    assert asked == [(0.1, 2.0, 5.0)]
+
+
+def test_recordings_tell_it_too(step, window, qtbot, tmp_path):
+    page, rig = step.circuit, SimulatedRig(window.session.in_hand.document, seed=12)
+    step.page_choice.button(4).click()
+    page.read.click()
+    chooser = page.chooser
+    assert not chooser.tell.isEnabled()
+    for i, level_v in enumerate((0.1, 2.0)):
+        stimulus = sweep_stimulus(SweepPlan(level_v=level_v, sweep_s=2.0), sample_rate_hz=48_000)
+        heard = rig.play(stimulus, PanelSettings(700.0, 40.0), ["lowpass-24"])[0]
+        write_recording(tmp_path / f"s{i}.wav", stimulus, 48_000)
+        write_recording(tmp_path / f"r{i}.wav", heard, 48_000)
+        chooser.files[2 * i].text.setText(str(tmp_path / f"s{i}.wav"))
+        assert not chooser.tell.isEnabled()  # half a pair
+        chooser.files[2 * i + 1].text.setText(str(tmp_path / f"r{i}.wav"))
+        assert chooser.tell.isEnabled()
+    with qtbot.waitSignal(window.measuring.jobs.finished, timeout=120_000):
+        chooser.tell.click()
+    settled(window, qtbot)
+    assert page.verdict.text().startswith("Transistor ladder, lowpass-24: ")
+    assert "r0.wav, r1.wav" in page.made.text()
+
+
+def typed(page, row, column, text):
+    page.wishes.item(row, column).setText(text)
+
+
+def test_a_wish_is_met_by_what_comes_onto_the_shelf(step, window, qtbot, tmp_path, monkeypatch):
+    page = step.wish
+    step.page_choice.button(5).click()
+    # To begin with it is wished as it is.
+    assert [row[0] for row in cells(page.wishes)] == ["Cutoff, −3 dB, Hz", "Slope, dB/oct", "Peak level, dB"]
+    typed(page, 0, 1, "1k2")
+    typed(page, 0, 2, "12")
+    typed(page, 2, 1, "6")
+    typed(page, 1, 1, "−24")
+    typed(page, 1, 2, "4")
+    assert [row[1] for row in cells(page.wishes)] == ["1200", "−24", "6"]
+    typed(page, 2, 2, "loud")
+    assert "is not a number" in window.tidings.text()
+    assert cells(page.wishes)[2][2] == "0.5"
+    typed(page, 2, 2, "0")
+    assert "wishes.2.tolerance" in window.tidings.text()
+    page.series.setCurrentText("E24")
+    page.series.textActivated.emit("E24")
+    page.look.click()
+    assert "Looking through" in page.says.text()
+    qtbot.waitUntil(lambda: not page.presenter.busy, timeout=90_000)
+    rows = cells(page.proposals)
+    assert rows
+    assert "% of builds meet every wish" in page.says.text()
+    low, high = (float(part) for part in rows[0][0].split(" … "))
+    assert 0 <= low <= high <= 100
+
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(tmp_path / "it.cir"), ""))
+    page.netlist.click()
+    assert (tmp_path / "it.cir").read_text().splitlines()[-1] == ".end"
+    before = len(window.session.shelf)
+    page.shelve.click()
+    settled(window, qtbot)
+    shelved = window.session.in_hand
+    assert len(window.session.shelf) == before + 1
+    # Met by the closed form of what stands there now, of parts that are sold.
+    standing = window.session.standing()
+    hertz = np.geomspace(50, 20_000, 20_001)
+    gain = np.abs(complex_gain(standing.network, hertz, cutoff_hz=standing.standing_hz, gain=standing.gain,
+                               modes=[standing.mode])[0])
+    half = hertz[np.flatnonzero(gain > gain[0] / np.sqrt(2))[-1]]
+    assert half == pytest.approx(1200.0, abs=12.5)
+    assert 20 * np.log10(gain.max() / gain[0]) == pytest.approx(6.0, abs=0.51)
+    parts = shelved.document.components
+    assert preferred(parts.capacitor_f, "E24") == pytest.approx(parts.capacitor_f)
+    assert circuit(shelved.document.circuit).title in rows[0]
+
+
+def test_wishes_are_acts_and_files(step, window, qtbot, tmp_path, monkeypatch):
+    page = step.wish
+    step.page_choice.button(5).click()
+    page.more.setCurrentIndex(page.more.findText("Grit, %"))
+    page.more.activated.emit(page.more.currentIndex())
+    assert [row[0] for row in cells(page.wishes)][-1] == "Grit, %"
+    page.more.activated.emit(page.more.findText("Grit, %"))
+    assert "wished twice" in window.tidings.text()
+    window.session.undo()
+    assert len(cells(page.wishes)) == 3
+    page.spread.setText("2,5")
+    page.spread.editingFinished.emit()
+    path = tmp_path / "mine.wish.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
+    page.wishes.setCurrentCell(1, 0)
+    page.remove.click()
+    page.save.click()
+    assert json.loads(path.read_text())["parts"] == {"series": "E12", "capacitor_percent": 2.5}
+    window.session.undo()
+    assert len(cells(page.wishes)) == 3
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(path), ""))
+    page.open.click()
+    assert len(cells(page.wishes)) == 2
+    for _ in range(3):
+        page.presenter.remove(0)
+    assert "One wish must stand" in window.tidings.text()
+
+
+def test_wishes_that_cannot_be_met_say_which_two_fight(step, window, qtbot):
+    page = step.wish
+    step.page_choice.button(5).click()
+    typed(page, 1, 1, "-60")
+    page.look.click()
+    qtbot.waitUntil(lambda: not page.presenter.busy, timeout=90_000)
+    assert cells(page.proposals) == []
+    assert not page.shelve.isEnabled()
+    assert "slope_db_per_octave" in page.says.text()
+    # Wishes that stand otherwise are not those that were looked for.
+    typed(page, 1, 1, "-24")
+    assert page.says.text().startswith("Which filter fits?")
