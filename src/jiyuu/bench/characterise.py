@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from jiyuu import __version__
-from jiyuu.bench.report import html_report, pdf_report
+from jiyuu.bench.report.printed import html_text, write_pdf
+from jiyuu.bench.report.walked import walk_sheet
 from jiyuu.bench.run import Run
 from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
@@ -59,9 +60,10 @@ def characterise(
     summary = _write(folder, identity, done)
     yield Progress("Writing the report", 0.99)
     tables = {name: folder / name for found in done.values() for name in _files_of(found)}
-    write_text(folder / HTML, html_report(standing, summary, tables), inputs=inputs)
+    sheet = walk_sheet(standing, summary, tables)
+    write_text(folder / HTML, html_text(sheet), inputs=inputs)
     with written_whole(folder / PDF, inputs=inputs) as temporary:
-        pdf_report(standing, summary, tables, temporary)
+        write_pdf(sheet, temporary)
     yield summary
 
 

@@ -103,3 +103,40 @@ def recover(
     for line in found.lost:
         notice(f"jiyuu: lost: {line}")
     typer.echo(f"{out}: " + ", ".join(f"{count} {table}" for table, count in found.rows.items() if count) + ".")
+
+
+def report(
+    book: Annotated[Path, typer.Argument(metavar="BOOK")],
+    out: Annotated[Path, typer.Option("--out", help="X.html or X.pdf.")],
+    kind: Annotated[str, typer.Option("--kind", help="datasheet, comparison, calibration or blind.")] = "datasheet",
+    filter: Annotated[list[str] | None, typer.Option("--filter", help="Letter of a filter; again for each that is "
+                                                     "compared. All of the shelf, or its first, when not given."
+                                                     )] = None,
+    dated: Annotated[bool, typer.Option("--dated", help="With the day it is printed on; without, the same book gives "
+                                        "the same file.")] = False,
+    json: Json = False,
+) -> None:
+    """What a book holds as a report to be handed on: HTML in one file, or PDF."""
+    from datetime import date
+
+    from jiyuu.bench.report.from_book import Kind, sheet_of, write_report
+    from jiyuu.book.store import Book
+
+    if kind not in {str(one) for one in Kind}:
+        raise BookError(f"--kind '{kind}' is not known; give {', '.join(str(one) for one in Kind)}.")
+    apart_from(out, [book])
+    opened = Book.open(book, reading=True)
+    try:
+        shelf = [one.letter for one in opened.filters()]
+        letters = filter or (shelf if kind == Kind.COMPARISON else shelf[:1])
+        if not letters:
+            raise BookError(f"{book.name} has no filter on its shelf, so there is nothing to report.")
+        sheet = sheet_of(opened, Kind(kind), letters, on=date.today() if dated else None)
+    finally:
+        opened.close()
+    write_report(sheet, out, inputs=(book,))
+    if json:
+        print_json({"out": str(out), "kind": kind, "filters": letters, "title": sheet.title,
+                    "parts": [part.title for part in sheet.parts]})
+    else:
+        typer.echo(f"{out}: {sheet.title}.")

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from jiyuu.cli.books import exchange, recover, validate
+from jiyuu.cli.books import exchange, recover, report, validate
 from jiyuu.cli.character import character, compare
 from jiyuu.cli.controls import controls
 from jiyuu.cli.design import design
@@ -68,6 +68,7 @@ def about(
 app.command("validate")(validate)
 app.command("exchange")(exchange)
 app.command("recover")(recover)
+app.command("report")(report)
 app.command("install-desktop")(install_desktop)
 app.command("character")(character)
 app.command("compare")(compare)

@@ -18,6 +18,7 @@ from jiyuu.desktop.file_names import BOOKS, chosen_to_write, completed
 from jiyuu.desktop.frame import Frame
 from jiyuu.desktop.recordings_chooser import Recordings, RecordingsChooser, RecordingsFor
 from jiyuu.desktop.remembered import remember_book
+from jiyuu.desktop.reporting import Reporting
 from jiyuu.desktop.sound_file import SoundFile
 from jiyuu.errors import JiyuuError
 from jiyuu.patch.file_kind import is_patch
@@ -45,6 +46,8 @@ class Files(QObject):
         self.recordings: RecordingsChooser | None = None
         self.sound = SoundFile(frame.session)
         self.sound.message.connect(self.message)
+        self.reporting = Reporting(frame.session, self._window)
+        self.reporting.message.connect(self.message)
 
     def _guarded(self, do: Callable[[], object]) -> None:
         try:

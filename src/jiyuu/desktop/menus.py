@@ -52,6 +52,7 @@ class Menus(QObject):
             Act("pair", "&Measure recordings …", "Ctrl+Shift+O", files.choose_recordings),
             Act("sound", "Save &sound …", "Ctrl+Shift+E", files.save_sound),
             Act("patch", "Save the &patch …", "", files.save_patch), None,
+            Act("report", "Write a &report …", "", files.reporting.choose),
             Act("export", "&Write as open files …", "", self._custody.choose_export),
             Act("folder", "Open a &folder of open files …", "", self._custody.choose_folder),
             Act("earlier", "Open an &earlier copy …", "", self._custody.choose_copy), None,
