@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import json
 import re
 from dataclasses import replace
 from datetime import date
@@ -23,6 +24,7 @@ from jiyuu.book.table import Table
 from jiyuu.character.blind import Task, right_answer
 from jiyuu.character.comparison import Verdict
 from jiyuu.circuits.filter_file import neutral_filter
+from jiyuu.cli.entry import main
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.wording.findings import sentence
@@ -93,6 +95,11 @@ def test_what_was_measured_stands_beside_each_other_with_what_it_is_worth(book):
     assert lines["slope_db_per_octave"].verdict is Verdict.NOT_MEASURED
     # A quarter higher, and it is heard; only one of them measured, and nothing is said of it.
     keep(book, shelf[1].id, run_of(Standing.of(shelf[1].document, {}), 1000.0))
+    # The short way round a circle.
+    angles = [Finding("phase_deg", value, "°", 0.1) for value in (177.0, -177.0)]
+    apart, = beside([replace(one, findings={("response", "phase_deg", ""): angle})
+                     for one, angle in zip([measured(book, one) for one in shelf], angles, strict=True)])
+    assert apart.difference == pytest.approx(6.0)
     third = book.add_filter("C", neutral_filter("state-variable"), seed=1)
     columns = [measured(book, one) for one in book.filters()]
     lines = {line.quantity: line for line in beside(columns)}
@@ -101,16 +108,14 @@ def test_what_was_measured_stands_beside_each_other_with_what_it_is_worth(book):
     assert third
     sheet = comparison(book, columns)
     row = next(row for part in sheet.parts for row in part.rows if row.cells[0].startswith("Cutoff, −3 dB"))
-    assert row.cells[1:] == ("800.0 ± 0.4", "1000.0 ± 0.4", "–", "+200", "heard")
+    assert row.cells[1:] == ("800.0 ± 0.4", "1000.0 ± 0.4", "–", "+200.0 ± 0.6", "heard")
 
 
 def test_one_filter_at_two_dates_is_a_comparison_too(book):
     one = book.filters()[0]
     first = book.runs(one.id, "response")[0]
     keep(book, one.id, run_of(Standing.of(one.document, {}), 801.5))
-    from datetime import datetime
-
-    then = measured(book, one, until=datetime.fromisoformat(first.made_at), name="A then")
+    then = measured(book, one, until=first.made_at, name="A then")
     lines = {line.quantity: line for line in beside([then, measured(book, one, name="A now")])}
     assert lines["cutoff_3db_hz"].difference == pytest.approx(1.5)
     assert lines["cutoff_3db_hz"].verdict is Verdict.HARDLY
@@ -139,8 +144,6 @@ def test_a_calibration_record_and_blind_series_stand_as_they_are_kept(book):
 
 
 def test_the_command_writes_any_kind(book, tmp_path, capsys):
-    from jiyuu.cli.entry import main
-
     book.settle()
     out = tmp_path / "both.html"
     assert main(["report", str(book.path), "--kind", "comparison", "--out", str(out), "--json"]) == 0
@@ -156,3 +159,15 @@ def test_the_command_writes_any_kind(book, tmp_path, capsys):
         assert main(["report", str(book.path), *arguments]) == 2
         assert says in capsys.readouterr().err
     assert not (tmp_path / "x.pdf").exists()
+
+
+def test_the_command_compares_what_was_measured(book, capsys):
+    book.settle()
+    assert main(["compare", "A", "B", "--book", str(book.path), "--json"]) == 0
+    found = {one["quantity"]: one for one in json.loads(capsys.readouterr().out)["quantities"]}
+    assert [one["value"] for one in found["cutoff_3db_hz"]["values"]] == [800.0, 830.0]
+    assert found["cutoff_3db_hz"]["difference_uncertainty"] == pytest.approx(0.4 * np.sqrt(2))
+    assert main(["compare", "A", "B", "--book", str(book.path)]) == 0
+    assert "+30.0 ± 0.6" in capsys.readouterr().out
+    assert main(["compare", "A", "Z", "--book", str(book.path)]) == 2
+    assert "there are: A, B" in capsys.readouterr().err

@@ -1,4 +1,4 @@
-"""Two pages of the Comparison step: which circuit a unit is, and which filter fits a wish."""
+"""Pages of the Comparison step: which circuit a unit is, which filter fits a wish, what was measured."""
 
 import json
 
@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from PyQt6.QtWidgets import QFileDialog
 
+from jiyuu.bench.walk import step_named
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.components import preferred
 from jiyuu.circuits.linear import complex_gain
@@ -13,6 +14,7 @@ from jiyuu.rig.protocol import PanelSettings
 from jiyuu.rig.simulated import SimulatedRig
 from jiyuu.signals.recordings import write_recording
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from jiyuu.wording.numbers import stated
 from tests.desktop.using import settled
 
 
@@ -192,3 +194,31 @@ def test_wishes_that_cannot_be_met_say_which_two_fight(step, window, qtbot):
     # Wishes that stand otherwise are not those that were looked for.
     typed(page, 1, 1, "-24")
     assert page.says.text().startswith("Which filter fits?")
+
+
+def test_what_was_measured_stands_beside_each_other(step, window, qtbot):
+    page = step.measured
+    step.page_choice.button(6).click()
+    settled(window, qtbot)
+    assert page.says.text().startswith("Nothing is measured yet")
+    for letter in "AB":
+        window.session.take_letter(letter)
+        with qtbot.waitSignal(window.measuring.jobs.finished, timeout=60_000):
+            window.measuring.measure(step_named("response"))
+    window.session.take_letter("A")
+    settled(window, qtbot)
+    qtbot.waitUntil(lambda: page.table.rowCount() > 8, timeout=20_000)
+    heads = [page.table.horizontalHeaderItem(j).text() for j in range(page.table.columnCount())]
+    assert heads == ["Quantity", "A", "B", "Difference", "What of it"]
+    rows = {row[0]: row for row in cells(page.table)}
+    (run,) = window.session.book.runs(window.session.in_hand.id, "response")
+    own = {logged.finding.quantity: logged.finding for logged in window.session.book.findings_of_run(run.id)}
+    assert rows["Peak level, dB"][1] == stated(own["peak_db"].value, own["peak_db"].uncertainty)
+    assert rows["Passband, dB"][4] == "heard"
+    assert not any("Latency" in name for name in rows)
+    # The same filter on that day and now: one run is both.
+    page.which.setCurrentIndex(1)
+    page.which.activated.emit(1)
+    settled(window, qtbot)
+    qtbot.waitUntil(lambda: page.table.horizontalHeaderItem(2).text() == "A, newest", timeout=20_000)
+    assert {row[4] for row in cells(page.table)} == {"not measured to differ"}

@@ -3,11 +3,11 @@ and whether it differs by more than is not known, and by more than is noticed.""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-
-import numpy as np
+from typing import Any
 
 from jiyuu.bench.walk import walk
 from jiyuu.book.store import Book
@@ -16,6 +16,7 @@ from jiyuu.character.comparison import Verdict
 from jiyuu.character.scales import LEVEL_1_DB, SCALE, Noticed
 from jiyuu.measurement.finding import Finding
 from jiyuu.wording.findings import QUANTITIES
+from jiyuu.wording.numbers import stated
 
 # What is known of hearing a difference, by the quantity that a step measures.
 NOTICED: Mapping[str, Noticed] = {
@@ -39,7 +40,7 @@ class Measured:
 @dataclass(frozen=True, slots=True, eq=False)
 class Line:
     """One quantity of all of them; None where it was not measured. difference: of the last re the first of those that
-    have it; jnd about the middle, with its source."""
+    have it, its uncertainty (None where neither is known); jnd about the middle, with its source."""
 
     step: str
     quantity: str
@@ -47,23 +48,22 @@ class Line:
     unit: str
     values: tuple[Finding | None, ...]
     difference: float | None
+    uncertainty: float | None
     jnd: float | None
     jnd_source: str
     verdict: Verdict
 
 
-def measured(book: Book, shelved: Shelved, *, mode: str | None = None, until: datetime | None = None,
+def measured(book: Book, shelved: Shelved, *, mode: str | None = None, until: str | None = None,
              name: str | None = None) -> Measured:
-    """The newest run of every step, in a mode or in whichever; until: not later than that."""
+    """The newest run of every step, in a mode or else in whichever; until: as a run's made_at, for what was known
+    then."""
     newest: dict[str, StoredRun] = {}
+    runs = sorted(book.newest_runs(shelved.id, until=until), key=lambda run: (run.mode == mode, run.id))
     for step in walk():
-        if not step.measures:
-            continue
-        runs = [run for run in book.runs(shelved.id, step.key)
-                if until is None or datetime.fromisoformat(run.made_at) <= until]
-        there = [run for run in runs if run.mode == mode] or runs
-        if there:
-            newest[step.key] = there[0]
+        there = [run for run in runs if run.step == step.key]
+        if step.measures and there:
+            newest[step.key] = there[-1]
     found = book.findings_of_runs([run.id for run in newest.values()])
     findings = {(key, logged.finding.quantity, _round_it(logged.finding)): logged.finding
                 for key, run in newest.items() for logged in found[run.id]}
@@ -90,19 +90,59 @@ def _line(key: tuple[str, str, str], values: Sequence[Finding | None]) -> Line:
     known = [value for value in values if value is not None]
     title = QUANTITIES[quantity].title if quantity in QUANTITIES else quantity
     noticed = NOTICED.get(quantity)
-    difference = known[-1].value - known[0].value if len(known) > 1 else None
-    low, high = (pick(known, key=lambda one: one.value) for pick in (min, max))
+    difference = _apart(known[0], known[-1]) if len(known) > 1 else None
+    doubts = [one.uncertainty for one in (known[0], known[-1]) if one.uncertainty is not None]
+    # Those that lie farthest apart, which on a circle need not be the least and the most.
+    low, high = max(((one, other) for one in known for other in known), key=lambda pair: abs(_apart(*pair)))
     jnd = None if noticed is None else noticed.at((low.value + high.value) / 2)
-    return Line(step, quantity, title, known[0].unit, tuple(values), difference, jnd,
+    return Line(step, quantity, title, known[0].unit, tuple(values), difference,
+                math.hypot(*doubts) if doubts else None, jnd,
                 "" if noticed is None else noticed.source, _verdict(low, high, len(known), jnd))
+
+
+def _apart(first: Finding, second: Finding) -> float:
+    """The second less the first; of angles the short way round."""
+    apart = second.value - first.value
+    return (apart + 180.0) % 360.0 - 180.0 if first.unit == "°" else apart
 
 
 def _verdict(low: Finding, high: Finding, count: int, jnd: float | None) -> Verdict:
     if count < 2:
         return Verdict.NOT_COMPARABLE
-    apart = high.value - low.value
-    if apart <= float(np.hypot(low.uncertainty or 0.0, high.uncertainty or 0.0)):
+    apart = abs(_apart(low, high))
+    if apart <= math.hypot(low.uncertainty or 0.0, high.uncertainty or 0.0):
         return Verdict.NOT_MEASURED
     if jnd is None:
         return Verdict.NO_THRESHOLD
     return Verdict.HARDLY if apart < jnd else Verdict.HEARD
+
+
+def days_of(book: Book, shelved: Shelved) -> list[tuple[str, str]]:
+    """(day as '5 Mar 2026', the last made_at of it) on which a filter was measured, newest first."""
+    found: dict[str, str] = {}
+    steps = {step.key for step in walk() if step.measures}
+    query = "SELECT step, made_at FROM runs WHERE shown = 1 AND filter_id = ? ORDER BY id DESC"
+    for row in book.raw(query, shelved.id):
+        if row["step"] in steps:
+            try:
+                at = datetime.fromisoformat(row["made_at"]).astimezone()
+            except (ValueError, TypeError):
+                continue  # what cannot be dated is named where the book is opened
+            found.setdefault(f"{at.day} {at:%b} {at.year}", row["made_at"])
+    return list(found.items())
+
+
+def line_json(line: Line) -> dict[str, Any]:
+    """In open form."""
+    values = [None if one is None else {"value": one.value, "uncertainty": one.uncertainty} for one in line.values]
+    return {"step": line.step, "quantity": line.quantity, "title": line.title, "unit": line.unit, "values": values,
+            "difference": line.difference, "difference_uncertainty": line.uncertainty, "jnd": line.jnd,
+            "jnd_source": line.jnd_source or None, "verdict": str(line.verdict)}
+
+
+def cells_of(line: Line) -> tuple[str, ...]:
+    """As a table shows it: title with unit, a value a column, difference, what of it."""
+    title = f"{line.title}, {line.unit}" if line.unit else line.title
+    values = ["–" if one is None else stated(one.value, one.uncertainty) for one in line.values]
+    apart = "–" if line.difference is None else stated(line.difference, line.uncertainty)
+    return (title, *values, f"+{apart}" if (line.difference or 0.0) > 0 else apart, str(line.verdict))

@@ -294,10 +294,11 @@ class Book:
                           " AND (? IS NULL OR mode = ?) ORDER BY id DESC", filter_id, step, mode, mode)
         return self._read(rows, run_of)
 
-    def newest_runs(self, filter_id: int | None = None) -> list[StoredRun]:
-        """The newest run of every step in every mode, of one filter or of all."""
+    def newest_runs(self, filter_id: int | None = None, *, until: str | None = None) -> list[StoredRun]:
+        """The newest run of every step in every mode, of one filter or of all; until: as made_at is written."""
         rows = self._rows("SELECT * FROM runs WHERE id IN (SELECT MAX(id) FROM runs WHERE shown = 1 AND"
-                          " (? IS NULL OR filter_id = ?) GROUP BY filter_id, step, mode)", filter_id, filter_id)
+                          " (? IS NULL OR filter_id = ?) AND (? IS NULL OR made_at <= ?)"
+                          " GROUP BY filter_id, step, mode)", filter_id, filter_id, until, until)
         return self._read(rows, run_of)
 
     def run(self, run_id: int) -> StoredRun:

@@ -140,3 +140,23 @@ def report(
                     "parts": [part.title for part in sheet.parts]})
     else:
         typer.echo(f"{out}: {sheet.title}.")
+
+
+def compare_measured(book: Path, letters: list[str], *, json: bool) -> None:
+    """The newest runs of some filters beside each other, quantity by quantity."""
+    from jiyuu.bench.measured_beside import beside, cells_of, line_json, measured
+    from jiyuu.bench.report.from_book import shelved_of
+    from jiyuu.book.store import Book
+
+    opened = Book.open(book, reading=True)
+    try:
+        lines = beside([measured(opened, shelved_of(opened, letter)) for letter in letters])
+    finally:
+        opened.close()
+    if json:
+        print_json({"book": str(book), "filters": letters, "quantities": [line_json(line) for line in lines]})
+        return
+    if not lines:
+        raise BookError(f"Nothing is measured of {', '.join(letters)} in {book.name}; measure first.")
+    for line in lines:
+        typer.echo("   ".join(f"{cell:>22}" if i else f"{cell:28}" for i, cell in enumerate(cells_of(line))))

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from jiyuu.cli.books import compare_measured
 from jiyuu.cli.options import (
     Cutoff,
     DriveDb,
@@ -114,7 +116,10 @@ def _descriptor_json(one: Descriptor) -> dict[str, Any]:
 
 
 def compare(
-    filters: Annotated[list[str], typer.Argument(metavar="A B …", help="Catalogue ids, *.filter.json, *.patch.json.")],
+    filters: Annotated[list[str], typer.Argument(metavar="A B …", help="Catalogue ids, *.filter.json, *.patch.json; "
+                                                 "with --book letters of its shelf.")],
+    book: Annotated[Path | None, typer.Option("--book", help="Compare what was measured, from the runs of a book.")
+                    ] = None,
     same: Annotated[str, typer.Option("--same", help="Same cutoff by: pole, 3db, peak, pitch; knob leaves each as it "
                                       "is set.")] = "pole",
     loudness: Annotated[str, typer.Option("--loudness", help="equal, or as-is.")] = "equal",
@@ -140,6 +145,9 @@ def compare(
         raise CircuitError(f"--loudness '{loudness}' is not known; give equal or as-is.")
     if len(filters) < 2:
         raise CircuitError("a comparison takes at least two filters; give another.")
+    if book is not None:
+        compare_measured(book, filters, json=json)
+        return
     if why and len(filters) != 2:
         raise CircuitError(f"--why is about two filters, and there are {len(filters)}; give two.")
     subjects = [subject_of(name, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance,

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from jiyuu import __version__
-from jiyuu.bench.measured_beside import ABOUT_THE_RIG, Line, Measured, beside, measured
+from jiyuu.bench.measured_beside import ABOUT_THE_RIG, Measured, beside, cells_of, measured
 from jiyuu.bench.report.figures import Columns, inked_curves, pictures_of
 from jiyuu.bench.report.printed import html_text, write_pdf
 from jiyuu.bench.report.sheet import CAUTIONS, Part, Row, Sheet, said
@@ -157,8 +157,8 @@ def comparison(book: Book, columns: Sequence[Measured], predicted: SideBySide | 
         parts.append(Part(
             "Every quantity that was measured", ("Difference: the last less the first. Heard: by at least one "
                                                  "just-noticeable difference, where one is published.",),
-            head=("Quantity", *names, "Difference", "What of it"), rows=tuple(_beside_row(line) for line in table),
-            widths=(2.4, *(2.1,) * len(names), 1.2, 1.9)))
+            head=("Quantity", *names, "Difference", "What of it"), rows=tuple(Row(cells_of(line)) for line in table),
+            widths=(2.4, *(2.1,) * len(names), 1.8, 1.9)))
     if predicted is not None:
         parts += _predicted(predicted)
     if not parts:
@@ -181,13 +181,6 @@ def _response_of(book: Book, column: Measured) -> Columns | None:
         return None
     clear = table["snr_db"] > 6
     return {name: values[clear] for name, values in table.columns.items()}
-
-
-def _beside_row(line: Line) -> Row:
-    title = f"{line.title}, {line.unit}" if line.unit else line.title
-    values = ["–" if one is None else stated(one.value, one.uncertainty) for one in line.values]
-    apart = "–" if line.difference is None else f"{line.difference:+.3g}".replace("-", "−")
-    return Row((title, *values, apart, str(line.verdict)))
 
 
 def _predicted(found: SideBySide) -> list[Part]:

@@ -38,13 +38,16 @@ class PlainTable(QTableWidget):
         copy = QShortcut(QKeySequence.StandardKey.Copy, self, self.copy)
         copy.setContext(Qt.ShortcutContext.WidgetShortcut)
 
-    def fill(self, rows: Sequence[Sequence[str]], *, marked: Collection[tuple[int, int]] = ()) -> None:
-        """marked: (row, column) of what is out of tolerance."""
+    def fill(
+        self, rows: Sequence[Sequence[str]], *, marked: Collection[tuple[int, int]] = (),
+        strong: Collection[tuple[int, int]] = (),
+    ) -> None:
+        """marked: (row, column) of what is out of tolerance; strong: of what matters most."""
         self.setRowCount(len(rows))
         for i, row in enumerate(rows):
             for j, text in enumerate(row):
                 item = QTableWidgetItem(text)
-                item.setFont(THEME.font(px=SMALL_PX))
+                item.setFont(THEME.font(px=SMALL_PX, bold=(i, j) in strong))
                 item.setTextAlignment(_side(j in self._words) | Qt.AlignmentFlag.AlignTop)
                 if (i, j) in marked:
                     item.setForeground(QColor(THEME.palette.attention))

@@ -25,6 +25,7 @@ from jiyuu.desktop.steps.comparison.blind_presenter import BlindPresenter
 from jiyuu.desktop.steps.comparison.circuit_page import CircuitPage
 from jiyuu.desktop.steps.comparison.circuit_presenter import CircuitPresenter
 from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
+from jiyuu.desktop.steps.comparison.table_page import TablePage, TablePresenter
 from jiyuu.desktop.steps.comparison.trainer_page import TrainerPage
 from jiyuu.desktop.steps.comparison.trainer_presenter import TrainerPresenter
 from jiyuu.desktop.steps.comparison.wish_page import WishPage
@@ -37,7 +38,7 @@ from jiyuu.quantities import shown_hz
 from jiyuu.wording.character import CAUSES
 
 SHOWN_SHARE = 1e-3  # of a difference, from which a cause is named
-PAGES = ("Character", "Why", "Blind", "Ear", "Circuit", "Wish")
+PAGES = ("Character", "Why", "Blind", "Ear", "Circuit", "Wish", "Measured")
 LEVELS_DB, APART_DB = (-60.0, 24.0), (-30.0, 30.0)
 
 
@@ -68,12 +69,13 @@ class ComparisonView(StepView):
         self.trainer = TrainerPage(TrainerPresenter(session, presenter))
         self.circuit = CircuitPage(CircuitPresenter(session, measuring, presenter))
         self.wish = WishPage(WishPresenter(session, presenter))
+        self.measured = TablePage(TablePresenter(session, presenter))
         for page in (self.blind, self.trainer, self.wish):
             page.presenter.message.connect(presenter.message)
             presenter.left.connect(page.presenter.leave)
-        for shown in (self.blind, self.trainer, self.circuit, self.wish):
+        for shown in (self.blind, self.trainer, self.circuit, self.wish, self.measured):
             self.lower.addWidget(shown)
-        presenter.findings.connect(lambda _: self.circuit.presenter.look())
+        presenter.findings.connect(self._look_at_book)
         self.figures = stacked(self.level, self.lower, shares=(46, 54))
         self._build_side()
         presenter.compared.connect(self._show)
@@ -98,9 +100,15 @@ class ComparisonView(StepView):
         self.apart = QCheckBox("Differences to the one in hand")
         self.apart.toggled.connect(lambda _: self._show(presenter.seen))
         column.add(self.apart)
-        row, self.page_choice = page_buttons(PAGES, self.lower, across=3)
+        row, self.page_choice = page_buttons(PAGES, self.lower, across=4)
         column.add(row)
         column.add(self.found_page(), 1)
+
+    def _look_at_book(self) -> None:
+        """What is read of it on the page that is seen."""
+        for page in (self.circuit, self.measured):
+            if page.isVisible():
+                page.presenter.look()
 
     def _ask_why(self) -> None:
         button = self.page_choice.button(1)
