@@ -240,6 +240,7 @@ class Book:
             was = {name: value for _, name, value in self._read(rows, setting_of)}
             changed = {name: value for name, value in values.items() if was.get(name) != value}
             if changed:
+                changed = dict(values) if together else changed  # one that stands still now may move with the next
                 before = {name: was.get(name) for name in changed}
                 act(connection, "set", {"filter_id": filter_id, "values": before},
                     {"filter_id": filter_id, "values": changed}, together=together)

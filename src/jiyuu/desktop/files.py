@@ -20,6 +20,7 @@ from jiyuu.desktop.recordings_chooser import Recordings, RecordingsChooser, Reco
 from jiyuu.desktop.remembered import remember_book
 from jiyuu.desktop.reporting import Reporting
 from jiyuu.desktop.sound_file import SoundFile
+from jiyuu.desktop.stored_settings import StoredSettings
 from jiyuu.errors import JiyuuError
 from jiyuu.patch.file_kind import is_patch
 from jiyuu.patch.reading import read_patch, write_patch
@@ -47,7 +48,9 @@ class Files(QObject):
         self.sound = SoundFile(frame.session)
         self.sound.message.connect(self.message)
         self.reporting = Reporting(frame.session, self._window)
-        self.reporting.message.connect(self.message)
+        self.stored = StoredSettings(frame.session, self._window)
+        for speaker in (self.reporting, self.stored):
+            speaker.message.connect(self.message)
 
     def _guarded(self, do: Callable[[], object]) -> None:
         try:

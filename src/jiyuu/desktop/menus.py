@@ -65,6 +65,7 @@ class Menus(QObject):
             Act("copy_figure", "&Copy figure", "Ctrl+Shift+C", lambda: self._figure("copy_picture")),
             Act("copy_values", "Copy &values", "Ctrl+Alt+C", lambda: self._figure("copy_values")),
             Act("save_figure", "&Save figure …", "Ctrl+E", lambda: self._figure("choose_and_save")), None,
+            Act("stored", "Stored se&ttings …", "Ctrl+Shift+S", files.stored.open),
             Act("put_aside", "Put the newest run &aside", "", lambda: frame.shown.presenter.put_run_aside()), None,
             Act("preferences", "&Preferences …", "Ctrl+,", self.preferences.open),
         ])

@@ -7,11 +7,13 @@ from typing import Any
 
 from jiyuu.quantities import shown_hz
 
+STORED = "stored: "  # ahead of the name of stored settings, among a filter's settings
 CONTROLS = {
     "cutoff_hz": "cutoff", "resonance_percent": "resonance", "mode": "mode", "parameters": "circuit parameters",
     "components": "component values", "setup": "set-up", "trims": "trims", "resonance_taper": "taper of resonance",
     "response": "what the Response step draws", "self_oscillation": "the whistle's target",
     "tracking": "what Tracking asks", "blind": "the order of a blind series",
+    "wish": "wishes",
 }
 
 
@@ -31,6 +33,8 @@ def act_line(kind: str, state: Mapping[str, Any]) -> str:
 
 
 def _control(name: str, value: Any) -> str:
+    if name.startswith(STORED):
+        return f"settings {'stored as' if value is not None else 'no longer stored as'} '{name.removeprefix(STORED)}'"
     title = CONTROLS.get(name, name)
     if value is None:
         return f"{title} as in the filter's file"

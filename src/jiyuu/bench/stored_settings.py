@@ -1,0 +1,125 @@
+"""How a filter stood, under a name: stored, called back, begun anew, told from how it stands, and all between two."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from jiyuu.bench.standing import Standing
+from jiyuu.circuits.filter_file import Filter
+from jiyuu.errors import JiyuuError
+from jiyuu.wording.acts import STORED
+
+# What a setting is made of; what steps are asked and what is wished is not.
+CONTROLS = ("mode", "cutoff_hz", "resonance_percent", "parameters", "components", "resonance_taper", "trims", "setup")
+LONGEST_NAME = 60
+RATIOS = ("_hz", "_s", "_ms", "_ohm", "_f", "_a", "_headroom_v")  # endings of what is heard by ratios
+RATIO_NAMES = frozenset({"q", "headroom_v"})
+
+
+@dataclass(frozen=True, slots=True)
+class Stored:
+    """name; at: when it was stored, as books write times; values: of CONTROLS, those that were moved."""
+
+    name: str
+    at: str
+    values: Mapping[str, Any]
+
+
+def stored(kept: Mapping[str, Any]) -> list[Stored]:
+    """Of a filter, oldest first; kept: its settings in the book. What cannot be read is left out."""
+    found = []
+    for key, value in kept.items():
+        if key.startswith(STORED) and isinstance(value, dict) and isinstance(value.get("values"), dict):
+            found.append(Stored(key.removeprefix(STORED), str(value.get("at", "")), value["values"]))
+    return sorted(found, key=lambda one: (one.at, one.name))
+
+
+def storing(kept: Mapping[str, Any], name: str, at: str) -> dict[str, Any]:
+    """What is to be kept so that how the filter stands is stored. Raises JiyuuError for a name that is taken: what is
+    stored is never overwritten."""
+    wanted = " ".join(name.split())
+    if not wanted:
+        raise JiyuuError("Settings are stored under a name; type one, for example 'dusk'.")
+    if len(wanted) > LONGEST_NAME:
+        raise JiyuuError(f"That name has {len(wanted)} signs; give at most {LONGEST_NAME}.")
+    if any(one.name.casefold() == wanted.casefold() for one in stored(kept)):
+        raise JiyuuError(f"'{wanted}' is stored already and stays as it is; choose another name.")
+    return {STORED + wanted: {"at": at, "values": {name: kept[name] for name in CONTROLS if name in kept}}}
+
+
+def recalling(values: Mapping[str, Any]) -> dict[str, Any]:
+    """What is to be changed so that a filter stands like that; of no values: as its file has it."""
+    return {name: values.get(name) for name in CONTROLS}
+
+
+def apart(document: Filter, first: Mapping[str, Any], second: Mapping[str, Any]) -> list[tuple[str, Any, Any]]:
+    """(place, there, here) of everything in which two settings differ."""
+    one, other = (_flat(_whole(document, values)) for values in (first, second))
+    return [(place, one.get(place), other.get(place)) for place in dict.fromkeys([*one, *other])
+            if one.get(place) != other.get(place)]
+
+
+def between(document: Filter, first: Mapping[str, Any], second: Mapping[str, Any], share: float) -> dict[str, Any]:
+    """Values at a share of the way: frequencies, times and parts by their ratio, all else evenly; what is no number
+    changes half way. Raises JiyuuError where the two stand in paths of other stages."""
+    one, other = (_whole(document, values) for values in (first, second))
+    found = {name: _mixed(name, one[name], other[name], share) for name in one}
+    Standing.of(document, found)  # what a book could not read is not offered
+    return found
+
+
+def _whole(document: Filter, values: Mapping[str, Any]) -> dict[str, Any]:
+    """With what stands in the filter's file written out."""
+    standing = Standing.of(document, {name: value for name, value in values.items() if name in CONTROLS})
+    whole: dict[str, Any] = {
+        "mode": standing.mode, "cutoff_hz": standing.cutoff_hz, "resonance_percent": standing.resonance_percent,
+        "parameters": dict(standing.parameters), "trims": standing.trims.as_json(),
+        "setup": standing.setup.model_dump(mode="json"),
+    }
+    known = document.entry.values(standing.parameters)
+    whole["parameters"] = {name: known[name] for name in sorted(known)}
+    if standing.components is not None:
+        whole["components"] = standing.components.model_dump(mode="json")
+    if "resonance_taper" in values:
+        whole["resonance_taper"] = values["resonance_taper"]
+    return whole
+
+
+def _mixed(name: str, first: Any, second: Any, share: float) -> Any:
+    if isinstance(first, dict) and isinstance(second, dict):
+        if first.keys() != second.keys():
+            raise JiyuuError(f"The two do not have the same {_said(name)}, so there is nothing between them.")
+        return {key: _mixed(key, first[key], second[key], share) for key in first}
+    if isinstance(first, list) and isinstance(second, list):
+        if len(first) != len(second) or [_kind(one) for one in first] != [_kind(one) for one in second]:
+            raise JiyuuError(f"The two stand in other stages ({_said(name)}), so there is nothing between them.")
+        return [_mixed(name, one, other, share) for one, other in zip(first, second, strict=True)]
+    if _is_number(first) and _is_number(second) and (isinstance(first, float) or isinstance(second, float)):
+        if (name.endswith(RATIOS) or name in RATIO_NAMES) and first > 0 and second > 0:
+            return math.exp((1 - share) * math.log(first) + share * math.log(second))
+        return (1 - share) * first + share * second
+    return first if share < 0.5 else second
+
+
+def _kind(one: Any) -> Any:
+    return (one.get("stage"), one.get("id"), one.get("kind")) if isinstance(one, dict) else None
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _said(name: str) -> str:
+    return name.replace("_", " ")
+
+
+def _flat(value: Any, place: str = "") -> dict[str, Any]:
+    if isinstance(value, dict):
+        return {key: one for name, part in value.items()
+                for key, one in _flat(part, f"{place}, {_said(name)}" if place else _said(name)).items()}
+    if isinstance(value, list):
+        return {key: one for i, part in enumerate(value) for key, one in _flat(part, f"{place} {i + 1}").items()}
+    return {place: value}
