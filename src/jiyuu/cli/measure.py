@@ -108,10 +108,14 @@ def _response_of_table(path: Path, out: Path | None, json: bool) -> None:
     from jiyuu.measurement.finding import Finding
     from jiyuu.measurement.findings import READ_FROM_CURVE
     from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
-    from jiyuu.signals.response_table import on_even_grid, read_response_table
+    from jiyuu.signals.response_table import lines_of, on_even_grid, read_response_table
+    from jiyuu.signals.table_layout import guessed
     from jiyuu.wording.findings import sentence
 
-    curve = on_even_grid(read_response_table(path), per_octave=POINTS_PER_OCTAVE)
+    layout = guessed(lines_of(path))
+    curve = on_even_grid(read_response_table(path, layout), per_octave=POINTS_PER_OCTAVE)
+    if not layout.plain:
+        notice(f"jiyuu: {path.name} is read as: {layout.said}.")
     reading = read_curve(curve.frequency_hz, curve.level_db, level_uncertainty_db=curve.uncertainty_db)
     if out is not None:
         phase = np.zeros(curve.level_db.size) if curve.phase_deg is None else curve.phase_deg

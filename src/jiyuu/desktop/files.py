@@ -14,6 +14,7 @@ from jiyuu.bench.patched import patch_of, taken
 from jiyuu.book.store import Book
 from jiyuu.circuits.filter_file import Filter, neutral_filter, read_filter
 from jiyuu.desktop.circuit_chooser import CircuitChooser
+from jiyuu.desktop.curve_preview import Curves
 from jiyuu.desktop.file_names import BOOKS, chosen_to_write, completed
 from jiyuu.desktop.frame import Frame
 from jiyuu.desktop.recordings_chooser import Recordings, RecordingsChooser, RecordingsFor
@@ -25,6 +26,7 @@ from jiyuu.errors import JiyuuError
 from jiyuu.patch.file_kind import is_patch
 from jiyuu.patch.reading import read_patch, write_patch
 
+CURVES = "Curves (*.csv *.txt *.tsv *.dat)"
 SOUNDS, PATCHES = "Sounds (*.wav)", "Patches (*.json)"
 NOTHING = ("nothing to be done with that here. Drop a book (*.jiyuu), a filter or patch (*.filter.json, *.patch.json), "
            "a stimulus with its recording (WAV or FLAC), or a curve (CSV: Hz, dB, degrees).")
@@ -49,7 +51,8 @@ class Files(QObject):
         self.sound.message.connect(self.message)
         self.reporting = Reporting(frame.session, self._window)
         self.stored = StoredSettings(frame.session, self._window)
-        for speaker in (self.reporting, self.stored):
+        self.curves = Curves(self._window, lambda path, layout: self._takes("read_table")(path, layout))
+        for speaker in (self.reporting, self.stored, self.curves):
             speaker.message.connect(self.message)
 
     def _guarded(self, do: Callable[[], object]) -> None:
@@ -148,6 +151,12 @@ class Files(QObject):
 
         self._guarded(measure)
 
+    def choose_curve(self) -> None:
+        """Another program's curve, with a look at what is understood of it."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Import a curve", "", CURVES)
+        if name:
+            self._guarded(lambda: self.curves.open(Path(name), ask=True))
+
     def save_sound(self) -> None:
         """What the filter in hand sounds like."""
         def save() -> None:
@@ -168,8 +177,8 @@ class Files(QObject):
             self._guarded(lambda: self.change_book(Book.open(paths[0])))
         elif endings == {".json"}:
             self._guarded(lambda: self._shelve_all(paths))
-        elif endings == {".csv"} and single:
-            self._guarded(lambda: self._takes("read_table")(paths[0]))
+        elif single and endings <= {".csv", ".tsv", ".txt", ".dat"}:
+            self._guarded(lambda: self.curves.open(paths[0]))
         elif sounds and len(paths) == 2:
             self._guarded(lambda: self._takes("measure_files")(*paths))
         elif sounds and single and hasattr(shown, "read_recording"):

@@ -50,6 +50,7 @@ class Menus(QObject):
             Act("add", "&Add a filter …", "Ctrl+Shift+N", files.choose_circuit),
             Act("away", "&Take the filter off the shelf", "", files.put_filter_away),
             Act("pair", "&Measure recordings …", "Ctrl+Shift+O", files.choose_recordings),
+            Act("curve", "&Import a curve …", "", files.choose_curve),
             Act("sound", "Save &sound …", "Ctrl+Shift+E", files.save_sound),
             Act("patch", "Save the &patch …", "", files.save_patch), None,
             Act("report", "Write a &report …", "", files.reporting.choose),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,9 +9,9 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
+from jiyuu.signals.table_layout import Layout, guessed
 
 LARGEST_FILE = 64 << 20
-SEPARATORS, LOOKED_AT = ("\t", ";", ","), 200  # the first that fits best, in so many lines
 FEWEST_ROWS = 24
 
 
@@ -26,79 +25,69 @@ class ResponseTable:
     uncertainty_db: FloatArray | None
 
 
-def read_response_table(path: Path) -> ResponseTable:
-    """A CSV with commas, semicolons or tabs; lines without two numbers (headings, remarks) are passed over. A heading
-    that names uncertainty_db in its fourth column is believed.
-
-    Raises SignalError with the line and what to do."""
+def lines_of(path: Path) -> list[str]:
+    """Of a table's text. Raises SignalError where there is none, or too much."""
     if not path.is_file():
         raise SignalError(f"{path} does not exist; check the name.")
     if path.stat().st_size > LARGEST_FILE:
         raise SignalError(f"{path} is larger than a response curve can be; check that it is one.")
     try:
-        text = path.read_bytes().decode("utf-8-sig")
+        return path.read_bytes().decode("utf-8-sig").splitlines()
     except UnicodeDecodeError as error:
         raise SignalError(f"{path} is not text in UTF-8; export it again as CSV.") from error
+
+
+def read_response_table(path: Path, layout: Layout | None = None) -> ResponseTable:
+    """A CSV with commas, semicolons or tabs; lines without two numbers (headings, remarks) are passed over. layout: how
+    it is written, guessed when not given.
+
+    Raises SignalError with the line and what to do."""
+    lines = lines_of(path)
+    known = layout or guessed(lines)
     rows: list[list[float]] = []
-    doubt_column = False
-    lines = text.splitlines()
-    separator = max(SEPARATORS, key=lambda one: _fitting(lines, one))
     for number, line in enumerate(lines, start=1):
-        cells = _cells(line, separator)
-        values = _numbers(cells, comma_is_point=separator != ",")
+        values = None if line.lstrip().startswith("#") else known.numbers(line)
         if values is None:
-            doubt_column |= len(cells) > 3 and cells[3].strip() == "uncertainty_db"
             if rows and not line.lstrip().startswith("#") and any(sign.isdigit() for sign in line):
-                raise SignalError(f"{path}, line {number}: '{cells[0].strip()[:40]}' is no number; write numbers "
-                                  "without thousands separators, and begin a remark with #.")
+                first = next(iter(known.cells(line)), "").strip()[:40]
+                raise SignalError(f"{path}, line {number}: '{first}' is no number; write all of them alike, and begin "
+                                  "a remark with #.")
             continue
-        if len(values) < 2:
-            raise SignalError(f"{path}, line {number}: a row needs a frequency in Hz and a level in dB.")
-        if not np.isfinite(values[:2]).all() or not values[0] > 0 or np.isinf(values).any():
+        if len(values) <= max(known.frequency, known.level):
+            raise SignalError(f"{path}, line {number}: a row needs a frequency in {known.frequency_unit} and a level "
+                              f"in {known.level_unit}.")
+        hertz, level = values[known.frequency], values[known.level]
+        if not np.isfinite([hertz, level]).all() or not hertz > 0 or np.isinf(values).any():
             raise SignalError(f"{path}, line {number}: frequency and level must be finite, the frequency above 0 Hz.")
+        if known.level_unit == "V/V" and not level > 0:
+            raise SignalError(f"{path}, line {number}: a gain of {level:g} V/V has no level in dB; leave the row out.")
         rows.append(values)
     if len(rows) < FEWEST_ROWS:
-        raise SignalError(f"{path} holds {len(rows)} rows of numbers without thousands separators; a curve needs at "
-                          f"least {FEWEST_ROWS}.")
+        raise SignalError(f"{path} holds {len(rows)} rows of numbers; a curve needs at least {FEWEST_ROWS}.")
+    return _table(path, rows, known)
+
+
+def _table(path: Path, rows: list[list[float]], known: Layout) -> ResponseTable:
     width = min(len(row) for row in rows)
     table = np.array([row[:width] for row in rows])
-    table = table[np.argsort(table[:, 0], kind="stable")]
-    if (np.diff(table[:, 0]) <= 0).any():
-        twice = float(table[:-1, 0][np.diff(table[:, 0]) <= 0][0])
+    hertz = table[:, known.frequency] * (1000.0 if known.frequency_unit == "kHz" else 1.0)
+    order = np.argsort(hertz, kind="stable")
+    hertz, table = hertz[order], table[order]
+    if (np.diff(hertz) <= 0).any():
+        twice = float(hertz[:-1][np.diff(hertz) <= 0][0])
         raise SignalError(f"{path} has {twice:g} Hz twice; keep one row of each frequency.")
-    if table[-1, 0] < 2 * table[0, 0]:
+    if hertz[-1] < 2 * hertz[0]:
         raise SignalError(f"{path} spans less than an octave; export a wider band.")
-    return ResponseTable(
-        table[:, 0], table[:, 1], table[:, 2] if width > 2 else None,
-        table[:, 3] if doubt_column and width > 3 else None,
-    )
 
+    def column(place: int | None) -> FloatArray | None:
+        return None if place is None or place >= width else table[:, place]
 
-def _cells(line: str, separator: str) -> list[str]:
-    """Of one line; one that is no CSV is one cell."""
-    try:
-        return next(csv.reader([line], delimiter=separator), [])
-    except csv.Error:  # a cell without end
-        return [line]
-
-
-def _fitting(lines: list[str], separator: str) -> int:
-    """Lines that hold two numbers or more between such separators."""
-    read = (_numbers(_cells(line, separator), comma_is_point=separator != ",") for line in lines[:LOOKED_AT]
-            if not line.lstrip().startswith("#"))
-    return sum(values is not None and len(values) > 1 for values in read)
-
-
-def _numbers(cells: list[str], *, comma_is_point: bool) -> list[float] | None:
-    """The numbers at the head of a row; None when its first cell is not one."""
-    found: list[float] = []
-    for cell in cells:
-        written = cell.strip().replace(",", ".") if comma_is_point else cell.strip()
-        try:
-            found.append(float(written))
-        except ValueError:
-            break
-    return found or None
+    level = table[:, known.level]
+    phase = column(known.phase)
+    if phase is not None and known.phase_unit == "rad":
+        phase = np.rad2deg(phase)
+    return ResponseTable(hertz, 20 * np.log10(level) if known.level_unit == "V/V" else level, phase,
+                         column(known.uncertainty))
 
 
 def on_even_grid(table: ResponseTable, *, per_octave: int) -> ResponseTable:

@@ -23,6 +23,7 @@ from jiyuu.wording.notices import notices_json
 
 if TYPE_CHECKING:
     from jiyuu.rig.response_run import ResponseRequest, ResponseRun
+    from jiyuu.signals.table_layout import Layout
 
 TABLE_PER_OCTAVE = 48
 POLE_CENTS = 50.0  # what a well-trimmed build keeps
@@ -126,13 +127,14 @@ def from_files(
     yield made(standing, setting, found).taken_from(f"{stimulus.name}, {recording.name}{without}")
 
 
-def from_table(standing: Standing, setting: Setting, path: Path) -> Run:
-    """Another instrument's curve (Hz, dB, degrees). Raises JiyuuError where the file is no curve."""
+def from_table(standing: Standing, setting: Setting, path: Path, layout: Layout | None = None) -> Run:
+    """Another instrument's curve, read as layout says or as it seems to be written. Raises JiyuuError where the file is
+    no curve."""
     from jiyuu.measurement.curve_reading import read_curve
     from jiyuu.measurement.findings import READ_FROM_CURVE
     from jiyuu.signals.response_table import on_even_grid, read_response_table
 
-    curve = on_even_grid(read_response_table(path), per_octave=TABLE_PER_OCTAVE)
+    curve = on_even_grid(read_response_table(path, layout), per_octave=TABLE_PER_OCTAVE)
     doubt = np.zeros(curve.level_db.size) if curve.uncertainty_db is None else curve.uncertainty_db
     reading = read_curve(curve.frequency_hz, curve.level_db, level_uncertainty_db=doubt)
     findings = tuple(Finding(name, value, unit) for name, unit in READ_FROM_CURVE

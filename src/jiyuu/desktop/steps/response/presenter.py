@@ -33,7 +33,8 @@ from jiyuu.quantities import shown_hz, signed
 
 if TYPE_CHECKING:
     from jiyuu.prediction.tolerance import ToleranceStudy
-    from jiyuu.simulation.level_response import LevelResponse
+    from jiyuu.signals.table_layout import Layout
+from jiyuu.simulation.level_response import LevelResponse
 
 POINTS = (61, 241)  # of the curve at level: a first look, then the whole
 OSCILLATION = "oscillation"
@@ -272,11 +273,11 @@ class ResponsePresenter(StepPresenter):
                              lambda standing: from_files(standing, setting, first, second, interface=interface,
                                                          channel=channel))
 
-    def read_table(self, path: Path) -> None:
+    def read_table(self, path: Path, layout: Layout) -> None:
         """Another instrument's curve as the measured one of the chosen mode. Raises JiyuuError where it is none."""
         if self.shelved is None:
             raise JiyuuError(EMPTY_SHELF)
-        run = from_table(self._session.standing(), self.setting, path)
+        run = from_table(self._session.standing(), self.setting, path, layout)
         keep(self._session.book, self.shelved.id, run)
         self._session.runs_changed()
-        self.message.emit(f"{path.name} stands as the measured curve of {run.mode}.", False)
+        self.message.emit(f"{path.name} stands as the measured curve of {run.mode}; read as {layout.said}.", False)
