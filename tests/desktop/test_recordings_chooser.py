@@ -39,6 +39,10 @@ def test_the_interface_is_divided_out_of_the_channel_that_was_chosen(window, cho
     given(chooser.stimulus, tmp_path / "played.wav")
     given(chooser.recording, tmp_path / "both.wav")
     given(chooser.interface, tmp_path / "alone.wav")
+    qtbot.waitUntil(lambda: "left channel is taken" in chooser.understood.text()
+                    or "right channel is taken" in chooser.understood.text(), timeout=20_000)
+    assert "both.wav: 48000 Hz, stereo" in chooser.understood.text()
+    assert "played.wav: " in chooser.understood.text()
     chooser.channel.setCurrentText("right")
     with qtbot.waitSignal(window.measuring.jobs.finished, timeout=120_000):
         QTest.mouseClick(chooser.measure, Qt.MouseButton.LeftButton)
@@ -71,3 +75,19 @@ def test_a_whistle_over_steps_by_the_harmonic_that_was_stated(window, qtbot, tmp
 def test_escape_puts_it_away(chooser):
     QTest.keyClick(chooser, Qt.Key.Key_Escape)
     assert not chooser.isVisible()
+
+
+def test_what_is_understood_is_said_before_anything_is_measured(chooser, qtbot, tmp_path):
+    stimulus = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=1.0), sample_rate_hz=RATE)
+    write_recording(tmp_path / "played.wav", stimulus, RATE)
+    write_recording(tmp_path / "upside.wav", -0.5 * np.pad(stimulus, (600, 2000)), RATE)
+    write_recording(tmp_path / "other.wav", stimulus, 44_100)
+    given(chooser.recording, tmp_path / "upside.wav")
+    qtbot.waitUntil(lambda: "mono" in chooser.understood.text(), timeout=20_000)
+    assert "peak 0.5 V (−26.0 dB re full scale of 10 V)" in chooser.understood.text()
+    given(chooser.stimulus, tmp_path / "played.wav")
+    qtbot.waitUntil(lambda: "upside down" in chooser.understood.text(), timeout=20_000)
+    given(chooser.stimulus, tmp_path / "other.wav")
+    qtbot.waitUntil(lambda: "record at the rate of the stimulus" in chooser.understood.text(), timeout=20_000)
+    given(chooser.recording, tmp_path / "nowhere.wav")
+    qtbot.waitUntil(lambda: "does not exist" in chooser.understood.text(), timeout=20_000)

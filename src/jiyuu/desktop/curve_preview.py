@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.desktop.figures.small_plot import Course, SmallPlot
 from jiyuu.desktop.parts.aside import Aside
@@ -16,12 +15,15 @@ from jiyuu.desktop.parts.frame import form
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.errors import JiyuuError
+from jiyuu.quantities import signed
 from jiyuu.signals.response_table import ResponseTable, lines_of, read_response_table
 from jiyuu.signals.table_layout import NAMES, SEPARATORS, Layout, guessed
 
 ROWS = 8
 SIGNS = {"point": ".", "comma": ","}
 THOUSANDS = {"none": "", "points": ".", "commas": ",", "spaces": " ", "apostrophes": "'"}
+HERTZ, LEVELS = {"Hz": "Hz", "kHz": "kHz"}, {"dB": "dB", "V/V, a ratio": "V/V"}
+PHASES = {"degrees": "°", "radians": "rad"}
 Import = Callable[[Path, Layout], None]
 
 
@@ -46,15 +48,23 @@ class CurvePreview(Aside):
         column.addWidget(self.table, 1)
         self._column = column
         rows = form()
-        self.separator = self._box(rows, "Between columns", [(NAMES[sign], sign) for sign in SEPARATORS])
-        self.decimal = self._box(rows, "Decimal sign", [*SIGNS.items()])
-        self.thousands = self._box(rows, "Between thousands", [*THOUSANDS.items()])
-        self.frequency = self._box(rows, "Frequency", [])
-        self.frequency_unit = self._box(rows, "in", [("Hz", "Hz"), ("kHz", "kHz")])
-        self.level = self._box(rows, "Level", [])
-        self.level_unit = self._box(rows, "in ", [("dB", "dB"), ("V/V, a ratio", "V/V")])
-        self.phase = self._box(rows, "Phase", [])
-        self.phase_unit = self._box(rows, "in  ", [("degrees", "°"), ("radians", "rad")])
+        self.separator = _box("Between columns", [(NAMES[sign], sign) for sign in SEPARATORS])
+        self.decimal, self.thousands = _box("Decimal sign", [*SIGNS.items()]), _box("Between thousands",
+                                                                                    [*THOUSANDS.items()])
+        self.frequency, self.frequency_unit = _box("Frequency", []), _box("Unit of the frequency", [*HERTZ.items()])
+        self.level, self.level_unit = _box("Level", []), _box("Unit of the level", [*LEVELS.items()])
+        self.phase, self.phase_unit = _box("Phase", []), _box("Unit of the phase", [*PHASES.items()])
+        rows.addRow("Between columns", self.separator)
+        for name, *boxes in (("Decimal sign, thousands", self.decimal, self.thousands),
+                             ("Frequency", self.frequency, self.frequency_unit),
+                             ("Level", self.level, self.level_unit), ("Phase", self.phase, self.phase_unit)):
+            row = QHBoxLayout()
+            for box in boxes:
+                row.addWidget(box, 1)
+            rows.addRow(name, row)
+        for box in (self.separator, self.decimal, self.thousands, self.frequency, self.frequency_unit, self.level,
+                    self.level_unit, self.phase, self.phase_unit):
+            box.activated.connect(lambda _: self._changed())
         column.addLayout(rows)
         self.plot = SmallPlot("As it is understood")
         column.addWidget(self.plot, 1)
@@ -62,16 +72,7 @@ class CurvePreview(Aside):
         self.take.setProperty("main", True)
         self.take.clicked.connect(self._take)
         column.addWidget(self.take, 0, Qt.AlignmentFlag.AlignLeft)
-        self.resize(110 * STEP, 190 * STEP)
-
-    def _box(self, rows: Any, name: str, choices: list[tuple[str, str]]) -> QComboBox:
-        box = QComboBox()
-        box.setAccessibleName(name.strip())
-        for text, value in choices:
-            box.addItem(text, value)
-        box.activated.connect(lambda _: self._changed())
-        rows.addRow(name, box)
-        return box
+        self.resize(120 * STEP, 150 * STEP)
 
     def ask(self, path: Path) -> None:
         """What the file seems to say. Raises JiyuuError where there is no text in it."""
@@ -112,6 +113,7 @@ class CurvePreview(Aside):
         fresh = PlainTable("The file", tuple(str(place + 1) for place in range(width)))
         fresh.fill([[*row, *[""] * (width - len(row))] for row in cells[:ROWS]])
         self._column.replaceWidget(self.table, fresh)
+        self.table.hide()
         self.table.deleteLater()
         self.table = fresh
         self._understand(layout)
@@ -134,12 +136,20 @@ class CurvePreview(Aside):
         self.close()
 
 
+def _box(name: str, choices: list[tuple[str, str]]) -> QComboBox:
+    box = QComboBox()
+    box.setAccessibleName(name)
+    for text, value in choices:
+        box.addItem(text, value)
+    return box
+
+
 def summary(found: ResponseTable) -> str:
     """'401 points, 20 Hz to 20000 Hz, −60.1 to +3.2 dB, with phase.'"""
     low, high = found.level_db.min(), found.level_db.max()
     phase = "with phase" if found.phase_deg is not None else "without phase"
     return (f"{found.frequency_hz.size} points, {found.frequency_hz[0]:.4g} Hz to {found.frequency_hz[-1]:.5g} Hz, "
-            f"{low:+.1f} to {high:+.1f} dB, {phase}.").replace("-", "−")
+            f"{signed(low)} to {signed(high)} dB, {phase}.")
 
 
 class Curves(QObject):

@@ -136,7 +136,7 @@ class Files(QObject):
     def choose_recordings(self) -> None:
         """A stimulus and its recording, or a whistle over steps; with what they need to be read rightly."""
         if self.recordings is None:
-            self.recordings = RecordingsChooser(self._window)
+            self.recordings = RecordingsChooser(self._window, self._frame.session.crew)
             self.recordings.chosen.connect(self._measure_recordings)
         steps = hasattr(self._frame.shown.presenter, "read_recording")
         self.recordings.ask(RecordingsFor.STEPS if steps else RecordingsFor.RESPONSE)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import Enum
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -20,10 +21,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from jiyuu.desktop.jobs import Crew, Jobs
 from jiyuu.desktop.parts.aside import Aside
 from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.rig.files import told_of
 
 KINDS = "Recordings (*.wav *.flac)"
+PAUSE_MS = 200  # of the hand that types a name, before the file is looked into
 
 
 class RecordingsFor(Enum):
@@ -81,8 +85,11 @@ class RecordingsChooser(Aside):
 
     chosen = pyqtSignal(object)  # Recordings
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, crew: Crew) -> None:
         super().__init__(parent, "Measure recordings")
+        self._looking = Jobs(crew, "looking into a recording", self)
+        self._looking.stepped.connect(self._understood)
+        self._looking.failed.connect(self._understood)
         self.purpose = RecordingsFor.RESPONSE
         column = QVBoxLayout(self)
         column.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
@@ -106,13 +113,23 @@ class RecordingsChooser(Aside):
             widget.setAccessibleName(name)
             self._form.addRow(name, widget)
         column.addLayout(self._form)
+        self.understood = QLabel()
+        self.understood.setWordWrap(True)
+        self.understood.setAccessibleName("What is understood of the files")
+        column.addWidget(self.understood)
         self.measure = QPushButton("Measure")
         self.measure.setProperty("main", True)
         self.measure.clicked.connect(self._take)
         column.addWidget(self.measure, 0, Qt.AlignmentFlag.AlignLeft)
+        self._pause = QTimer(self)
+        self._pause.setSingleShot(True)
+        self._pause.setInterval(PAUSE_MS)
+        self._pause.timeout.connect(self._look)
         for row in (self.stimulus, self.recording):
             row.changed.connect(self._check)
+            row.changed.connect(self._pause.start)
             row.text.returnPressed.connect(self._take)
+        self.channel.activated.connect(lambda _: self._pause.start())
         self._check()
 
     def ask(self, purpose: RecordingsFor) -> None:
@@ -134,6 +151,25 @@ class RecordingsChooser(Aside):
     def _check(self) -> None:
         needed = (self.recording,) if self.purpose is RecordingsFor.STEPS else (self.stimulus, self.recording)
         self.measure.setEnabled(all(row.path is not None for row in needed))
+
+    def _look(self) -> None:
+        """Into what is named so far, off the interface thread."""
+        recording = self.recording.path
+        stimulus = None if self.purpose is RecordingsFor.STEPS else self.stimulus.path
+        channel = None if self.channel.currentIndex() == 0 else self.channel.currentText()
+        if recording is None:
+            self._looking.drop()
+            self.understood.setText("")
+            return
+
+        def steps() -> Iterator[str]:
+            yield told_of(recording, stimulus, channel=channel)
+
+        self._looking.start(steps)
+
+    def _understood(self, text: str) -> None:
+        self.understood.setText(text)
+        self.adjustSize()
 
     def _take(self) -> None:
         recording = self.recording.path

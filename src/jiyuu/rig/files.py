@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from scipy.fft import irfft, next_fast_len, rfft
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
@@ -62,3 +63,35 @@ def tell_apart(first: Path, second: Path, *, full_scale_v: float = FULL_SCALE_V)
         return float(np.mean(np.abs(record) < 1e-6 * np.abs(record).max()))
 
     return (first, second) if quiet_share(first) >= quiet_share(second) else (second, first)
+
+
+def told_of(recording: Path, stimulus: Path | None = None, *, channel: str | None = None,
+            full_scale_v: float = FULL_SCALE_V) -> str:
+    """What is understood of files before they are measured: rate, length, peaks, which channel is taken and why, the
+    sign of what came back. Raises SignalError where they do not read or do not belong together."""
+    read = read_recording(recording, full_scale_v=full_scale_v)
+    peaks = [float(np.abs(one).max()) for one in read.channels_v]
+    names = ("",) if len(peaks) == 1 else ("left ", "right ")
+    levels = ", ".join(f"{name}peak {peak:.3g} V ({20 * np.log10(max(peak, 1e-9) / full_scale_v):+.1f} dB re full "
+                       f"scale of {full_scale_v:g} V)" for name, peak in zip(names, peaks, strict=True))
+    said = [f"{recording.name}: {read.sample_rate_hz} Hz, {'mono' if len(peaks) == 1 else 'stereo'}, "
+            f"{read.channels_v.shape[1] / read.sample_rate_hz:.1f} s, {levels}."]
+    if stimulus is None:
+        return said[0].replace("-", "−")
+    pair = read_pair(stimulus, recording, channel=channel, full_scale_v=full_scale_v)
+    said.append(f"{stimulus.name}: {pair.stimulus_v.size / pair.sample_rate_hz:.1f} s, peak "
+                f"{np.abs(pair.stimulus_v).max():.3g} V.")
+    taken = pair.recording_v
+    if len(peaks) > 1:
+        which = int(np.argmin([float(np.abs(one - taken).max()) for one in read.channels_v]))
+        said.append(f"The {names[which].strip()} channel is taken.")
+    said.append("It comes back upside down." if _sign(pair.stimulus_v, taken) < 0 else "Its sign is that of the "
+                "stimulus.")
+    return " ".join(said).replace("-", "−")
+
+
+def _sign(stimulus_v: FloatArray, recording_v: FloatArray) -> int:
+    """Of the largest value of the correlation between the two."""
+    size = next_fast_len(stimulus_v.size + recording_v.size)
+    found = irfft(rfft(recording_v, size) * np.conj(rfft(stimulus_v, size)), size)
+    return int(np.sign(found[int(np.argmax(np.abs(found)))]))

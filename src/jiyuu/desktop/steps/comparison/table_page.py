@@ -105,6 +105,7 @@ class TablePage(QWidget):
         heads = ("Quantity", *names, "Difference", "What of it")
         fresh = PlainTable("Measured", heads, words=(0, len(heads) - 1))
         self._column.replaceWidget(self.table, fresh)
+        self.table.hide()
         self.table.deleteLater()
         self.table = fresh
         heard = [(i, len(heads) - 1) for i, line in enumerate(presenter.lines) if line.verdict is Verdict.HEARD]
