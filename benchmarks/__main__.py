@@ -1,13 +1,13 @@
 """Speed and endurance against references, as ratios within one run.
 
-    ./run bench [render | circuits | window | stopping | kill | trust | tracking | identify | fuzz]
+    ./run bench [render | circuits | window | stopping | kill | power | trust | tracking | identify | fuzz]
 """
 
 import sys
 
-from benchmarks import circuits, fuzz, identify, kill, render, stopping, tracking, trust, window
+from benchmarks import circuits, fuzz, identify, kill, power, render, stopping, tracking, trust, window
 
-ROOMS = (render, circuits, window, stopping, kill, trust, tracking, identify, fuzz)
+ROOMS = (render, circuits, window, stopping, kill, power, trust, tracking, identify, fuzz)
 PARTS = {room.__name__.rpartition(".")[2]: room.main for room in ROOMS}
 
 if __name__ == "__main__":
