@@ -4,8 +4,10 @@ import json
 
 import numpy as np
 import pytest
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog
 
+from jiyuu.bench.over_sound import PLACES, Over
 from jiyuu.bench.walk import step_named
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.components import preferred
@@ -222,3 +224,31 @@ def test_what_was_measured_stands_beside_each_other(step, window, qtbot):
     settled(window, qtbot)
     qtbot.waitUntil(lambda: page.table.horizontalHeaderItem(2).text() == "A, newest", timeout=20_000)
     assert {row[4] for row in cells(page.table)} == {"not measured to differ"}
+
+
+def test_what_is_heard_over_pitch_is_shown_and_a_verdict_written(step, window, qtbot, monkeypatch):
+    monkeypatch.setitem(PLACES, Over.PITCH, np.array([110.0, 440.0]))
+    page = step.over
+    step.page_choice.button(7).click()
+    qtbot.waitUntil(lambda: not page.presenter.busy and Over.PITCH in page.presenter.found, timeout=60_000)
+    rows = page.plot.rows()
+    assert [row[0] for row in rows[1:]] == ["A", "A", "B", "B"]
+    assert rows[1][2] == pytest.approx(step.presenter.seen.of("A").character["brightness"].value)
+    assert "brighter than" in page.says.text()
+    page.name.setCurrentIndex(page.name.findData("body"))
+    page.name.activated.emit(page.name.currentIndex())
+    assert "fuller than" in page.says.text()
+
+    (act,) = [act for act in step.acts if act.name == "verdict"]
+    act.do()
+    aside = step.verdict
+    assert not aside.write.isEnabled()
+    aside.words.setPlainText("B for the harbour side")
+    first = aside.carry.item(0)
+    first.setCheckState(Qt.CheckState.Checked)
+    aside.write.click()
+    (note,) = [note for note in window.session.book.notes() if note.text.startswith("Verdict")]
+    assert note.text == f"Verdict, B beside A: B for the harbour side. Carried by: {first.text()}"
+    assert note.filter_id == window.session.in_hand.id
+    window.undo()
+    assert not any(note.text.startswith("Verdict") for note in window.session.book.notes())

@@ -78,6 +78,22 @@ CAUSES: Mapping[str, str] = {
 }
 
 
+def turning_sentence(name: str, more: str, less: str, place: str) -> str:
+    """'From 210 Hz up B is brighter than A, below it the other way round.'"""
+    return f"From {place} up {more} {_does(name)} {less}, below it the other way round."
+
+
+def standing_sentence(name: str, more: str, less: str, low: str, high: str, *, everywhere: bool) -> str:
+    """'B is brighter than A from 55 Hz to 440 Hz; elsewhere they are not heard to differ in it.'"""
+    span = f"at {low}" if low == high else f"from {low} to {high}"
+    rest = ", wherever it was tried" if everywhere else "; elsewhere they are not heard to differ in it"
+    return f"{more} {_does(name)} {less} {span}{rest}."
+
+
+def _does(name: str) -> str:
+    return " ".join(_MORE[name][0].replace("{}", "").split())
+
+
 def why_sentence(unit: str, parts: Mapping[str, float]) -> str:
     """'+0.17 octaves by circuit family, +0.25 by headrooms, −0.21 by loop gain.'"""
     least = 1e-6 * max((abs(share) for share in parts.values()), default=0.0)  # what rounding leaves is no cause

@@ -139,6 +139,18 @@ class ComparisonPresenter(StepPresenter):
         self._asking.start(lambda: why_steps(first, second, source, same=Same(setting.same),
                                              equal_loudness=setting.loudness == "equal", names=names))
 
+    @property
+    def about(self) -> str:
+        """'B beside A'."""
+        return f"{self.beside} beside {self.letter}" if self.beside else self.letter
+
+    def write_verdict(self, text: str) -> None:
+        """Into the logbook, beside the filter in hand."""
+        shelved = self.shelved
+        self._session.book.add_note(text, filter_id=None if shelved is None else shelved.id)
+        self._session.runs_changed()
+        self.message.emit("The verdict stands in the logbook.", False)
+
     def sleep(self) -> None:
         """An answer nobody looks at is not waited for."""
         super().sleep()

@@ -24,10 +24,12 @@ from jiyuu.desktop.steps.comparison.blind_page import BlindPage
 from jiyuu.desktop.steps.comparison.blind_presenter import BlindPresenter
 from jiyuu.desktop.steps.comparison.circuit_page import CircuitPage
 from jiyuu.desktop.steps.comparison.circuit_presenter import CircuitPresenter
+from jiyuu.desktop.steps.comparison.over_page import OverPage, OverPresenter
 from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
 from jiyuu.desktop.steps.comparison.table_page import TablePage, TablePresenter
 from jiyuu.desktop.steps.comparison.trainer_page import TrainerPage
 from jiyuu.desktop.steps.comparison.trainer_presenter import TrainerPresenter
+from jiyuu.desktop.steps.comparison.verdict_aside import VerdictAside
 from jiyuu.desktop.steps.comparison.wish_page import WishPage
 from jiyuu.desktop.steps.comparison.wish_presenter import WishPresenter
 from jiyuu.desktop.steps.step_view import Act, StepView
@@ -38,7 +40,7 @@ from jiyuu.quantities import shown_hz
 from jiyuu.wording.character import CAUSES
 
 SHOWN_SHARE = 1e-3  # of a difference, from which a cause is named
-PAGES = ("Character", "Why", "Blind", "Ear", "Circuit", "Wish", "Measured")
+PAGES = ("Character", "Why", "Blind", "Ear", "Circuit", "Wish", "Measured", "Moves")
 LEVELS_DB, APART_DB = (-60.0, 24.0), (-30.0, 30.0)
 
 
@@ -70,10 +72,12 @@ class ComparisonView(StepView):
         self.circuit = CircuitPage(CircuitPresenter(session, measuring, presenter))
         self.wish = WishPage(WishPresenter(session, presenter))
         self.measured = TablePage(TablePresenter(session, presenter))
-        for page in (self.blind, self.trainer, self.wish):
+        self.over = OverPage(OverPresenter(session, presenter))
+        self.verdict: VerdictAside | None = None
+        for page in (self.blind, self.trainer, self.wish, self.over):
             page.presenter.message.connect(presenter.message)
             presenter.left.connect(page.presenter.leave)
-        for shown in (self.blind, self.trainer, self.circuit, self.wish, self.measured):
+        for shown in (self.blind, self.trainer, self.circuit, self.wish, self.measured, self.over):
             self.lower.addWidget(shown)
         presenter.findings.connect(self._look_at_book)
         self.figures = stacked(self.level, self.lower, shares=(46, 54))
@@ -81,7 +85,8 @@ class ComparisonView(StepView):
         presenter.compared.connect(self._show)
         presenter.explained.connect(self._show_reasons)
         self._show_reasons(None)
-        self.acts = (Act("why", "&Why do they differ", "W", self._ask_why),)
+        self.acts = (Act("why", "&Why do they differ", "W", self._ask_why),
+                     Act("verdict", "Write a &verdict …", "", self._ask_verdict))
         self.connect()
 
     def _build_side(self) -> None:
@@ -104,9 +109,15 @@ class ComparisonView(StepView):
         column.add(row)
         column.add(self.found_page(), 1)
 
+    def _ask_verdict(self) -> None:
+        presenter = self.presenter
+        if self.verdict is None:
+            self.verdict = VerdictAside(self.figures.window() or self.figures, presenter.write_verdict)
+        self.verdict.ask(presenter.about, self.findings.sentences() if self.findings is not None else [])
+
     def _look_at_book(self) -> None:
         """What is read of it on the page that is seen."""
-        for page in (self.circuit, self.measured):
+        for page in (self.circuit, self.measured, self.over):
             if page.isVisible():
                 page.presenter.look()
 

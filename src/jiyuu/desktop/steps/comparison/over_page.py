@@ -1,0 +1,140 @@
+"""How what is heard of two filters moves with pitch and level, as a page."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from jiyuu.bench.over_sound import NAMES, UNITS, Over, OverSound, over_sound_steps
+from jiyuu.character.scales import SCALE
+from jiyuu.character.sound import Listening
+from jiyuu.desktop.figures.small_plot import Course, SmallPlot
+from jiyuu.desktop.jobs import Jobs
+from jiyuu.desktop.parts.frame import narrow
+from jiyuu.desktop.session import Session
+from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
+from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.signals.source import Source, SourceKind
+
+WAITING = "Both filters must be known first."
+FIELD_PX = 45 * STEP
+OVERS = {Over.PITCH: "pitch of the source", Over.LEVEL: "level of the source"}
+
+
+class OverPresenter(QObject):
+    """Computed when it is looked at, kept until anything stands otherwise."""
+
+    changed = pyqtSignal()
+    message = pyqtSignal(str, bool)
+
+    def __init__(self, session: Session, comparison: ComparisonPresenter) -> None:
+        super().__init__(comparison)
+        self._comparison = comparison
+        self.over, self.name = Over.PITCH, NAMES[0]
+        self.found: dict[Over, OverSound] = {}
+        self._of: Any = None
+        self._computing = Jobs(session.crew, "listening at other pitches and levels", self)
+        self._computing.stepped.connect(self._on_found)
+        self._computing.finished.connect(self.changed)
+        self._computing.failed.connect(lambda text: self.message.emit(text, True))
+
+    @property
+    def busy(self) -> bool:
+        return self._computing.busy
+
+    def choose(self, *, over: Over | None = None, name: str | None = None) -> None:
+        """Another descriptor, or over something else."""
+        self.over, self.name = over or self.over, name or self.name
+        self.look()
+
+    def look(self) -> None:
+        """Compute what is not known of the two that stand."""
+        comparison = self._comparison
+        seen, letters = comparison.seen, (comparison.letter, comparison.beside)
+        pair = {letter: one.subject for letter in letters
+                if seen is not None and (one := seen.of(letter)) is not None and one.subject is not None}
+        if len(pair) < 2:
+            self.changed.emit()
+            return
+        setting = comparison.setting
+        of = (tuple(pair.items()), setting)
+        if of != self._of:
+            self.found, self._of = {}, of
+        source = Source(SourceKind(setting.source), setting.pitch_hz, setting.level_v)
+        listening, over = Listening(setting.loudness == "equal"), self.over
+
+        def steps() -> Iterator[OverSound]:
+            yield from over_sound_steps({letter: subject for letter, subject in pair.items() if subject is not None},
+                                        source, listening, over)
+
+        if over not in self.found:
+            self._computing.start(steps)
+        self.changed.emit()
+
+    def _on_found(self, found: OverSound) -> None:
+        self.found[found.over] = found
+        self.changed.emit()
+
+    def leave(self) -> None:
+        """What is half done is begun anew."""
+        if self._computing.busy:
+            self._computing.drop()
+            self.found.pop(self.over, None)
+
+
+class OverPage(QWidget):
+    """One descriptor of the two at a time."""
+
+    def __init__(self, presenter: OverPresenter) -> None:
+        super().__init__()
+        self.presenter = presenter
+        self.setAccessibleName("Over pitch and level")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(4 * STEP, 3 * STEP, 4 * STEP, 2 * STEP)
+        column.setSpacing(2 * STEP)
+        row = QHBoxLayout()
+        self.name, self.over = narrow(QComboBox()), narrow(QComboBox())
+        for name in NAMES:
+            self.name.addItem(SCALE[name].title, name)
+        for over, text in OVERS.items():
+            self.over.addItem(text, over)
+        self.name.setAccessibleName("What is heard")
+        self.over.setAccessibleName("Over what")
+        self.name.activated.connect(lambda _: presenter.choose(name=self.name.currentData()))
+        self.over.activated.connect(lambda _: presenter.choose(over=self.over.currentData()))
+        self.says = QLabel()
+        self.says.setWordWrap(True)
+        for box in (self.name, self.over):
+            box.setMinimumWidth(FIELD_PX)
+            row.addWidget(box)
+        row.addWidget(self.says, 1)
+        column.addLayout(row)
+        self.plot = SmallPlot("Over pitch")
+        column.addWidget(self.plot, 1)
+        presenter.changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """As the presenter stands."""
+        presenter, scale = self.presenter, SCALE[self.presenter.name]
+        found = presenter.found.get(presenter.over)
+        title = f"{scale.title} over the {OVERS[presenter.over]}"
+        if found is None:
+            self.says.setText("Listening …" if presenter.busy else WAITING)
+            self.plot.show_courses(title, (), over=UNITS[presenter.over], unit=scale.unit, says="")
+            return
+        courses = []
+        for letter in found.letters:
+            ink = THEME.palette.ink_of(letter)
+            courses.append(Course(letter, ink.colour, found.places, found.values[presenter.name][letter],
+                                  found.doubts[presenter.name][letter], marked=True, dashed=bool(ink.dash)))
+        self.plot.show_courses(title, courses, over=UNITS[presenter.over], unit=scale.unit, log=True)
+        said = found.turns(presenter.name) if not presenter.busy else ()
+        self.says.setText(" ".join(said) or ("Listening …" if presenter.busy else "They do not differ in it."))
+
+    def showEvent(self, event: Any) -> None:
+        """Computed only where somebody looks."""
+        self.presenter.look()
+        super().showEvent(event)
