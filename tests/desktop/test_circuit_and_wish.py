@@ -12,10 +12,6 @@ from jiyuu.bench.walk import step_named
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.components import preferred
 from jiyuu.circuits.linear import complex_gain
-from jiyuu.rig.protocol import PanelSettings
-from jiyuu.rig.simulated import SimulatedRig
-from jiyuu.signals.recordings import write_recording
-from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from jiyuu.wording.numbers import stated
 from tests.desktop.using import settled
 
@@ -35,7 +31,7 @@ def cells(table):
     return [[table.item(i, j).text() for j in range(table.columnCount())] for i in range(table.rowCount())]
 
 
-def test_one_press_tells_the_circuit_and_the_book_keeps_why(step, window, qtbot):
+def test_one_press_tells_the_circuit_and_the_book_keeps_why(step, window, qtbot, monkeypatch):
     page = step.circuit
     step.page_choice.button(4).click()
     assert page.verdict.text() == "Which circuit is it?"
@@ -54,6 +50,15 @@ def test_one_press_tells_the_circuit_and_the_book_keeps_why(step, window, qtbot)
     heard, rate = window.session.book.record(run.id, "recording 2")
     assert np.abs(heard).max() > 0.5
     assert rate == 48_000
+    # What is left open is asked for: the sweep that would tell is added.
+    page.presenter.run.facts["identity"]["to_tell"] = [{"level_v": 5.0, "sentence": "A sweep at 5 V tells them apart."}]
+    page.refresh()
+    assert page.more.text() == "Measure at 5 V too"
+    asked = []
+    with monkeypatch.context() as patched:
+        patched.setattr(window.measuring, "measure", lambda step, *, setting: asked.append(setting.levels_v))
+        page.more.click()
+    assert asked == [(0.1, 2.0, 5.0)]
     # Another filter has been told nothing yet; back again, and it stands there.
     window.session.take_letter("B")
     settled(window, qtbot)
@@ -66,42 +71,25 @@ def test_one_press_tells_the_circuit_and_the_book_keeps_why(step, window, qtbot)
     assert "turn resonance down" in window.tidings.text()
 
 
-def test_what_is_left_open_is_asked_for_and_measured(step, window, qtbot):
-    """A run that could not tell: the button that would is there, and its sweep is added."""
-    page, asked = step.circuit, []
-    step.page_choice.button(4).click()
-    with qtbot.waitSignal(window.measuring.jobs.finished, timeout=120_000):
-        page.measure.click()
-    settled(window, qtbot)
-    run = page.presenter.run
-    run.facts["identity"]["to_tell"] = [{"level_v": 5.0, "sentence": "A sweep at 5 V tells one from the other."}]
-    page.refresh()
-    assert page.more.text() == "Measure at 5 V too"
-    window.measuring.measure = lambda step, *, setting: asked.append(setting.levels_v)
-    page.more.click()
-    assert asked == [(0.1, 2.0, 5.0)]
-
-
-def test_recordings_tell_it_too(step, window, qtbot, tmp_path):
-    page, rig = step.circuit, SimulatedRig(window.session.in_hand.document, seed=12)
+def test_recordings_are_asked_for_pair_by_pair(step, window, qtbot, tmp_path, monkeypatch):
+    page, read = step.circuit, []
     step.page_choice.button(4).click()
     page.read.click()
     chooser = page.chooser
     assert not chooser.tell.isEnabled()
-    for i, level_v in enumerate((0.1, 2.0)):
-        stimulus = sweep_stimulus(SweepPlan(level_v=level_v, sweep_s=2.0), sample_rate_hz=48_000)
-        heard = rig.play(stimulus, PanelSettings(700.0, 40.0), ["lowpass-24"])[0]
-        write_recording(tmp_path / f"s{i}.wav", stimulus, 48_000)
-        write_recording(tmp_path / f"r{i}.wav", heard, 48_000)
-        chooser.files[2 * i].text.setText(str(tmp_path / f"s{i}.wav"))
-        assert not chooser.tell.isEnabled()  # half a pair
-        chooser.files[2 * i + 1].text.setText(str(tmp_path / f"r{i}.wav"))
-        assert chooser.tell.isEnabled()
-    with qtbot.waitSignal(window.measuring.jobs.finished, timeout=120_000):
-        chooser.tell.click()
-    settled(window, qtbot)
-    assert page.verdict.text().startswith("Transistor ladder, lowpass-24: ")
-    assert "r0.wav, r1.wav" in page.made.text()
+    names = [tmp_path / name for name in ("s0.wav", "r0.wav", "s1.wav", "r1.wav")]
+    for i, path in enumerate(names):
+        chooser.files[i].text.setText(str(path))
+        assert chooser.tell.isEnabled() == bool(i % 2)  # not of half a pair
+    monkeypatch.setattr(window.measuring, "read", lambda what, make: read.append((what, make)))
+    chooser.files[4].text.setText(str(tmp_path / "whistle.wav"))
+    chooser.tell.click()
+    ((what, make),) = read
+    assert what == "Which circuit"
+    monkeypatch.undo()
+    window.measuring.read(what, make)
+    qtbot.waitUntil(lambda: "s0.wav does not exist" in window.tidings.text(), timeout=20_000)
+    assert chooser.pairs() == [(names[0], names[1]), (names[2], names[3])]
 
 
 def typed(page, row, column, text):
@@ -182,19 +170,15 @@ def test_wishes_are_acts_and_files(step, window, qtbot, tmp_path, monkeypatch):
     for _ in range(3):
         page.presenter.remove(0)
     assert "One wish must stand" in window.tidings.text()
-
-
-def test_wishes_that_cannot_be_met_say_which_two_fight(step, window, qtbot):
-    page = step.wish
-    step.page_choice.button(5).click()
-    typed(page, 1, 1, "-60")
+    # What nothing meets is named, and is not said of other wishes.
+    page.presenter.change_quantity(0, "slope_db_per_octave")
+    typed(page, 0, 1, "-60")
     page.look.click()
     qtbot.waitUntil(lambda: not page.presenter.busy, timeout=90_000)
     assert cells(page.proposals) == []
     assert not page.shelve.isEnabled()
     assert "slope_db_per_octave" in page.says.text()
-    # Wishes that stand otherwise are not those that were looked for.
-    typed(page, 1, 1, "-24")
+    typed(page, 0, 1, "-24")
     assert page.says.text().startswith("Which filter fits?")
 
 

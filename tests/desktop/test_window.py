@@ -172,7 +172,7 @@ def test_a_dropped_filter_joins_the_shelf_and_a_book_takes_its_place(window, tmp
 
 
 @pytest.mark.parametrize(("name", "content", "words"), [
-    ("a.txt", b"hello", "nothing to be done"),
+    ("a.odt", b"hello", "nothing to be done"), ("a.txt", b"hello", "a curve needs at least 24"),
     ("a.wav", b"RIFF", "Drop two files together"),
     ("a.filter.json", b"{", "not valid JSON"),
     ("a.filter.json", b'{"name": "x", "circuit": "comb"}', "no circuit 'comb'"),

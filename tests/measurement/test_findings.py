@@ -22,7 +22,9 @@ from jiyuu.measurement.contexts import (
     DrivenTone,
     DryMixed,
     FirstToBend,
+    HeardBlind,
     HumpPlace,
+    IdentifiedAs,
     LampAt,
     LoopRings,
     NextModule,
@@ -37,6 +39,7 @@ from jiyuu.measurement.contexts import (
     Struck,
     TargetMoves,
     TonePair,
+    TrainedTo,
     TrimTurn,
     UsableRange,
     VowelNear,
@@ -100,6 +103,9 @@ CONTEXTS = {
     "part_adds_db": PartOfIt("branch 1"),
     "vowel_semitones": VowelNear("ɑ", (730.0, 1090.0)), "loop_rings_from": LoopRings("group 1", 262.0, 0.5),
     "difference": Differing("brightness", "A", "B", 0.07, "heard"),
+    "identity_odds": IdentifiedAs("OTA cascade", "lowpass-24", "Transistor ladder", 0.99, 0.02, True, False, ("a b",)),
+    "blind_right_percent": HeardBlind("ABX", "A", "B", 12, 16, 0.04, 0.2, True),
+    "trained_jnds": TrainedTo("cutoff", "Peak", 31),
 }
 
 
