@@ -3,7 +3,10 @@
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.fft import irfft, next_fast_len, rfft
 from scipy.optimize import brentq, minimize_scalar
+
+FINER, NODES = 4, range(-7, 9)  # a recorder of another clock reads between samples made so much closer
 
 
 def _ladder(s, k):
@@ -112,17 +115,25 @@ def crossing_down(made, fine, way):
 def recorded(made, stimulus, rate, *, delay_s=0.0123, ppm=0.0, tail_s=1.0):
     """The stimulus through the filter, late, by a recorder whose clock is that much fast; no noise yet."""
     room = np.concatenate([stimulus, np.zeros(round(tail_s * rate))])
-    size = 1 << int(np.ceil(np.log2(3 * room.size)))
+    size = 2 * next_fast_len(3 * room.size // 2, real=True)
     hertz = np.fft.rfftfreq(size, 1 / rate)
     gain = np.zeros(hertz.size, complex)
     gain[1:] = made.at(hertz[1:])
-    spectrum = np.fft.rfft(room, size) * gain * np.exp(-2j * np.pi * hertz * delay_s)
+    spectrum = rfft(room, size) * gain * np.exp(-2j * np.pi * hertz * delay_s)
     if not ppm:
-        return np.fft.irfft(spectrum, size)[: room.size]
-    fine = np.fft.irfft(np.concatenate([spectrum, np.zeros(7 * (size // 2))]), 8 * size) * 8
-    positions = np.arange(room.size) / (1 + ppm * 1e-6) * 8
+        return irfft(spectrum, size)[: room.size]
+    fine = irfft(np.concatenate([spectrum, np.zeros((FINER - 1) * (size // 2))]), FINER * size) * FINER
+    positions = np.arange(room.size) / (1 + ppm * 1e-6) * FINER
     base = np.floor(positions).astype(int)
-    t = positions - base
-    return sum(
-        fine[base + j] * np.prod([(t - i) / (j - i) for i in range(-3, 5) if i != j], axis=0) for j in range(-3, 5)
-    )
+    return between(fine, base, positions - base)
+
+
+def between(fine, base, t):
+    """Lagrange through 16 points about each place, base + t: of what is sampled four times too often, to 10⁻⁸."""
+    t = np.maximum(t, 1e-12)
+    every = np.prod([t - i for i in NODES], axis=0)
+    found = np.zeros(base.size)
+    for j in NODES:
+        scale = np.prod([float(j - i) for i in NODES if i != j])
+        found += fine[base + j] * (every / ((t - j) * scale))
+    return found
