@@ -175,12 +175,15 @@ def _refined_hz(pieces: list[FloatArray], sample_rate_hz: float, hertz: float) -
     """Least squares of every tone, the frequency that leaves least of the louder half of them."""
     from scipy.optimize import minimize_scalar
 
-    loud = pieces[len(pieces) // 2 :]
-    weights = [1 / max(float(np.std(piece)), 1e-15) for piece in loud]
+    # Those of one length share their harmonics, whatever their levels.
+    loud: dict[int, list[FloatArray]] = {}
+    for piece in pieces[len(pieces) // 2 :]:
+        loud.setdefault(piece.size, []).append(piece / max(float(np.std(piece)), 1e-15))
+    together = [np.stack(same, axis=1) for same in loud.values()]
 
     def left(offset_ppm: float) -> float:
-        return sum(float(np.sum((weight * _apart(piece, hertz * (1 + 1e-6 * offset_ppm), sample_rate_hz)[1]) ** 2))
-                   for piece, weight in zip(loud, weights, strict=True))
+        return sum(float(np.sum(_apart(same, hertz * (1 + 1e-6 * offset_ppm), sample_rate_hz)[1] ** 2))
+                   for same in together)
 
     reach = 1e6 * 0.1 / (hertz * pieces[-1].size / sample_rate_hz)
     best = minimize_scalar(left, bounds=(-reach, reach), method="bounded", options={"xatol": 0.01})
@@ -188,14 +191,16 @@ def _refined_hz(pieces: list[FloatArray], sample_rate_hz: float, hertz: float) -
 
 
 def _apart(piece: FloatArray, hertz: float, sample_rate_hz: float) -> tuple[ComplexArray, FloatArray]:
-    """(harmonics (k,) peak volts with their phase, what they leave (n,)); as many as the rate holds, at most 20."""
-    count = min(HIGHEST_HARMONIC, int(0.48 * sample_rate_hz / hertz))
-    phase = 2 * np.pi * hertz / sample_rate_hz * (np.arange(piece.size) - 0.5 * piece.size)
+    """(harmonics (k,) peak volts with their phase, what they leave (n,)); as many as the rate holds, at most 20. piece:
+    (n,), or (n, m) for m of one length, of which only what is left is asked."""
+    count, size = min(HIGHEST_HARMONIC, int(0.48 * sample_rate_hz / hertz)), piece.shape[0]
+    phase = 2 * np.pi * hertz / sample_rate_hz * (np.arange(size) - 0.5 * size)
     once = np.exp(1j * phase)
-    turns = np.cumprod(np.broadcast_to(once[:, np.newaxis], (piece.size, count)), axis=1)
-    design = np.concatenate([np.ones((piece.size, 1)), turns.view(float)], axis=1)
+    turns = np.cumprod(np.broadcast_to(once[:, np.newaxis], (size, count)), axis=1)
+    design = np.concatenate([np.ones((size, 1)), turns.view(float)], axis=1)
     found = np.linalg.solve(design.T @ design, design.T @ piece)
-    return found[1:].view(complex).conj(), piece - design @ found
+    left = piece - design @ found
+    return (found[1:].view(complex).conj() if piece.ndim == 1 else np.zeros(0, dtype=complex)), left
 
 
 def _level(piece: FloatArray, hertz: float, sample_rate_hz: float, level_v: float) -> MeasuredLevel:

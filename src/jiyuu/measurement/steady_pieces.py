@@ -131,7 +131,7 @@ def _block_track(record: FloatArray, sample_rate_hz: float, hop: int) -> tuple[F
         shape = np.exp(-0.5 * (np.log2(bins * per_bin / centre_hz) / WIDTH_OCTAVES) ** 2)
         # A whole number of samples a hop, and enough of them that no frequency of the band is mistaken for another.
         each = max(2, int(np.ceil((high - low) * per_bin * HOP_S * 1.02)))
-        places = round(size / hop * each)
+        places = next_fast_len(round(size / hop * each))
         filled = np.zeros(places, dtype=complex)
         filled[: high - low] = spectrum[low:high] * shape
         wave = np.fft.ifft(filled) * (places * 2 / size)
