@@ -20,8 +20,9 @@ def recorded(curve, steps=STEPS, *, noise_db=-80.0, ppm=60.0, late_s=0.023, seed
     shape = np.zeros(t.size)
     for i, level in enumerate(steps.levels_v):
         begin = steps.silence_s + i * (steps.tone_s + steps.gap_s)
-        inside = np.minimum(t - begin, begin + steps.tone_s - t)
-        shape += level * np.sin(np.pi / 2 * np.clip(inside / 0.01, 0, 1)) ** 2
+        here = slice(*np.searchsorted(t, [begin, begin + steps.tone_s]))
+        inside = np.minimum(t[here] - begin, begin + steps.tone_s - t[here])
+        shape[here] += level * np.sin(np.pi / 2 * np.clip(inside / 0.01, 0, 1)) ** 2
     out = -curve(shape * np.sin(2 * np.pi * steps.frequency_hz * t))
     return out + np.random.default_rng(seed).normal(0, np.abs(out).max() * 10 ** (noise_db / 20), t.size)
 
