@@ -51,6 +51,9 @@ def seeds(folder: Path) -> dict[str, list[Path]]:
     hertz = np.geomspace(20, 20_000, 120)
     tone = 0.1 * np.sin(2 * np.pi * 220 * np.arange(24_000) / 48_000)
     texts = {"a.filter.json": json.dumps(one, indent=1), "b.filter.json": json.dumps(board),
+             "a.wish.json": json.dumps({
+                 "format": "jiyuu-wish", "version": 1, "parts": {"series": "E12", "capacitor_percent": 1.0},
+                 "wishes": [{"quantity": "peak_db", "target": 6.0, "tolerance": 0.5, "weight": 1.0}]}),
              "a.patch.json": json.dumps(patch(path, **moving), indent=1),
              "curve.csv": "frequency_hz,magnitude_db,phase_deg\n" + "".join(
                  f"{f:.4f},{-20 * np.log10(1 + f / 800):.5f},{-np.rad2deg(np.arctan(f / 800)):.4f}\n" for f in hertz)}
@@ -59,7 +62,8 @@ def seeds(folder: Path) -> dict[str, list[Path]]:
     for name in ("in.wav", "in.flac"):
         soundfile.write(folder / name, tone, 48_000, subtype="PCM_16")
     written(folder / "a.jiyuu")
-    return {"filter": [folder / "a.filter.json", folder / "b.filter.json"], "patch": [folder / "a.patch.json"],
+    return {"filter": [folder / f"{name}.json" for name in ("a.filter", "b.filter", "a.wish")],
+            "patch": [folder / "a.patch.json"],
             "sound": [folder / "in.wav", folder / "in.flac"], "curve": [folder / "curve.csv"],
             "book": [folder / "a.jiyuu"]}
 

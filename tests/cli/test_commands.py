@@ -128,6 +128,10 @@ def test_validate_says_what_a_file_is(run, tmp_path):
     code, out, _ = run("validate", tmp_path / "a.filter.json", "--json")
     assert (code, json.loads(out)["circuit"]) == (0, "diode-ladder")
     assert "Diode ladder" in run("validate", tmp_path / "a.filter.json")[1]
+    (tmp_path / "a.wish.json").write_text('{"wishes": [{"quantity": "peak_db", "target": 6, "tolerance": 1}]}')
+    assert "wishes for peak_db" in run("validate", tmp_path / "a.wish.json")[1]
+    (tmp_path / "a.wish.json").write_text('{"wishes": [{"quantity": "charm", "target": 6, "tolerance": 1}]}')
+    assert "'charm' is no quantity" in run("validate", tmp_path / "a.wish.json")[2]
 
 
 @pytest.mark.parametrize(("arguments", "words"), [

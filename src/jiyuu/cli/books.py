@@ -14,11 +14,16 @@ from jiyuu.whole_file import apart_from
 
 
 def validate(file: Path, json: Json = False) -> None:
-    """Check a filter file, a patch or a book; nothing is written."""
+    """Check a filter file, a patch, wishes or a book; nothing is written."""
     from jiyuu.circuits.filter_file import read_filter
 
     if file.suffix == ".jiyuu":
         result, text = _validated_book(file)
+    elif file.name.endswith(".wish.json"):
+        from jiyuu.character.wish import read_wishes
+
+        wished = [wish.quantity for wish in read_wishes(file).wishes]
+        result, text = {"valid": True, "kind": "wish", "quantities": wished}, f"{file}: wishes for {', '.join(wished)}."
     elif is_patch(str(file)):
         import numpy as np
 

@@ -7,10 +7,10 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QWidget
 
 from jiyuu.desktop.figures.small_plot import Course, SmallPlot
-from jiyuu.desktop.parts.aside import Aside
+from jiyuu.desktop.parts.aside import Aside, main_button
 from jiyuu.desktop.parts.frame import form
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.theme.style import STEP, THEME
@@ -38,9 +38,7 @@ class CurvePreview(Aside):
         self._path = Path()
         self._lines: list[str] = []
         self.layout_read = Layout()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
-        column.setSpacing(2 * STEP)
+        column = self.sheet()
         self.said = QLabel()
         self.said.setWordWrap(True)
         column.addWidget(self.said)
@@ -68,9 +66,7 @@ class CurvePreview(Aside):
         column.addLayout(rows)
         self.plot = SmallPlot("As it is understood")
         column.addWidget(self.plot, 1)
-        self.take = QPushButton("Import")
-        self.take.setProperty("main", True)
-        self.take.clicked.connect(self._take)
+        self.take = main_button("Import", self._take)
         column.addWidget(self.take, 0, Qt.AlignmentFlag.AlignLeft)
         self.resize(120 * STEP, 150 * STEP)
 
@@ -79,9 +75,7 @@ class CurvePreview(Aside):
         self._lines = lines_of(path)
         self._path = path
         self._show(guessed(self._lines))
-        self.show()
-        self.raise_()
-        self.activateWindow()
+        self.bring()
 
     def _changed(self) -> None:
         """As the person has it now."""

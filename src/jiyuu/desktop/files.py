@@ -94,9 +94,7 @@ class Files(QObject):
         if self.chooser is None:
             self.chooser = CircuitChooser(self._window)
             self.chooser.chosen.connect(lambda name: self._guarded(lambda: self._shelve(neutral_filter(name))))
-        self.chooser.show()
-        self.chooser.raise_()
-        self.chooser.activateWindow()
+        self.chooser.bring()
 
     def _shelve(self, document: Filter, kept: Mapping[str, Any] | None = None) -> None:
         letter = self._frame.session.shelve(document, kept)

@@ -17,12 +17,11 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSpinBox,
-    QVBoxLayout,
     QWidget,
 )
 
 from jiyuu.desktop.jobs import Crew, Jobs
-from jiyuu.desktop.parts.aside import Aside
+from jiyuu.desktop.parts.aside import Aside, main_button, quiet
 from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.rig.files import told_of
 
@@ -91,12 +90,8 @@ class RecordingsChooser(Aside):
         self._looking.stepped.connect(self._understood)
         self._looking.failed.connect(self._understood)
         self.purpose = RecordingsFor.RESPONSE
-        column = QVBoxLayout(self)
-        column.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
-        column.setSpacing(2 * STEP)
-        self.explanation = QLabel()
-        self.explanation.setWordWrap(True)
-        self.explanation.setProperty("role", "quiet")
+        column = self.sheet()
+        self.explanation = quiet()
         column.addWidget(self.explanation)
         self._form = QFormLayout()
         self._form.setSpacing(2 * STEP)
@@ -117,9 +112,7 @@ class RecordingsChooser(Aside):
         self.understood.setWordWrap(True)
         self.understood.setAccessibleName("What is understood of the files")
         column.addWidget(self.understood)
-        self.measure = QPushButton("Measure")
-        self.measure.setProperty("main", True)
-        self.measure.clicked.connect(self._take)
+        self.measure = main_button("Measure", self._take)
         column.addWidget(self.measure, 0, Qt.AlignmentFlag.AlignLeft)
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
@@ -144,9 +137,7 @@ class RecordingsChooser(Aside):
             "stimulus, what it takes off the lowest and highest octave is divided out.")
         self._check()
         self.adjustSize()
-        self.show()
-        self.raise_()
-        self.activateWindow()
+        self.bring()
 
     def _check(self) -> None:
         needed = (self.recording,) if self.purpose is RecordingsFor.STEPS else (self.stimulus, self.recording)

@@ -6,12 +6,12 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QWidget
 
 from jiyuu.bench.report.from_book import TITLES, Kind, sheet_of, write_report
 from jiyuu.desktop.file_names import chosen_to_write
 from jiyuu.desktop.jobs import Jobs
-from jiyuu.desktop.parts.aside import Aside
+from jiyuu.desktop.parts.aside import Aside, main_button, quiet
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.theme.style import STEP
 from jiyuu.errors import JiyuuError
@@ -76,18 +76,14 @@ class ReportChooser(Aside):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent, "Write a report")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
-        column.setSpacing(2 * STEP)
+        column = self.sheet()
         self.kind = QComboBox()
         self.kind.setAccessibleName("Kind of report")
         for kind in Kind:
             self.kind.addItem(TITLES[kind], kind)
         self.kind.activated.connect(lambda _: self._show_kind())
         column.addWidget(self.kind)
-        self.about = QLabel()
-        self.about.setWordWrap(True)
-        self.about.setProperty("role", "quiet")
+        self.about = quiet()
         self.about.setMinimumWidth(90 * STEP)
         column.addWidget(self.about)
         self._rows = QHBoxLayout()
@@ -95,9 +91,7 @@ class ReportChooser(Aside):
         column.addLayout(self._rows)
         self.letters: dict[str, QCheckBox] = {}
         self._in_hand = ""
-        self.write = QPushButton("Write …")
-        self.write.setProperty("main", True)
-        self.write.clicked.connect(self._take)
+        self.write = main_button("Write …", self._take)
         column.addWidget(self.write, 0, Qt.AlignmentFlag.AlignLeft)
 
     def ask(self, shelf: list[tuple[str, str]], in_hand: str) -> None:
@@ -114,9 +108,7 @@ class ReportChooser(Aside):
             self._rows.addWidget(box)
         self._show_kind()
         self.adjustSize()
-        self.show()
-        self.raise_()
-        self.activateWindow()
+        self.bring()
 
     @property
     def _one(self) -> bool:

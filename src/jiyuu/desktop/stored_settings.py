@@ -7,11 +7,11 @@ from datetime import UTC, datetime
 from typing import Any
 
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QSlider, QWidget
 
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.stored_settings import Stored, apart, between, recalling, stored, storing
-from jiyuu.desktop.parts.aside import Aside
+from jiyuu.desktop.parts.aside import Aside, quiet
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.theme.style import STEP
@@ -45,9 +45,7 @@ class StoredSettings(QObject):
         if self.aside is None:
             self.aside = StoredAside(self._window, self)
         self.aside.refresh()
-        self.aside.show()
-        self.aside.raise_()
-        self.aside.activateWindow()
+        self.aside.bring()
 
     def _other(self) -> None:
         self._ends = None
@@ -138,13 +136,7 @@ class StoredAside(Aside):
     def __init__(self, parent: QWidget, settings: StoredSettings) -> None:
         super().__init__(parent, "Stored settings")
         self._settings = settings
-        column = QVBoxLayout(self)
-        column.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
-        column.setSpacing(2 * STEP)
-        about = QLabel(ABOUT)
-        about.setWordWrap(True)
-        about.setProperty("role", "quiet")
-        column.addWidget(about)
+        column = self.sheet(ABOUT)
         row = QHBoxLayout()
         self.name = QLineEdit()
         self.name.setPlaceholderText("name")
@@ -162,8 +154,7 @@ class StoredAside(Aside):
         self.recall, self.anew = QPushButton("Recall"), QPushButton("Begin anew")
         self.recall.clicked.connect(lambda: settings.recall(self.names()[0]) if self.names() else None)
         self.anew.clicked.connect(settings.begin_anew)
-        self.way = QLabel()
-        self.way.setProperty("role", "quiet")
+        self.way = quiet()
         row.addWidget(self.recall)
         row.addWidget(self.anew)
         row.addWidget(self.way, 1)

@@ -2,9 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+
+from jiyuu.desktop.theme.style import STEP
+
+
+def quiet(text: str = "") -> QLabel:
+    """Words that explain, as wide as there is room."""
+    said = QLabel(text)
+    said.setWordWrap(True)
+    said.setProperty("role", "quiet")
+    return said
+
+
+def main_button(text: str, then: Callable[[], object]) -> QPushButton:
+    """What the window beside is there for."""
+    button = QPushButton(text)
+    button.setProperty("main", True)
+    button.clicked.connect(lambda _: then())
+    return button
 
 
 class Aside(QWidget):
@@ -13,6 +33,21 @@ class Aside(QWidget):
     def __init__(self, parent: QWidget, title: str) -> None:
         super().__init__(parent, Qt.WindowType.Tool)
         self.setWindowTitle(title)
+
+    def sheet(self, about: str = "") -> QVBoxLayout:
+        """The column that a kind fills; about: what it is for, over it."""
+        column = QVBoxLayout(self)
+        column.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
+        column.setSpacing(2 * STEP)
+        if about:
+            column.addWidget(quiet(about))
+        return column
+
+    def bring(self) -> None:
+        """Into sight, in front."""
+        self.show()
+        self.raise_()
+        self.activateWindow()
 
     def event(self, event: QEvent | None) -> bool:
         if (isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride

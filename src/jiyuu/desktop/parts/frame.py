@@ -59,6 +59,14 @@ def under(head: QLayout | QWidget, body: QWidget) -> QWidget:
     return whole
 
 
+def page_column(page: QWidget) -> QVBoxLayout:
+    """The column of a page that stands where a figure stands."""
+    column = QVBoxLayout(page)
+    column.setContentsMargins(4 * STEP, 3 * STEP, 4 * STEP, 2 * STEP)
+    column.setSpacing(2 * STEP)
+    return column
+
+
 def form() -> QFormLayout:
     """Names left, fields right, in the step's spacing."""
     made = QFormLayout()

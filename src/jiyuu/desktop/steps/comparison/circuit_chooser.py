@@ -6,12 +6,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
-from jiyuu.desktop.parts.aside import Aside
+from jiyuu.desktop.parts.aside import Aside, main_button
 from jiyuu.desktop.parts.frame import form
 from jiyuu.desktop.recordings_chooser import FileRow
-from jiyuu.desktop.theme.style import STEP
 
 ABOUT = ("Sweeps of one level each, played softly and loud through the same filter at the same "
          "setting, below its self-oscillation. Its whistle at the same cutoff tells more; one level alone tells only "
@@ -28,13 +27,7 @@ class CircuitRecordings(Aside):
     def __init__(self, parent: QWidget, then: Taken) -> None:
         super().__init__(parent, "Tell a circuit from recordings")
         self._then = then
-        column = QVBoxLayout(self)
-        column.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
-        column.setSpacing(2 * STEP)
-        said = QLabel(ABOUT)
-        said.setWordWrap(True)
-        said.setProperty("role", "quiet")
-        column.addWidget(said)
+        column = self.sheet(ABOUT)
         rows = form()
         self.files = [FileRow(name) for name in ROWS]
         for name, row in zip(ROWS, self.files, strict=True):
@@ -45,9 +38,7 @@ class CircuitRecordings(Aside):
         self.channel.setAccessibleName("Channel")
         rows.addRow("Channel", self.channel)
         column.addLayout(rows)
-        self.tell = QPushButton("Tell")
-        self.tell.setProperty("main", True)
-        self.tell.clicked.connect(self._take)
+        self.tell = main_button("Tell", self._take)
         column.addWidget(self.tell, 0, Qt.AlignmentFlag.AlignLeft)
         self._check()
 

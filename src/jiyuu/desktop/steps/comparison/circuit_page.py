@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.desktop.figures.small_plot import Course, SmallPlot
-from jiyuu.desktop.parts.frame import beside
+from jiyuu.desktop.parts.frame import beside, page_column
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.steps.comparison.circuit_chooser import CircuitRecordings
 from jiyuu.desktop.steps.comparison.circuit_presenter import CircuitPresenter
-from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.desktop.theme.style import THEME
 
 NOTHING_YET = ("Which circuit is it? Two sweeps, soft and loud, and the whistle are played and every circuit of the "
                "catalogue is fitted to them. Works on the simulated unit, or on recordings of a real one.")
@@ -27,9 +27,7 @@ class CircuitPage(QWidget):
         super().__init__()
         self.presenter = presenter
         self.setAccessibleName("Which circuit")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(4 * STEP, 3 * STEP, 4 * STEP, 2 * STEP)
-        column.setSpacing(2 * STEP)
+        column = page_column(self)
         self.verdict, self.made = QLabel(), QLabel()
         self.verdict.setProperty("role", "heading")
         self.made.setProperty("role", "quiet")
@@ -60,9 +58,7 @@ class CircuitPage(QWidget):
     def _choose(self) -> None:
         if self.chooser is None:
             self.chooser = CircuitRecordings(self.window() or self, self.presenter.read)
-        self.chooser.show()
-        self.chooser.raise_()
-        self.chooser.activateWindow()
+        self.chooser.bring()
 
     def refresh(self) -> None:
         """As the presenter stands."""

@@ -6,14 +6,14 @@ from collections.abc import Iterator
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QWidget
 
 from jiyuu.bench.over_sound import NAMES, UNITS, Over, OverSound, over_sound_steps
 from jiyuu.character.scales import SCALE
 from jiyuu.character.sound import Listening
 from jiyuu.desktop.figures.small_plot import Course, SmallPlot
 from jiyuu.desktop.jobs import Jobs
-from jiyuu.desktop.parts.frame import narrow
+from jiyuu.desktop.parts.frame import narrow, page_column
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
 from jiyuu.desktop.theme.style import STEP, THEME
@@ -92,9 +92,7 @@ class OverPage(QWidget):
         super().__init__()
         self.presenter = presenter
         self.setAccessibleName("Over pitch and level")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(4 * STEP, 3 * STEP, 4 * STEP, 2 * STEP)
-        column.setSpacing(2 * STEP)
+        column = page_column(self)
         row = QHBoxLayout()
         self.name, self.over = narrow(QComboBox()), narrow(QComboBox())
         for name in NAMES:

@@ -6,12 +6,12 @@ from collections.abc import Iterator
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QWidget
 
 from jiyuu.bench.measured_beside import Line, Measured, beside, cells_of, days_of, measured
 from jiyuu.character.comparison import Verdict
 from jiyuu.desktop.jobs import Jobs
-from jiyuu.desktop.parts.frame import narrow
+from jiyuu.desktop.parts.frame import narrow, page_column
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.theme.style import STEP
@@ -73,9 +73,7 @@ class TablePage(QWidget):
         super().__init__()
         self.presenter = presenter
         self.setAccessibleName("Measured, beside each other")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(4 * STEP, 3 * STEP, 4 * STEP, 2 * STEP)
-        column.setSpacing(2 * STEP)
+        column = page_column(self)
         row = QHBoxLayout()
         self.which = narrow(QComboBox())
         self.which.setAccessibleName("What stands beside each other")

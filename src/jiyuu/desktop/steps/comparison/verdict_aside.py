@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QPlainTextEdit, QWidget
 
-from jiyuu.desktop.parts.aside import Aside
+from jiyuu.desktop.parts.aside import Aside, main_button
 from jiyuu.desktop.theme.style import STEP
 
 ABOUT = "What you decide, in your own words, and what of the findings carries it. It stands in the logbook as a note."
@@ -19,13 +19,7 @@ class VerdictAside(Aside):
     def __init__(self, parent: QWidget, then: Callable[[str], None]) -> None:
         super().__init__(parent, "Verdict")
         self._then, self._about = then, ""
-        column = QVBoxLayout(self)
-        column.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
-        column.setSpacing(2 * STEP)
-        said = QLabel(ABOUT)
-        said.setProperty("role", "quiet")
-        said.setWordWrap(True)
-        column.addWidget(said)
+        column = self.sheet(ABOUT)
         self.words = QPlainTextEdit()
         self.words.setAccessibleName("Verdict in own words")
         self.words.setPlaceholderText("for example: B for the harbour side, A where the bass must stay")
@@ -36,9 +30,7 @@ class VerdictAside(Aside):
         self.carry.setAccessibleName("Findings that carry it")
         self.carry.setWordWrap(True)
         column.addWidget(self.carry, 2)
-        self.write = QPushButton("Write it down")
-        self.write.setProperty("main", True)
-        self.write.clicked.connect(self._take)
+        self.write = main_button("Write it down", self._take)
         column.addWidget(self.write, 0, Qt.AlignmentFlag.AlignLeft)
         self.resize(110 * STEP, 110 * STEP)
         self._check()
@@ -52,9 +44,7 @@ class VerdictAside(Aside):
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Unchecked)
             self.carry.addItem(item)
-        self.show()
-        self.raise_()
-        self.activateWindow()
+        self.bring()
 
     def _check(self) -> None:
         self.write.setEnabled(bool(self.words.toPlainText().strip()))

@@ -25,7 +25,7 @@ from jiyuu.character.design import Proposal
 from jiyuu.character.scales import SCALE
 from jiyuu.character.wish import QUANTITIES, UNITS
 from jiyuu.desktop.file_names import chosen_to_write
-from jiyuu.desktop.parts.frame import beside, narrow
+from jiyuu.desktop.parts.frame import beside, narrow, page_column
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.steps.comparison.wish_presenter import WishPresenter
 from jiyuu.desktop.theme.style import STEP
@@ -48,9 +48,7 @@ class WishPage(QWidget):
         super().__init__()
         self.presenter = presenter
         self.setAccessibleName("Which filter fits")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(4 * STEP, 3 * STEP, 4 * STEP, 2 * STEP)
-        column.setSpacing(2 * STEP)
+        column = page_column(self)
         self.says = QLabel()
         self.says.setWordWrap(True)
         column.addWidget(self.says)
