@@ -1,6 +1,10 @@
 """Shared by all tests: an offscreen window system, settings that do not touch the person's own."""
 
 import os
+import time
+from pathlib import Path
+
+import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # a worker a core: more threads would be in the way
@@ -11,3 +15,24 @@ from hypothesis import settings
 settings.register_profile("jiyuu", deadline=None, derandomize=True)
 settings.register_profile("wander", deadline=None)  # new draws: pytest --hypothesis-profile=wander
 settings.load_profile("jiyuu")
+
+MADE_IN_S = 300.0
+
+
+@pytest.fixture(scope="session")
+def measured_demo(tmp_path_factory, request) -> Path:
+    """The demo book with what was measured, made once for all workers: to be copied, or opened for reading."""
+    from jiyuu.bench.demo import write_demo_book
+
+    base = tmp_path_factory.getbasetemp()
+    base = base.parent if hasattr(request.config, "workerinput") else base
+    path, mine = base / "measured-demo.jiyuu", base / "measured-demo.lock"
+    try:
+        os.close(os.open(mine, os.O_CREAT | os.O_EXCL))
+    except FileExistsError:
+        late = time.monotonic() + MADE_IN_S
+        while not path.exists() and time.monotonic() < late:  # it takes its name when it is whole
+            time.sleep(0.2)
+        return path
+    write_demo_book(path)
+    return path

@@ -4,7 +4,6 @@ from datetime import date
 
 import pytest
 
-from jiyuu.bench.demo import write_demo_book
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.timeline import Kind, Sought, course, days, entries, filtered, moved_since
 from jiyuu.book.store import Book
@@ -14,9 +13,9 @@ from tests.book.test_exchange import spoil, written
 
 
 @pytest.fixture(scope="module")
-def demo(tmp_path_factory):
+def demo(measured_demo, tmp_path_factory):
     path = tmp_path_factory.mktemp("timeline") / "demo.jiyuu"
-    write_demo_book(path)
+    path.write_bytes(measured_demo.read_bytes())
     book = Book.open(path)
     yield book
     book.close()

@@ -11,20 +11,12 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtTest import QTest
 
-from jiyuu.bench.demo import write_demo_book
 from jiyuu.bench.timeline import Kind
 from jiyuu.book.store import Book
 from jiyuu.desktop.figures.timeline_figure import HEAD_PX
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Verdict
 from tests.desktop.using import settled
-
-
-@pytest.fixture(scope="module")
-def measured_demo(tmp_path_factory):
-    path = tmp_path_factory.mktemp("logbook") / "demo.jiyuu"
-    write_demo_book(path)
-    return path
 
 
 @pytest.fixture
