@@ -69,7 +69,8 @@ def main(folder: Path) -> None:
                      _combination, _comparison, _logbook, _night):
             view(camera)
         window.close()
-        camera.settle()
+        while window.session.crew.busy:
+            app.processEvents()
 
 
 def _measured(camera: Camera, step: str, letter: str) -> Any:

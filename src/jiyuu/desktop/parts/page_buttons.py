@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QPushButton, QStackedWidget
+from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QPushButton, QStackedWidget
 
 from jiyuu.desktop.theme.style import STEP
 
 
 def page_buttons(
     names: tuple[str, ...], stack: QStackedWidget, *, across: int = 8
-) -> tuple[QGridLayout, QButtonGroup]:
-    """One button a page, the first one pressed; so many in a row."""
-    grid, group = QGridLayout(), QButtonGroup(stack)
-    grid.setSpacing(STEP)
+) -> tuple[QHBoxLayout, QButtonGroup]:
+    """One button a page, the first one pressed; so many in a line. What is added to the row stands at its right."""
+    row, grid, group = QHBoxLayout(), QGridLayout(), QButtonGroup(stack)
+    for layout in (row, grid):
+        layout.setSpacing(STEP)
     for i, name in enumerate(names):
         button = QPushButton(name)
         button.setProperty("role", "page")
@@ -21,6 +22,7 @@ def page_buttons(
         button.setChecked(i == 0)
         group.addButton(button, i)
         grid.addWidget(button, i // across, i % across, Qt.AlignmentFlag.AlignLeft)
-    grid.setColumnStretch(min(len(names), across), 1)
+    row.addLayout(grid)
+    row.addStretch(1)
     group.idClicked.connect(stack.setCurrentIndex)
-    return grid, group
+    return row, group
