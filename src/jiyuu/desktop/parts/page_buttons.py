@@ -21,8 +21,12 @@ def page_buttons(
         button.setCheckable(True)
         button.setChecked(i == 0)
         group.addButton(button, i)
-        grid.addWidget(button, i // across, i % across, Qt.AlignmentFlag.AlignLeft)
-    row.addLayout(grid)
+        if len(names) > across:
+            grid.addWidget(button, i // across, i % across, Qt.AlignmentFlag.AlignLeft)
+        else:
+            row.addWidget(button)
+    if len(names) > across:
+        row.addLayout(grid)
     row.addStretch(1)
     group.idClicked.connect(stack.setCurrentIndex)
     return row, group
