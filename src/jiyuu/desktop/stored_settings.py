@@ -44,8 +44,8 @@ class StoredSettings(QObject):
         """Beside the bench."""
         if self.aside is None:
             self.aside = StoredAside(self._window, self)
-        self.aside.refresh()
         self.aside.bring()
+        self.aside.refresh()
 
     def _other(self) -> None:
         self._ends = None
@@ -180,7 +180,9 @@ class StoredAside(Aside):
         return [every[row].name for row in rows if row < len(every)]
 
     def refresh(self) -> None:
-        """As the book has it."""
+        """As the book has it, where somebody looks."""
+        if not self.isVisible():
+            return
         chosen = set(self.names())
         self.table.blockSignals(True)
         self.table.fill([self._row(one) for one in self._settings.every])

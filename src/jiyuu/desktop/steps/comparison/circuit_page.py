@@ -13,6 +13,7 @@ from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.steps.comparison.circuit_chooser import CircuitRecordings
 from jiyuu.desktop.steps.comparison.circuit_presenter import CircuitPresenter
 from jiyuu.desktop.theme.style import THEME
+from jiyuu.wording.numbers import stated
 
 NOTHING_YET = ("Which circuit is it? Two sweeps, soft and loud, and the whistle are played and every circuit of the "
                "catalogue is fitted to them. Works on the simulated unit, or on recordings of a real one.")
@@ -102,10 +103,5 @@ def _row(one: dict[str, Any]) -> tuple[str, ...]:
                                              if other["circuit"] != one["circuit"])]
     odds = 100 * one["odds"]
     return (f"{odds:.1f} %" if odds >= 0.05 else "< 0.1 %", f"{one['residual_db']:.3f}",
-            " or ".join(dict.fromkeys(names)), one["mode"], _stated(one["cutoff_hz"], 2), _stated(one["loop_gain"], 4))
-
-
-def _stated(value: dict[str, Any], places: int) -> str:
-    doubt = value["uncertainty"]
-    said = f"{value['value']:.{places}f}"
-    return said if doubt is None else f"{said} ± {max(doubt, 10.0**-places):.{places}f}"
+            " or ".join(dict.fromkeys(names)), one["mode"],
+            *(stated(one[name]["value"], one[name]["uncertainty"]) for name in ("cutoff_hz", "loop_gain")))

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -23,7 +24,7 @@ from PyQt6.QtWidgets import (
 from jiyuu.bench.designing import percent_of_onset
 from jiyuu.character.design import Proposal
 from jiyuu.character.scales import SCALE
-from jiyuu.character.wish import QUANTITIES, UNITS
+from jiyuu.character.wish import QUANTITIES, UNITS, Wish
 from jiyuu.desktop.file_names import chosen_to_write
 from jiyuu.desktop.parts.frame import beside, narrow, page_column
 from jiyuu.desktop.parts.plain_table import PlainTable
@@ -108,11 +109,13 @@ class WishPage(QWidget):
         return max(self.proposals.currentRow(), 0)
 
     def refresh(self) -> None:
-        """As the presenter stands."""
+        """As the presenter stands, where somebody looks: what a filter is itself takes a reading of its response."""
         presenter = self.presenter
-        self.says.setText(presenter.says or ABOUT)
-        self._fill(presenter)
+        if not self.isVisible():
+            return
         wishes = presenter.wishes
+        self.says.setText(presenter.says or ABOUT)
+        self._fill(wishes.wishes)
         self.series.setCurrentText(wishes.parts.series)
         if not self.spread.hasFocus():
             self.spread.setText(f"{wishes.parts.capacitor_percent:g}")
@@ -124,9 +127,13 @@ class WishPage(QWidget):
         for button in (self.shelve, self.netlist):
             button.setEnabled(bool(self.presenter.proposals))
 
-    def _fill(self, presenter: WishPresenter) -> None:
+    def showEvent(self, event: Any) -> None:
+        """What stands otherwise meanwhile is seen."""
+        super().showEvent(event)
+        self.refresh()
+
+    def _fill(self, wishes: Sequence[Wish]) -> None:
         self._filling = True
-        wishes = presenter.wishes.wishes
         self.wishes.setRowCount(len(wishes))
         for i, wish in enumerate(wishes):
             name = QTableWidgetItem(title_of(wish.quantity))

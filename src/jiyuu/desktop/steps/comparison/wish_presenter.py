@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -50,10 +51,8 @@ class WishPresenter(QObject):
         """Those of the filter in hand; to begin with, what it is itself."""
         kept = self._session.kept().get(KEPT_AS)
         if kept is not None:
-            try:
+            with suppress(JiyuuError):  # of a version to come, or damaged: begun anew
                 return wishes_of(kept, source="The wish in this book")
-            except JiyuuError:
-                pass  # of a version to come, or damaged: begun anew
         return self._as_it_is()
 
     def _as_it_is(self) -> Wishes:
