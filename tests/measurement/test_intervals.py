@@ -51,7 +51,7 @@ def test_means_over_groups_are_those_over_their_bins():
     gain = 1 / (2j * np.pi * hertz - pole) + 1 / (2j * np.pi * hertz - np.conj(pole))
     groups = Groups.of(Spectrum(hertz, gain, np.linspace(1, 3, hertz.size), np.ones(hertz.size)), 1000.0,
                        np.array([pole]))
-    s = 1000.0 * groups.nodes_s
+    s = 1000.0j * groups.omega
     there = groups.means((1 / (s - pole) + 1 / (s - np.conj(pole)))[np.newaxis])[0]
     assert groups.gain.size < hertz.size / 20
     assert np.abs(there / groups.gain - 1).max() < 1e-5

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, at_positions, decimated, interpolated
+from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, at_positions, decimated, interpolated, taken_at
 
 COUNT = 4000
 
@@ -44,3 +44,22 @@ def test_values_at_any_position():
     positions = np.linspace(800.3, 3000.7, 999)
     assert np.abs(at_positions(fine, positions * 8) - tone(positions, 0.31)).max() < 2e-5
     assert at_positions(fine, np.array([-50.0, 1e9])).tolist() == [0, 0]
+
+
+@pytest.mark.parametrize("turns", [0.003, 0.2, 0.42, 0.48])
+@pytest.mark.parametrize("ratio", [1 + 80e-6, 1 - 950e-6, 44_100 / 48_000])
+def test_another_clock_takes_what_lies_between_the_samples(turns, ratio):
+    positions = 400.37 + np.arange(2900) * ratio
+    assert np.abs(taken_at(tone(np.arange(COUNT), turns), positions) - tone(positions, turns)).max() < 3e-6
+
+
+def test_a_sample_taken_where_it_stands_is_itself_and_outside_a_record_is_silence():
+    record = np.random.default_rng(3).standard_normal(700)
+    assert taken_at(record, np.arange(700.0)) == pytest.approx(record, abs=1e-12)
+    assert taken_at(record, np.array([-300.0, -128.5, 828.0, 1e9, -1e9])).tolist() == [0] * 5
+
+
+def test_a_long_record_is_taken_in_pieces_without_a_seam():
+    turns, positions = 0.11, 500.5 + np.arange(600_000) * (1 + 1e-5)
+    found = taken_at(tone(np.arange(601_100), turns), positions)
+    assert np.abs(found - tone(positions, turns)).max() < 3e-6

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
+from hashlib import blake2b
 
 import numpy as np
 from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
 from scipy.ndimage import uniform_filter1d
 
-from jiyuu.arrays import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.signals.resampling import at_positions, interpolated
+from jiyuu.signals.resampling import taken_at
 from jiyuu.stopping import checkpoint
 
 HIGHEST_OFFSET_PPM = 1000.0
+KEPT_SAMPLES = 1 << 21  # of longer transforms none is kept for the next one
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -29,7 +32,33 @@ class Passages:
 
 
 def find_passages(stimulus_v: FloatArray) -> Passages:
-    """Tell a stimulus of identical passages from a single one. Raises MeasurementError for a silent stimulus."""
+    """Tell a stimulus of identical passages from a single one; the same object for the same stimulus, which is often
+    recorded once a mode. Raises MeasurementError for a silent stimulus."""
+    if stimulus_v.size > KEPT_SAMPLES:
+        return _passages(stimulus_v)
+    return _known_passages(ByContent(stimulus_v))
+
+
+class ByContent:
+    """An array that is known again by what it holds."""
+
+    def __init__(self, values: FloatArray) -> None:
+        self.values = values
+        self.digest = blake2b(np.ascontiguousarray(values).tobytes(), digest_size=16).digest()
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, ByContent) and other.digest == self.digest
+
+    def __hash__(self) -> int:
+        return hash(self.digest)
+
+
+@lru_cache(maxsize=4)
+def _known_passages(stimulus: ByContent) -> Passages:
+    return _passages(np.array(stimulus.values))  # a copy: what is kept must not change with its owner's
+
+
+def _passages(stimulus_v: FloatArray) -> Passages:
     loud = np.flatnonzero(np.abs(stimulus_v) > 1e-4 * np.abs(stimulus_v).max(initial=0.0))
     if loud.size == 0:
         raise MeasurementError("The stimulus is silent; give the file that was played.")
@@ -69,23 +98,31 @@ def impulse_response(record: FloatArray, passages: Passages, *, regularisation: 
     The bins of noise have deep holes, which must not be blown up: there the floor is a share of their surroundings."""
     checkpoint()
     size = next_fast_len(record.size + passages.passage_v.size, real=True)
+    if size > KEPT_SAMPLES:
+        undoing = _undoing.__wrapped__(passages, size, regularisation)
+    else:
+        undoing = _undoing(passages, size, regularisation)
+    return np.asarray(irfft(rfft(record, size) * undoing, size))
+
+
+@lru_cache(maxsize=6)  # a measurement asks for three sizes, some ten times
+def _undoing(passages: Passages, size: int, regularisation: float) -> ComplexArray:
+    """(size//2 + 1,) what a spectrum is multiplied by to be that of the impulse response."""
     spectrum = rfft(passages.passage_v, size)
     power = np.abs(spectrum) ** 2
     floor = 0.1 * uniform_filter1d(power, 4096) if passages.noisy else regularisation * power.max()
-    return np.asarray(irfft(rfft(record, size) * np.conj(spectrum) / (power + floor), size))
+    return np.asarray(np.conj(spectrum) / (power + floor))
 
 
-def find_place(record: FloatArray, passages: Passages, sample_rate_hz: float) -> int:
-    """Sample of the recording at which the first passage's impulse response peaks.
+def find_place(record: FloatArray, response: FloatArray, passages: Passages, sample_rate_hz: float) -> int:
+    """Sample of the recording at which the first passage's impulse response peaks; response: the recording's own.
 
     Looks for the place where the energy of the impulse responses of all passages together is largest.
     Raises MeasurementError when nothing stands out."""
     checkpoint()
-    response = impulse_response(record, passages)
-    checkpoint()
     energy = response**2
     width = max(int(0.004 * sample_rate_hz), 1)
-    smooth = np.convolve(energy, np.ones(width) / width, mode="same")
+    smooth = uniform_filter1d(energy, width, mode="constant")
     total = smooth.copy()
     for i in range(1, passages.count):
         total += np.roll(smooth, -i * passages.period)
@@ -105,12 +142,11 @@ def find_place(record: FloatArray, passages: Passages, sample_rate_hz: float) ->
 
 
 def where_passages_are(
-    record: FloatArray, passages: Passages, place: int, sample_rate_hz: float
+    record: FloatArray, response: FloatArray, passages: Passages, place: int, sample_rate_hz: float
 ) -> tuple[int, tuple[int, ...]]:
     """(first sample of the first passage, negative where the recording began after it; which passages are wholly in
     the recording), from the place that find_place gave, which may be that of a later passage."""
     if passages.count > 1:
-        response = impulse_response(record, passages)
         width = max(int(0.004 * sample_rate_hz), 1)
 
         def energy(at: int) -> float:
@@ -170,21 +206,25 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
     size = next_fast_len(2 * length, real=True)
     frequency = rfftfreq(size)
     fit_variance = 0.0
+    own, owned = np.conj(rfft(first, size)), first.size
     # The second round cuts the second passage where the first one found it, so both windows hold the same sound.
     for _ in range(2):
         checkpoint()
         whole = round(shift)
         begin = start + distance + whole
         second = record[begin : begin + length]
-        cross = rfft(second, size) * np.conj(rfft(first[: second.size], size))
+        if second.size != owned:
+            own, owned = np.conj(rfft(first[: second.size], size)), second.size
+        cross = rfft(second, size) * own
         correlation = irfft(cross, size)
         lags = np.concatenate([np.arange(reach), np.arange(-reach, 0)])
         coarse = int(lags[np.argmax(correlation[lags])])
         weight = np.abs(cross)
-        weight[weight < 1e-4 * weight.max()] = 0.0
-        angle = np.angle(cross * np.exp(2j * np.pi * frequency * coarse))
-        near = (np.abs(angle) < 1.5) & (weight > 0)
-        w, f, a = weight[near], frequency[near], angle[near]
+        heard = weight >= 1e-4 * weight.max()
+        w, f = weight[heard], frequency[heard]
+        a = np.angle(cross[heard] * np.exp(2j * np.pi * f * coarse))
+        near = np.abs(a) < 1.5
+        w, f, a = w[near], f[near], a[near]
         moment = float(np.sum(w * f * f))
         if moment <= 0:
             return None
@@ -197,10 +237,7 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
 
 
 def at_player_clock(record: FloatArray, ppm: float) -> FloatArray:
-    """The recording resampled as a recorder on the player's clock would have taken it, sample 0 kept in place.
-
-    Band-limited interpolation to eight times the rate, then between its points."""
-    checkpoint()
+    """The recording resampled as a recorder on the player's clock would have taken it, sample 0 kept in place."""
     ratio = 1 + ppm * 1e-6
     count = int((record.size - 1) / ratio) + 1
-    return at_positions(interpolated(record, 8, 0, record.size), np.arange(count) * (ratio * 8))
+    return taken_at(record, np.arange(count) * ratio)

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import next_fast_len, rfft
 from scipy.ndimage import uniform_filter1d
 
 from jiyuu.arrays import ComplexArray, FloatArray
-from jiyuu.measurement.alignment import Passages
+from jiyuu.measurement.alignment import KEPT_SAMPLES, Passages
 
 SPREAD = 1.25  # ratio by which a hurt band reaches past the frequencies that sounded while it happened
 
@@ -16,13 +18,21 @@ SPREAD = 1.25  # ratio by which a hurt band reaches past the frequencies that so
 def sounding_s(frequency_hz: FloatArray, passages: Passages, sample_rate_hz: float) -> FloatArray:
     """(n,) seconds after the passage's beginning: the group delay of the stimulus, evened over a few bins."""
     size = next_fast_len(2 * passages.passage_v.size, real=True)
+    sums = _sums if size <= KEPT_SAMPLES else _sums.__wrapped__
+    top, bottom = sums(passages, size, sample_rate_hz)
+    places = frequency_hz * size / sample_rate_hz
+    low, high = (places * 0.94).astype(int), np.minimum((places * 1.06).astype(int) + 2, top.size - 1)
+    return np.asarray((top[high] - top[low]) / np.maximum(bottom[high] - bottom[low], 1e-300))
+
+
+@lru_cache(maxsize=4)
+def _sums(passages: Passages, size: int, sample_rate_hz: float) -> tuple[FloatArray, FloatArray]:
+    """Over all bins below each (size//2 + 2,): delay times power, and power."""
     t = np.arange(passages.passage_v.size) / sample_rate_hz
     spectrum, late = rfft(passages.passage_v, size), rfft(t * passages.passage_v, size)
     top = np.cumsum(np.concatenate([[0.0], np.real(late * np.conj(spectrum))]))
     bottom = np.cumsum(np.concatenate([[0.0], np.abs(spectrum) ** 2]))
-    places = frequency_hz * size / sample_rate_hz
-    low, high = (places * 0.94).astype(int), np.minimum((places * 1.06).astype(int) + 2, top.size - 1)
-    return np.asarray((top[high] - top[low]) / np.maximum(bottom[high] - bottom[low], 1e-300))
+    return top, bottom
 
 
 def at_clock(frequency_hz: FloatArray, ppm: float, passages: Passages, sample_rate_hz: float) -> ComplexArray:

@@ -23,7 +23,7 @@ from jiyuu.measurement.alignment import (
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import compared, lost_samples
 from jiyuu.measurement.waveform_faults import clipping, hum_in, quantisation
-from jiyuu.signals.resampling import at_positions, interpolated
+from jiyuu.signals.resampling import taken_at
 from jiyuu.stopping import checkpoint
 
 RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
@@ -58,13 +58,15 @@ class Ready:
 def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: float) -> Ready:
     """Raises MeasurementError where the stimulus is not in it, naming the cause where it shows."""
     record = recording_v - recording_v.mean()
+    response = impulse_response(record, passages)
     try:
-        place = find_place(record, passages, sample_rate_hz)
+        place = find_place(record, response, passages, sample_rate_hz)
     except MeasurementError:
-        _refuse_other_rate(record, passages, sample_rate_hz)
+        _refuse_other_rate(record, response, passages, sample_rate_hz)
         raise
-    _refuse_other_rate(record, passages, sample_rate_hz, place)
-    place, whole = where_passages_are(record, passages, place, sample_rate_hz)
+    _refuse_other_rate(record, response, passages, sample_rate_hz, place)
+    place, whole = where_passages_are(record, response, passages, place, sample_rate_hz)
+    del response
     if not whole:
         raise MeasurementError(_not_whole(place, passages, record.size, sample_rate_hz))
     notices = _missing(place, whole, passages, record.size, sample_rate_hz)
@@ -115,7 +117,7 @@ def _by_one_clock(
     offset = clock_offset(record, passages, place, sample_rate_hz)
     if offset is not None and abs(offset.ppm) > 0.02:
         record = at_player_clock(record, offset.ppm)
-        place = find_place(record, passages, sample_rate_hz)
+        place = find_place(record, impulse_response(record, passages), passages, sample_rate_hz)
     checkpoint()
     pieces = [record[place + i * period : place + i * period + length] for i in (0, 1)]
     if pieces[1].size < length or place < 0:
@@ -181,7 +183,7 @@ def _refined(record: FloatArray, passages: Passages, place: int, which: int) -> 
 
 
 def _refuse_other_rate(
-    record: FloatArray, passages: Passages, sample_rate_hz: float, place: int | None = None
+    record: FloatArray, response: FloatArray, passages: Passages, sample_rate_hz: float, place: int | None = None
 ) -> None:
     """Raises MeasurementError where the recording is the stimulus at another rate than its header says: by another
     clock every frequency comes at another time, and no short filter makes one out of the other."""
@@ -192,7 +194,6 @@ def _refuse_other_rate(
         raise MeasurementError(_other_rate(true_hz, sample_rate_hz))
     if passages.noisy:
         return
-    response = impulse_response(record, passages)
     if place is None:
         place = int(np.argmax(response[: record.size] ** 2))
     own = explained(record, response, passages, place, share=SHORT)
@@ -207,7 +208,7 @@ def _refuse_other_rate(
             count = int((record.size - 1) / turned)
             if count < passages.passage_v.size or round(true_hz) not in RATES_HZ:
                 continue
-            other = at_positions(interpolated(record, 2, 0, record.size), np.arange(count) * (2 * turned))
+            other = taken_at(record, np.arange(count) * turned)
             response = impulse_response(other, passages)
             found = int(np.argmax(response[: other.size] ** 2))
             if not _comes_again(response, passages, found, sample_rate_hz):

@@ -13,13 +13,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
-from jiyuu.measurement.bin_groups import Cut, Groups, ring_left_out, scaled
+from jiyuu.measurement.bin_groups import Cut, Groups, gate_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.stopping import checkpoint
 
 STEPS = 40
 STILL = 1e-3  # of χ²: smaller gains no longer matter
-FOLLOWED = 1e-9  # what is left of a ring at the gate's end from which on the gate need not be laid on it
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +29,11 @@ class Order:
     zeros: int
     at_rest: int
     clocked: bool = False  # whether a clock's offset is among its values, before gain and delay
+
+    @property
+    def shape(self) -> tuple[int, int, int, bool]:
+        """As network_kernel has it."""
+        return self.poles, self.zeros, self.at_rest, self.clocked
 
     @property
     def values(self) -> int:
@@ -73,7 +77,7 @@ class NetworkFit:
 
     def at(self, frequency_hz: FloatArray) -> ComplexArray:
         """(n,) gain at any frequency, also beyond the band it was found in; the delay in it."""
-        return product(self.values, self.order, np.asarray(2j * np.pi * frequency_hz / self.unit))
+        return product(self.values, self.order, np.asarray(2 * np.pi * frequency_hz / self.unit))
 
     def level_db(self, frequency_hz: FloatArray) -> FloatArray:
         """(n,) level at any frequency."""
@@ -81,8 +85,10 @@ class NetworkFit:
 
     def as_cut(self, bins_hz: FloatArray, cut: Cut | None) -> ComplexArray:
         """(n,) what the gate makes of it."""
-        s = np.asarray(2j * np.pi * bins_hz / self.unit)
-        return _seen(self.values, self.order, s, None if cut is None else scaled(cut, self.unit))
+        from jiyuu.measurement.network_kernel import seen
+
+        omega = np.asarray(2 * np.pi * bins_hz / self.unit)
+        return np.asarray(seen(self.values, self.order.shape, omega, gate_of(cut, self.unit)))
 
     @property
     def coefficients(self) -> FloatArray:
@@ -106,12 +112,10 @@ class DrawnNetwork:
 
     def at(self, frequency_hz: FloatArray) -> ComplexArray:
         """(n,) gain, the delay in it."""
-        s = 2j * np.pi * frequency_hz / self.unit
-        n = self.order.poles
-        below = np.polyval(np.append(1.0, self.coefficients[:n][::-1]), s)
-        above = np.polyval(np.append(1.0, self.coefficients[n : n + self.order.zeros][::-1]), s)
-        gain, delay = self.coefficients[-2:]
-        return np.asarray(gain * s**self.order.at_rest * above / below * np.exp(-s * delay))
+        from jiyuu.measurement.network_kernel import by_coefficients
+
+        omega = np.asarray(2 * np.pi * frequency_hz / self.unit, dtype=float)
+        return np.asarray(by_coefficients(self.coefficients, self.order.shape, omega))
 
     def level_db(self, frequency_hz: FloatArray) -> FloatArray:
         """(n,)"""
@@ -126,7 +130,7 @@ def settled(
         size = np.abs(groups.gain)
         groups = replace(groups, deviation=np.sqrt(
             groups.deviation**2 + (ease * size.max()) ** 2 / 30 + (ease * size) ** 2))
-    if groups.nodes_sound is not None and not order.clocked:
+    if groups.late is not None and not order.clocked:
         order, values = replace(order, clocked=True), np.insert(values, -2, 0.0)
     damping = 1e-3
     left, slopes = _misfit(groups, order, values), _slopes(groups, order, values)
@@ -184,116 +188,37 @@ def factors_of(roots: ComplexArray) -> FloatArray:
 
 
 def roots_of(factors: FloatArray) -> ComplexArray:
-    found = []
-    for b, a in factors[: factors.size // 2 * 2].reshape(-1, 2):
-        root = np.sqrt(complex(a * a / 4 - b))
-        # The larger first, the other from their product: no cancellation.
-        one = -a / 2 - root if a > 0 else -a / 2 + root
-        found += [one, b / one if one != 0 else -one]
-    if factors.size % 2:
-        found.append(complex(-factors[-1]))
-    return np.array(found, dtype=complex)
+    """(n,) the other way round."""
+    from jiyuu.measurement import network_kernel
+
+    return np.asarray(network_kernel.roots_of(np.asarray(factors, dtype=float)))
 
 
-def product(values: FloatArray, order: Order, s: ComplexArray) -> ComplexArray:
-    total = values[-2] * np.exp(-s * values[-1]) * s**order.at_rest
-    for factor in _each(np.exp(values[: order.poles]), s):
-        total = total / factor
-    for factor in _each(values[order.poles : order.poles + order.zeros], s):
-        total = total * factor
-    return np.asarray(total)
+def product(values: FloatArray, order: Order, omega: FloatArray) -> ComplexArray:
+    """(n,) the network at s = jω, ω (n,) in units of its own."""
+    from jiyuu.measurement import network_kernel
 
-
-def _each(factors: FloatArray, s: ComplexArray) -> list[ComplexArray]:
-    found = [s * s + a * s + b for b, a in factors[: factors.size // 2 * 2].reshape(-1, 2)]
-    if factors.size % 2:
-        found.append(s + factors[-1])
-    return found
-
-
-def _seen(values: FloatArray, order: Order, s: ComplexArray, cut: Cut | None) -> ComplexArray:
-    """The product, less what the gate takes of rings that outlast it, and with what earlier passages add."""
-    total = product(values, order, s)
-    return total if cut is None else total - _left_out(values, order, s, cut)
-
-
-def _slow(values: FloatArray, order: Order, cut: Cut) -> list[tuple[int, complex, complex]]:
-    """(place, pole, residue) of the rings that the gate cuts."""
-    poles = roots_of(np.exp(values[: order.poles]))
-    zeros = roots_of(values[order.poles : order.poles + order.zeros])
-    found = []
-    for i, pole in enumerate(poles):
-        if np.exp(pole.real * cut.flat) < FOLLOWED:
-            continue
-        apart = pole - np.delete(poles, i)
-        if apart.size and np.abs(apart).min() < 1e-6 * abs(pole):
-            continue  # two poles in one place have no residues of their own
-        found.append((i, complex(pole), complex(
-            values[-2] * pole**order.at_rest * np.prod(pole - zeros) / np.prod(apart))))
-    return found
-
-
-def _left_out(values: FloatArray, order: Order, s: ComplexArray, cut: Cut) -> ComplexArray:
-    slow = _slow(values, order, cut)
-    if not slow:
-        return np.zeros_like(s)
-    total = sum(residue * ring_left_out(pole, s, cut) for _, pole, residue in slow)
-    return np.asarray(np.exp(-s * values[-1]) * total)
+    return np.asarray(network_kernel.product(values, order.shape, omega))
 
 
 def _misfit(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
     """What is left (2g,) in standard deviations of either part."""
-    seen = _seen(values, order, groups.nodes_s, groups.cut) * _by_clock(groups, order, values)
-    means = groups.means(seen[np.newaxis])[0]
-    left = (groups.gain - means) / groups.deviation
-    return np.concatenate([left.real, left.imag])
+    from jiyuu.measurement.network_kernel import misfit
 
-
-def _by_clock(groups: Groups, order: Order, values: FloatArray) -> ComplexArray | float:
-    """What the recorder's clock makes of what sounded later."""
-    if not order.clocked or groups.nodes_sound is None:
-        return 1.0
-    return np.asarray(np.exp(-groups.nodes_s * values[-3] * groups.nodes_sound))
+    return np.asarray(misfit(
+        values, order.shape, groups.omega, _late(groups), groups.share, groups.gate, groups.gain, groups.deviation))
 
 
 def _slopes(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
     """(2g, v) of the model, in the same standard deviations."""
-    s, cut = groups.nodes_s, groups.cut
-    total = product(values, order, s)
-    columns: list[ComplexArray] = []
-    factors = np.exp(values[: order.poles])
-    for i, factor in enumerate(_each(factors, s)):
-        share = -total / factor
-        if 2 * i + 1 < order.poles:
-            columns += [factors[2 * i] * share, factors[2 * i + 1] * s * share]
-        else:
-            columns.append(factors[2 * i] * share)
-    for i, factor in enumerate(_each(values[order.poles : order.poles + order.zeros], s)):
-        share = total / np.where(np.abs(factor) > 1e-300, factor, 1e-300)
-        columns += [share, s * share] if 2 * i + 1 < order.zeros else [share]
-    if order.clocked and groups.nodes_sound is not None:
-        columns.append(-s * groups.nodes_sound * total)
-    columns += [total / values[-2], -s * total]
-    for place, column in _ring_slopes(values, order, s, cut).items():
-        columns[place] = columns[place] - column
-    slopes = (groups.means(np.stack(columns) * _by_clock(groups, order, values)) / groups.deviation).T
-    return np.concatenate([slopes.real, slopes.imag])
+    from jiyuu.measurement.network_kernel import slopes
+
+    return np.asarray(slopes(
+        values, order.shape, groups.omega, _late(groups), groups.share, groups.gate, groups.deviation))
 
 
-def _ring_slopes(values: FloatArray, order: Order, s: ComplexArray, cut: Cut | None) -> dict[int, ComplexArray]:
-    """How what the gate leaves out moves, by the place of the value: with the rings themselves, gain and delay; what
-    else the network is made of moves it far less."""
-    ringing = set() if cut is None else {place // 2 for place, _, _ in _slow(values, order, cut)}
-    if cut is None or not ringing:
-        return {}
-    less = _left_out(values, order, s, cut)
-    found = {values.size - 2: less / values[-2], values.size - 1: -s * less}
-    for i in range(order.poles):
-        if i // 2 in ringing:
-            moved = values.copy()
-            moved[i] += 1e-6
-            found[i] = (_left_out(moved, order, s, cut) - less) / 1e-6
-    return found
+def _late(groups: Groups) -> FloatArray:
+    return np.zeros(0) if groups.late is None else groups.late
 
 
 def _coefficients(values: FloatArray, order: Order) -> FloatArray:
@@ -304,17 +229,23 @@ def _coefficients(values: FloatArray, order: Order) -> FloatArray:
 
 def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
     """As _slopes, for the coefficients instead of the values."""
-    s = groups.nodes_s
-    total = product(values, order, s)
+    from jiyuu.measurement.network_kernel import ring_slopes
+
+    s = 1j * groups.omega
+    total = product(values, order, groups.omega)
     below = total / np.polyval(np.real(np.poly(roots_of(np.exp(values[: order.poles])))), s)
     zeros = roots_of(values[order.poles : order.poles + order.zeros])
     above = total / np.polyval(np.real(np.atleast_1d(np.poly(zeros))), s)
     columns = [-below * s**j for j in range(order.poles)] + [above * s**j for j in range(order.zeros)]
-    if order.clocked and groups.nodes_sound is not None:
-        columns.append(-s * groups.nodes_sound * total)
+    turn: ComplexArray | float = 1.0
+    if order.clocked and groups.late is not None:
+        columns.append(-s * groups.late * total)
+        turn = np.exp(-s * groups.late * values[-3])
     columns += [total / values[-2], -s * total]
-    rings = _ring_slopes(values, order, s, groups.cut)
-    if rings:
+    rings, ringing = ring_slopes(values, order.shape, groups.omega, groups.gate)
+    if rings.size:
+        moving = {int(place): rings[place] for place in np.flatnonzero(ringing)}
+        moving |= {values.size - 2: rings[-1] / values[-2], values.size - 1: -s * rings[-1]}
         turned = np.empty((values.size, values.size))
         for i in range(values.size):
             step = 1e-6 * max(abs(values[i]), 1e-3)
@@ -322,9 +253,9 @@ def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) ->
             moved[i] += step
             turned[:, i] = (_coefficients(moved, order) - _coefficients(values, order)) / step
         back = np.linalg.pinv(turned)  # how the values move with the coefficients
-        for place, column in rings.items():
+        for place, column in moving.items():
             for j in range(values.size):
                 if back[place, j]:
                     columns[j] = columns[j] - column * back[place, j]
-    slopes = (groups.means(np.stack(columns) * _by_clock(groups, order, values)) / groups.deviation).T
+    slopes = (groups.means(np.stack(columns) * turn) / groups.deviation).T
     return np.concatenate([slopes.real, slopes.imag])

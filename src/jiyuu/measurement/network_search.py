@@ -255,7 +255,7 @@ def _with_gain_and_delay(
     """Of many delays the one that turns the network most nearly into what was measured."""
     order = Order(poles.size, zeros.size, rest)
     values = np.concatenate([np.log(np.maximum(np.abs(factors_of(poles)), 1e-12)), factors_of(zeros), [1.0, 0.0]])
-    bare = product(values, order, groups.s)
+    bare = product(values, order, groups.s.imag)
     heard = np.abs(groups.gain) / groups.deviation
     # Everything that stands clear of the noise counts alike: a peak alone would tell the delay but for whole periods.
     weight = np.minimum(heard, 30.0) ** 2 / np.maximum(np.abs(groups.gain) * np.abs(bare), 1e-300)

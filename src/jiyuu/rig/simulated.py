@@ -17,7 +17,7 @@ from jiyuu.circuits.operating_point import operating_point
 from jiyuu.circuits.unit import Drawn, draw_unit
 from jiyuu.quantities import volts_of
 from jiyuu.rig.protocol import PanelSettings
-from jiyuu.signals.resampling import at_positions, interpolated
+from jiyuu.signals.resampling import taken_at
 from jiyuu.simulation.light_element import through_light
 from jiyuu.simulation.render import oversampling_for, render, render_each
 from jiyuu.stopping import side_by_side
@@ -144,4 +144,4 @@ class SimulatedRig:
         interface = self._interface
         ratio = 1 + interface.clock_offset_ppm * 1e-6
         position = np.arange(channel.size) / ratio - interface.latency_s * interface.sample_rate_hz
-        return at_positions(interpolated(channel, 8, 0, channel.size), position * 8)
+        return taken_at(channel, position)

@@ -1,0 +1,259 @@
+"""The loops of `network_fit`, compiled; apart from the rest since a compiler takes long to load.
+
+A shape is (poles, zeros, zeros at 0, whether a clock is among the values); ω in units of the fit, s = jω everywhere; a
+gate is what `Cut` holds, in 1/unit, empty where there was none."""
+
+import numpy as np
+from numba import njit
+
+from jiyuu.arrays import ComplexArray, FloatArray
+
+Shape = tuple[int, int, int, bool]
+FOLLOWED = 1e-9  # what is left of a ring at the gate's end from which on the gate need not be laid on it
+FORGOTTEN = 1e-9  # what is left of a ring that need not be followed into the next passage
+MOVED = 1e-6
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def roots_of(factors: FloatArray) -> ComplexArray:
+    """Of s² + a·s + b for every two (b, a), then of s + c."""
+    found = np.empty(factors.size, dtype=np.complex128)
+    for i in range(factors.size // 2):
+        b, a = factors[2 * i], factors[2 * i + 1]
+        root = np.sqrt(complex(a * a / 4 - b))
+        # The larger first, the other from their product: no cancellation.
+        one = -a / 2 - root if a > 0 else -a / 2 + root
+        found[2 * i] = one
+        found[2 * i + 1] = b / one if one != 0 else -one
+    if factors.size % 2:
+        found[-1] = -factors[-1]
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _factor(factors: FloatArray, i: int, omega: float) -> complex:
+    if 2 * i + 1 < factors.size:
+        return complex(factors[2 * i] - omega * omega, factors[2 * i + 1] * omega)
+    return complex(factors[2 * i], omega)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _at(
+    below: FloatArray, above: FloatArray, at_rest: int, gain: float, delay: float, omega: float
+) -> complex:
+    total = gain * complex(np.cos(omega * delay), -np.sin(omega * delay))
+    for _ in range(at_rest):
+        total = total * complex(0.0, omega)
+    for i in range((below.size + 1) // 2):
+        total = total / _factor(below, i, omega)
+    for i in range((above.size + 1) // 2):
+        total = total * _factor(above, i, omega)
+    return total
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def product(values: FloatArray, shape: Shape, omega: FloatArray) -> ComplexArray:
+    """(n,) the network at ω (n,)."""
+    poles, zeros, at_rest, _ = shape
+    below, above = np.exp(values[:poles]), values[poles : poles + zeros]
+    found = np.empty(omega.size, dtype=np.complex128)
+    for k in range(omega.size):
+        found[k] = _at(below, above, at_rest, values[-2], values[-1], omega[k])
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def by_coefficients(coefficients: FloatArray, shape: Shape, omega: FloatArray) -> ComplexArray:
+    """(n,) by the polynomials of poles and zeros, lowest first and without their leading 1, then gain and delay."""
+    poles, zeros, at_rest, _ = shape
+    found = np.empty(omega.size, dtype=np.complex128)
+    gain, delay = coefficients[-2], coefficients[-1]
+    for k in range(omega.size):
+        s, below, above = complex(0.0, omega[k]), complex(1.0, 0.0), complex(1.0, 0.0)
+        for i in range(poles - 1, -1, -1):
+            below = below * s + coefficients[i]
+        for i in range(poles + zeros - 1, poles - 1, -1):
+            above = above * s + coefficients[i]
+        total = gain * above / below * complex(np.cos(omega[k] * delay), -np.sin(omega[k] * delay))
+        for _ in range(at_rest):
+            total = total * s
+        found[k] = total
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _slow(values: FloatArray, shape: Shape, gate: FloatArray) -> tuple[ComplexArray, ComplexArray]:
+    """Poles (p,) and residues (p,) of the rings that the gate cuts; a residue of 0 where it need not be followed."""
+    count, zeros, at_rest, _ = shape
+    poles, residues = roots_of(np.exp(values[:count])), np.zeros(count, dtype=np.complex128)
+    nulls = roots_of(values[count : count + zeros])
+    for i in range(count):
+        pole = poles[i]
+        if np.exp(pole.real * gate[0]) < FOLLOWED:
+            continue
+        apart, nearest = complex(1.0, 0.0), np.inf
+        for j in range(count):
+            if j != i:
+                apart = apart * (pole - poles[j])
+                nearest = min(nearest, abs(pole - poles[j]))
+        if nearest < 1e-6 * abs(pole):
+            continue  # two poles in one place have no residues of their own
+        above = complex(values[-2], 0.0)
+        for _ in range(at_rest):
+            above = above * pole
+        for null in nulls:
+            above = above * (pole - null)
+        residues[i] = above / apart
+    return poles, residues
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _flat(q: complex, length: float) -> complex:
+    """∫ exp(q·t) over 0 … length."""
+    return (np.exp(q * length) - 1) / q
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _falling(q: complex, length: float) -> complex:
+    """∫ cos²(π·t/(2·length))·exp(q·t) over 0 … length."""
+    if length <= 0:
+        return complex(0.0, 0.0)
+    end = np.exp(q * length)
+    return 0.5 * ((end - 1) / q - (end + 1) * q / (q * q + (np.pi / length) ** 2))
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def left_out(values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray) -> ComplexArray:
+    """(n,) what the gate takes of the network's rings, less what the passages before add to them."""
+    poles, residues = _slow(values, shape, gate)
+    found = np.zeros(omega.size, dtype=np.complex128)
+    flat, fall, lead, rise, period, count = gate[0], gate[1], gate[2], gate[3], gate[4], int(gate[5])
+    for i in range(poles.size):
+        if residues[i] == 0:
+            continue
+        pole = poles[i]
+        over = np.exp(pole * period)
+        carried, power = complex(0.0, 0.0), complex(1.0, 0.0)
+        if count > 1 and abs(over) > FORGOTTEN:
+            for m in range(1, count):
+                power = power * over
+                carried = carried + (count - m) / count * power
+        for k in range(omega.size):
+            q = pole - complex(0.0, omega[k])
+            kept = _flat(q, flat) + np.exp(q * flat) * _falling(q, fall)
+            ring = -1 / q - kept
+            if carried != 0:
+                # Before the beginning the gate rises: its falling part, run backwards.
+                before = _flat(-q, lead - rise) + np.exp(-q * (lead - rise)) * _falling(-q, rise)
+                ring = ring - carried * (kept + before)
+            found[k] = found[k] + residues[i] * ring
+    for k in range(omega.size):
+        turn = omega[k] * values[-1]
+        found[k] = found[k] * complex(np.cos(turn), -np.sin(turn))
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def seen(values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray) -> ComplexArray:
+    """(n,) the network behind the gate."""
+    found = product(values, shape, omega)
+    return found - left_out(values, shape, omega, gate) if gate.size else found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def misfit(
+    values: FloatArray, shape: Shape, omega: FloatArray, late: FloatArray, share: FloatArray, gate: FloatArray,
+    gain: ComplexArray, deviation: FloatArray,
+) -> FloatArray:
+    """(2g,) what is left in standard deviations of either part: of the means gain (g,) of what stands at the nodes ω
+    (3g,), each counting its share (g, 3) and sounding late (3g,)."""
+    model = seen(values, shape, omega, gate)
+    groups, nodes = share.shape
+    left = np.empty(2 * groups)
+    for g in range(groups):
+        mean = complex(0.0, 0.0)
+        for j in range(nodes):
+            k = g * nodes + j
+            turn = omega[k] * values[-3] * late[k] if shape[3] else 0.0
+            mean = mean + share[g, j] * model[k] * complex(np.cos(turn), -np.sin(turn))
+        apart = (gain[g] - mean) / deviation[g]
+        left[g], left[groups + g] = apart.real, apart.imag
+    return left
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def ring_slopes(
+    values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray
+) -> tuple[ComplexArray, np.ndarray]:
+    """(how what is left out moves by the value of every pole, and in the last row itself (poles + 1, n), or (0, n)
+    where no ring outlasts the gate; which poles (poles,) belong to rings that do)."""
+    poles, ringing = shape[0], np.zeros(shape[0], dtype=np.bool_)
+    none = np.zeros((0, omega.size), dtype=np.complex128)
+    if gate.size == 0:
+        return none, ringing
+    _, residues = _slow(values, shape, gate)
+    for i in range(poles):
+        if residues[i] != 0:
+            ringing[i // 2 * 2 : i // 2 * 2 + 2] = True
+    if not ringing.any():
+        return none, ringing
+    found = np.zeros((poles + 1, omega.size), dtype=np.complex128)
+    found[poles] = left_out(values, shape, omega, gate)
+    for i in range(poles):
+        if ringing[i]:
+            moved = values.copy()
+            moved[i] += MOVED
+            found[i] = (left_out(moved, shape, omega, gate) - found[poles]) / MOVED
+    return found, ringing
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def slopes(
+    values: FloatArray, shape: Shape, omega: FloatArray, late: FloatArray, share: FloatArray, gate: FloatArray,
+    deviation: FloatArray,
+) -> FloatArray:
+    """(2g, v) of the model by its values, in the same standard deviations; arguments as in misfit. How what the gate
+    leaves out moves is told by the rings themselves, gain and delay; what else there is moves it far less."""
+    poles, zeros, at_rest, clocked = shape
+    count, nodes = values.size, share.shape[1]
+    below, above = np.exp(values[:poles]), values[poles : poles + zeros]
+    rings, ringing = ring_slopes(values, shape, omega, gate)
+    found = np.zeros((2 * share.shape[0], count))
+    row = np.empty(count, dtype=np.complex128)
+    for g in range(share.shape[0]):
+        for j in range(nodes):
+            k = g * nodes + j
+            w, s = omega[k], complex(0.0, omega[k])
+            total = _at(below, above, at_rest, values[-2], values[-1], w)
+            for i in range((poles + 1) // 2):
+                part = -total / _factor(below, i, w)
+                row[2 * i] = below[2 * i] * part
+                if 2 * i + 1 < poles:
+                    row[2 * i + 1] = below[2 * i + 1] * s * part
+            for i in range((zeros + 1) // 2):
+                factor = _factor(above, i, w)
+                if abs(factor) < 1e-300:
+                    factor = complex(1e-300, 0.0)
+                part = total / factor
+                row[poles + 2 * i] = part
+                if 2 * i + 1 < zeros:
+                    row[poles + 2 * i + 1] = s * part
+            row[count - 2], row[count - 1] = total / values[-2], -s * total
+            turn = complex(1.0, 0.0)
+            if clocked:
+                row[count - 3] = -s * late[k] * total
+                angle = w * values[-3] * late[k]
+                turn = complex(np.cos(angle), -np.sin(angle))
+            if rings.shape[0]:
+                less = rings[poles, k]
+                row[count - 2] = row[count - 2] - less / values[-2]
+                row[count - 1] = row[count - 1] + s * less
+                for i in range(poles):
+                    if ringing[i]:
+                        row[i] = row[i] - rings[i, k]
+            counts = share[g, j] / deviation[g]
+            for v in range(count):
+                part = counts * row[v] * turn
+                found[g, v] += part.real
+                found[share.shape[0] + g, v] += part.imag
+    return found
