@@ -103,12 +103,12 @@ def judged(task: Task, order: Sequence[int], answers: Sequence[int]) -> Judged:
     return Judged(task, right, trials, float(found.pvalue), float(ends.low), float(ends.high), missed, least)
 
 
-@lru_cache(maxsize=512)
 def least_right(task: Task, trials: int) -> int:
     """Right answers from which guessing passes no more than LEVEL of series; trials + 1 where even all do not do."""
     from scipy.stats import binom
 
-    return next((k for k in range(trials + 1) if binom.sf(k - 1, trials, task.chance) <= LEVEL), trials + 1)
+    by_guessing = binom.sf(np.arange(trials + 1) - 1, trials, task.chance)
+    return int(np.sum(by_guessing > LEVEL))  # it falls with every right answer more
 
 
 @lru_cache(maxsize=8)
@@ -117,6 +117,9 @@ def proposed_trials(task: Task) -> int:
     taken."""
     from scipy.stats import binom
 
-    enough = [binom.sf(least_right(task, n) - 1, n, FOUND_SHARE) >= POWER for n in range(FEWEST, MOST_TRIALS + 1)]
+    counts = np.arange(FEWEST, MOST_TRIALS + 1)
+    by_guessing = binom.sf(np.arange(MOST_TRIALS + 1)[:, np.newaxis] - 1, counts, task.chance)
+    least = np.sum(by_guessing > LEVEL, axis=0)
+    enough = binom.sf(least - 1, counts, FOUND_SHARE) >= POWER
     last_short = max(i for i, done in enumerate(enough) if not done)
     return FEWEST + last_short + 1
