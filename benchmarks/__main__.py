@@ -1,13 +1,14 @@
 """Speed and endurance against references, as ratios within one run.
 
-    ./run bench [render | circuits | window | stopping | kill | power | trust | tracking | identify | fuzz]
+    ./run bench [render | circuits | window | stopping | kill | power | trust | tracking | identify |
+                 character | fuzz]
 """
 
 import sys
 
-from benchmarks import circuits, fuzz, identify, kill, power, render, stopping, tracking, trust, window
+from benchmarks import character, circuits, fuzz, identify, kill, power, render, stopping, tracking, trust, window
 
-ROOMS = (render, circuits, window, stopping, kill, power, trust, tracking, identify, fuzz)
+ROOMS = (render, circuits, window, stopping, kill, power, trust, tracking, identify, character, fuzz)
 PARTS = {room.__name__.rpartition(".")[2]: room.main for room in ROOMS}
 
 if __name__ == "__main__":

@@ -31,6 +31,11 @@ VOICE = Filter(name="Fog voice", circuit="sallen-key-lowpass", cutoff_hz=700.0, 
 MEASURED = [step.key for step in walk() if step.measures]
 
 
+def called(key):
+    """What the runs of a step are called."""
+    return step_named(key).run_key
+
+
 @pytest.fixture
 def book(tmp_path):
     opened = Book.create(tmp_path / "walk.jiyuu")
@@ -62,16 +67,17 @@ def test_the_walk_does_what_is_missing_and_only_that_and_asks_what_was_set(book)
     kept = {"tracking": {"to_v": 2.0, "tolerance_cents": 2.0}, "self_oscillation": {"balance_db": -12.0}}
     row, standing = book.add_filter("A", VOICE, seed=1), Standing.of(VOICE)
     walked(book, row, standing, kept, until="Resonance")
-    assert keys(missing_steps(book, row, standing, kept)) == ["resonance", "self_oscillation", "tracking", "drive",
-                                                                    "modulation"]
+    assert keys(missing_steps(book, row, standing, kept)) == [
+        "resonance", "self_oscillation", "tracking", "drive", "modulation", "comparison"]
     walked(book, row, standing, kept)
     assert missing_steps(book, row, standing, kept) == ()
-    assert [len(book.runs(row, step, mode=standing.mode)) for step in MEASURED] == [1] * len(MEASURED)
+    assert [len(book.runs(row, step, mode=standing.mode)) for step in map(called, MEASURED)] == [
+        1] * len(MEASURED)
     louder = replace(standing, resonance_percent=40.0)
     assert states(book, row, louder, kept)["resonance"] is StepState.DONE
     # Tracking stands on volts of its own, wherever the cutoff knob is.
     assert keys(missing_steps(book, row, replace(standing, cutoff_hz=800.0), kept)) == [
-        *MEASURED[:4], "drive", "modulation"]
+        *MEASURED[:4], "drive", "modulation", "comparison"]
     assert keys(missing_steps(book, row, replace(standing, trims=Trims(scale=1.0)), kept)) == MEASURED
     # What it keeps is what each step measures alone.
     for key in ("setup", "tracking"):
@@ -154,3 +160,14 @@ def test_another_mode_is_another_measurement(book):
     keep(book, row, run_of("setup", ladder, seed=1))
     assert states(book, row, standing, {})["setup"] is StepState.DONE
     assert states(book, row, replace(standing, mode="bandpass-12"), {})["setup"] is StepState.OPEN
+
+
+def test_what_else_is_kept_at_a_step_is_not_what_it_measures(book):
+    """A series of blind listening leaves the character unmeasured; a measured one is found by its own name."""
+    row, standing = book.add_filter("A", VOICE, seed=1), Standing.of(VOICE)
+    keep(book, row, Run("comparison", standing, setting_of(step_named("comparison"), {}), ()))
+    assert states(book, row, standing, {})["comparison"] is StepState.OPEN
+    keep(book, row, Run("character", standing, setting_of(step_named("comparison"), {}), ()))
+    assert states(book, row, standing, {})["comparison"] is StepState.DONE
+    assert states(book, row, replace(standing, resonance_percent=1.0), {})["comparison"] is StepState.STALE
+    assert step_named("character") is step_named("comparison")

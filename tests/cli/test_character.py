@@ -82,3 +82,23 @@ def test_what_cannot_be_compared_is_refused(capsys: pytest.CaptureFixture[str]) 
     assert "no peak" in refused(capsys, "compare", "transistor-ladder", "state-variable", "--same", "peak")
     assert "stand still" in refused(capsys, "character", "transistor-ladder", "--source", "wash")
     assert "20 Hz to 10 kHz" in refused(capsys, "character", "transistor-ladder", "--pitch", "19k")
+
+
+def test_a_build_is_measured_instead_of_its_drawing(run, refused):
+    code, out, _ = run("character", "sallen-key-lowpass", "--seed", "3", "--json")
+    found = json.loads(out)
+    assert code == 0
+    assert found["measured"] is True
+    measured = {one["name"]: one for one in found["descriptors"]}
+    _, out, _ = run("character", "sallen-key-lowpass", "--json")
+    drawn = json.loads(out)
+    assert drawn["measured"] is False
+    for one in drawn["descriptors"]:
+        other = measured[one["name"]]
+        assert (other["unit"], other["jnd_source"]) == (one["unit"], one["jnd_source"])
+        if one["name"] in ("brightness", "sharpness", "edge", "snap"):
+            assert 0 < abs(other["value"] - one["value"]) < 0.15 * abs(one["value"])
+            assert 0 < other["uncertainty"] < 0.1 * abs(one["value"])
+    assert "Resonance" in measured["evenness"]["sentence"]
+    assert "--seed" in refused("character", "sallen-key-lowpass", "--seed", "-3")
+    assert "measured with" in refused("character", "sallen-key-lowpass", "--seed", "1", "--source", "pink")

@@ -13,7 +13,7 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, chara
     assert {p.name for p in folder.iterdir()} == {
         "findings.json", f"response-{mode}.csv", f"resonance-{mode}.csv", f"pull-{mode}.csv", f"range-{mode}.csv",
         f"harmonics-{mode}.csv", f"drive-{mode}.csv", f"drive-harmonics-{mode}.csv", "tracking.csv",
-        f"pings-{mode}.csv", f"settling-{mode}.csv",
+        f"pings-{mode}.csv", f"settling-{mode}.csv", f"character-{mode}.csv",
         "report.html", "report.pdf",
     }
     findings = json.loads((folder / "findings.json").read_text())
@@ -34,7 +34,8 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, chara
     assert {name: (folder / name).read_bytes() for name in before} == before
     # And what was said of it.
     steps = json.loads(out)["steps"]
-    assert set(steps) == {"setup", "response", "resonance", "self_oscillation", "tracking", "drive", "modulation"}
+    assert set(steps) == {"setup", "response", "resonance", "self_oscillation", "tracking", "drive", "modulation",
+                          "comparison"}
     assert 70 < steps["resonance"]["onset_percent"]["value"] < 100
     table = np.genfromtxt(folder / "resonance-lowpass-12.csv", delimiter=",", names=True)
     assert table["position_percent"][0] == 0

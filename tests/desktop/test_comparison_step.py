@@ -229,3 +229,42 @@ def test_an_ear_is_trained_and_its_history_kept(step, window, qtbot):
     page.stop.click()
     assert "Too few turns" in page.told.text()
     presenter.leave()
+
+
+def test_units_stand_beside_their_drawings_and_are_told_apart_as_measured(step, window, qtbot):
+    chosen(step.form.choices["same"], "knob")
+    settled(window, qtbot)
+    drawn = step.findings.sentences()
+    assert step.presenter.heading().startswith("B beside A, predicted")
+    for letter in "AB":
+        window.session.take_letter(letter)
+        settled(window, qtbot)
+        with qtbot.waitSignal(window.measuring.jobs.finished, timeout=120_000):
+            QTest.keyClick(step.level, Qt.Key.Key_M)
+        settled(window, qtbot)
+        assert step.findings.sentences()[-1].startswith(("Resonant peak", "−3 dB"))
+    window.session.take_letter("A")
+    settled(window, qtbot)
+    assert step.presenter.heading().startswith("B beside A, measured")
+    said = step.findings.sentences()
+    assert said[0].startswith("B ")
+    assert said[: len(drawn)] != drawn
+    table = step.scales.rows()
+    body = {row[2]: row for row in table[1:] if row[0] == "Body"}
+    assert body["C"][6] is None
+    for letter in "AB":
+        assert body[letter][6] == pytest.approx(body[letter][3], abs=1.5)  # a build of that drawing
+        assert body[letter][6] != body[letter][3]
+    (spoken,) = [line for line in step.scales.words() if line.startswith("Body")]
+    assert spoken.count("measured") == 2
+    # What was measured at a cutoff is not shown at another.
+    window.session.change({"cutoff_hz": 1500.0})
+    settled(window, qtbot)
+    assert {row[2]: row[6] for row in step.scales.rows()[1:] if row[0] == "Body"}["A"] is None
+    # A measured sentence can be kept.
+    window.session.undo()
+    settled(window, qtbot)
+    step.findings.setCurrentRow(step.findings.count() - 1)
+    step.keep_current()
+    settled(window, qtbot)
+    assert [logged.kept for logged in step.presenter.logged].count(True) == 1

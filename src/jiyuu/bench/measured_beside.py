@@ -13,13 +13,14 @@ from jiyuu.bench.walk import walk
 from jiyuu.book.store import Book
 from jiyuu.book.stored import Shelved, StoredRun
 from jiyuu.character.comparison import Verdict
-from jiyuu.character.scales import LEVEL_1_DB, SCALE, Noticed
+from jiyuu.character.scales import ALL, LEVEL_1_DB, SCALE, Noticed
 from jiyuu.measurement.finding import Finding
 from jiyuu.wording.findings import QUANTITIES
 from jiyuu.wording.numbers import stated
 
 # What is known of hearing a difference, by the quantity that a step measures.
 NOTICED: Mapping[str, Noticed] = {
+    **{scale.name: scale.noticed for scale in ALL if scale.name != "evenness"},
     **dict.fromkeys(("cutoff_3db_hz", "low_3db_hz", "high_3db_hz", "pole_hz"), SCALE["cutoff_3db_hz"].noticed),
     **dict.fromkeys(("peak_hz", "notch_hz"), SCALE["peak_hz"].noticed),
     **dict.fromkeys(("peak_db", "first_octave_drop_db", "passband_db"), LEVEL_1_DB),
@@ -61,7 +62,7 @@ def measured(book: Book, shelved: Shelved, *, mode: str | None = None, until: st
     newest: dict[str, StoredRun] = {}
     runs = sorted(book.newest_runs(shelved.id, until=until), key=lambda run: (run.mode == mode, run.id))
     for step in walk():
-        there = [run for run in runs if run.step == step.key]
+        there = [run for run in runs if run.step == step.run_key]
         if step.measures and there:
             newest[step.key] = there[-1]
     found = book.findings_of_runs([run.id for run in newest.values()])
@@ -120,7 +121,7 @@ def _verdict(low: Finding, high: Finding, count: int, jnd: float | None) -> Verd
 def days_of(book: Book, shelved: Shelved) -> list[tuple[str, str]]:
     """(day as '5 Mar 2026', the last made_at of it) on which a filter was measured, newest first."""
     found: dict[str, str] = {}
-    steps = {step.key for step in walk() if step.measures}
+    steps = {step.run_key for step in walk() if step.measures}
     query = "SELECT step, made_at FROM runs WHERE shown = 1 AND filter_id = ? ORDER BY id DESC"
     for row in book.raw(query, shelved.id):
         if row["step"] in steps:

@@ -17,7 +17,8 @@ from jiyuu.wording.quantity import Quantity
 class Step(ABC):
     """number: its place in the walk; key: its name in files and books; purpose: what it is for, in a few words; tip:
     what measuring does. quantities: those that it brings along itself. depends_on: parts of the filter as it stands
-    (names of Standing.as_json) and of the setting ('setting.…') whose move puts a run out of date."""
+    (names of Standing.as_json) and of the setting ('setting.…') whose move puts a run out of date. kept_as: what its
+    runs are called where that is not its key."""
 
     number: ClassVar[int]
     key: ClassVar[str]
@@ -28,6 +29,12 @@ class Step(ABC):
     setting: ClassVar[type[Setting]] = Setting
     quantities: ClassVar[Mapping[str, Quantity]] = {}
     depends_on: ClassVar[tuple[str, ...]] = ()
+    kept_as: ClassVar[str] = ""
+
+    @property
+    def run_key(self) -> str:
+        """What its runs are called in a book."""
+        return self.kept_as or self.key
 
     def refuse(self, standing: Standing, setting: Any) -> str | None:
         """Why it cannot be measured as it stands, with what to do; None where it can."""

@@ -36,9 +36,9 @@ def walk() -> tuple[Step, ...]:
 
 
 def step_named(key: str) -> Step:
-    """Raises JiyuuError listing the steps there are."""
+    """By its key, or by what its runs are called. Raises JiyuuError listing the steps there are."""
     for step in walk():
-        if step.key == key:
+        if key in (step.key, step.run_key):
             return step
     raise JiyuuError(f"There is no step '{key}'; there are: {', '.join(step.key for step in walk())}.")
 
@@ -84,8 +84,8 @@ def states(book: Book, filter_id: int, standing: Standing, kept: Mapping[str, An
     newest = {run.step: run for run in book.newest_runs(filter_id) if run.mode == standing.mode}
     findings = book.findings_of_runs([run.id for run in newest.values()])
     return {
-        step.key: state_of(step, standing, setting_of(step, kept), newest.get(step.key),
-                           findings[newest[step.key].id] if step.key in newest else [])
+        step.key: state_of(step, standing, setting_of(step, kept), newest.get(step.run_key),
+                           findings[newest[step.run_key].id] if step.run_key in newest else [])
         for step in walk()
     }
 

@@ -26,7 +26,7 @@ from jiyuu.stopping import checkpoint
 
 CALM_V = np.geomspace(0.1, NOMINAL_V, 7)
 WHISTLE_OCTAVES = 1 / 6
-LEAST_PEAK_DB = 0.1  # over the passband, from which a peak has a frequency
+LEAST_PEAK_DB = 0.5  # over the passband, from which a peak has a frequency: a flatter one stands nowhere for sure
 PAIR = 1e-3  # of a pole's size, from which its imaginary part makes it one of a pair
 NOTHING = 1e-12  # of the power of a sound: what rounding leaves
 EXACT = 1e-6  # of what follows from the drawing alone, in its unit

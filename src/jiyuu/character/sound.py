@@ -71,11 +71,12 @@ class Listening:
 
     def pressure_pa(self, played: Played) -> FloatArray:
         """(n,) pascals. Raises SignalError for a sound that is silent."""
-        return played.output_v * self._factor(played.output_v if self.equal else played.input_v, played.rate_hz)
+        return played.output_v * self.factor(played)
 
-    @staticmethod
-    def _factor(record_v: FloatArray, rate_hz: float) -> float:
-        return float(10 ** ((LISTENING_DB - loudness_db(record_v, rate_hz)) / 20)) * REFERENCE_PA
+    def factor(self, played: Played) -> float:
+        """Pascals a volt. Raises SignalError for a sound that is silent."""
+        heard_db = loudness_db(played.output_v if self.equal else played.input_v, played.rate_hz)
+        return float(10 ** ((LISTENING_DB - heard_db) / 20)) * REFERENCE_PA
 
 
 def loudness_db(record_v: FloatArray, rate_hz: float) -> float:

@@ -17,6 +17,7 @@ from jiyuu.cli.options import (
     Resonance,
     ResonanceGain,
     Set,
+    at_control,
     choose,
     notice,
     print_json,
@@ -26,12 +27,14 @@ from jiyuu.errors import CircuitError
 from jiyuu.quantities import parse_frequency
 
 if TYPE_CHECKING:
+    from jiyuu.bench.standing import Standing
     from jiyuu.character.comparison import Compared, Comparison
     from jiyuu.character.descriptors import Descriptor
     from jiyuu.character.subject import Subject
     from jiyuu.character.why import Why
     from jiyuu.signals.source import Source
 
+MEASURED_WITH = ("saw", "square", "pulse", "triangle", "sine", "chord")
 SHORT = {"noise": "white noise", "white": "white noise", "pink": "pink noise"}
 SourceOption = Annotated[str, typer.Option("--source", help="saw, square, pulse, triangle, sine, chord, white, pink.")]
 PitchOption = Annotated[str, typer.Option("--pitch", help="Of the source: 110, 1k2, A2.")]
@@ -79,6 +82,8 @@ def character(
     resonance: Resonance = None,
     drive_db: DriveDb = "0",
     set: Set = None,
+    seed: Annotated[int | None, typer.Option("--seed", help="Measure this build of the filter on the simulated rig, "
+                                             "instead of asking its drawing.")] = None,
     json: Json = False,
 ) -> None:
     """Character: what a filter is like to listen to, as numbers with the least difference that is noticed."""
@@ -88,17 +93,46 @@ def character(
     subject = subject_of(filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance,
                          drive_db=drive_db, settings=set)
     played = source_of(source, pitch, level_v)
-    found = list(describe(subject, played).values())
+    if seed is None:
+        found = list(describe(subject, played).values())
+    else:
+        standing = choose(filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance,
+                          drive_db=drive_db, settings=set).standing
+        found = _measured(standing, played, seed)
     if json:
         print_json({
-            "cutoff_hz": subject.cutoff_hz, "loop_gain": subject.gain, "mode": subject.mode,
-            "source": str(played.kind), "pitch_hz": played.pitch_hz, "level_v": played.level_v,
+            "measured": seed is not None, "cutoff_hz": subject.cutoff_hz, "loop_gain": subject.gain,
+            "mode": subject.mode, "source": str(played.kind), "pitch_hz": played.pitch_hz,
+            "level_v": played.level_v,
             "descriptors": [_descriptor_json(one) for one in found],
         })
         return
     for one in found:
         typer.echo(f"{one.scale.title:22} {_shown(one):>22}   "
                    f"{descriptor_sentence(one.scale.name, one.value, one.why_none)}")
+
+
+def _measured(standing: Standing, source: Source, seed: int) -> list[Descriptor]:
+    """On the simulated rig; the scales that a drawing is described on. Raises CircuitError for a source or a build
+    that cannot be."""
+    from jiyuu.bench.steps.comparison import STEP, ComparisonSetting, known_character
+    from jiyuu.bench.walk import measured
+    from jiyuu.character.scales import SCALES
+    from jiyuu.progress import Progress
+    from jiyuu.rig.simulated import SimulatedRig
+
+    if not 0 <= seed < 2**63:
+        raise CircuitError(f"--seed {seed} is out of range; give 0 or more.")
+    if str(source.kind) not in MEASURED_WITH:
+        raise CircuitError(f"A unit is measured with one of: {', '.join(MEASURED_WITH)}; give one of them as --source.")
+    setting = ComparisonSetting.model_validate(
+        {"source": str(source.kind), "pitch_hz": source.pitch_hz, "level_v": source.level_v})
+    at_panel = at_control(standing)
+    for run in measured(STEP, at_panel, setting, SimulatedRig(at_panel.filter, seed=seed)):
+        if not isinstance(run, Progress):
+            known = known_character(list(run.findings), dict(run.facts["why_none"]))
+            return [known[scale.name] for scale in SCALES]
+    raise CircuitError("Nothing was measured; give another --seed.")
 
 
 def _shown(one: Descriptor) -> str:

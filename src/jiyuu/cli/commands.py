@@ -29,6 +29,7 @@ from jiyuu.cli.options import (
     Resonance,
     ResonanceGain,
     Set,
+    at_control,
     choose,
     notice,
     print_json,
@@ -325,8 +326,6 @@ def characterise(
     json: Json = False,
 ) -> None:
     """The whole walk on the simulated rig, into a folder. A broken run goes on where it stopped."""
-    from dataclasses import replace
-
     from jiyuu.cli.characterise import characterise as walk
 
     chosen = choose(
@@ -336,13 +335,7 @@ def characterise(
     standing = chosen.standing
     if not 0 <= seed < 2**63:
         raise CircuitError(f"--seed {seed} is out of range; give 0 or more.")
-    if standing.loop_gain is not None:  # a panel has a position, no loop gain
-        percent = standing.filter.percent_at(standing.loop_gain)
-        if percent > 100:
-            raise CircuitError(f"--resonance-gain {standing.loop_gain:g} lies past the end of the control, which is "
-                               f"{standing.full_gain:g}; give less.")
-        standing = replace(standing, resonance_percent=percent, loop_gain=None)
-    summary = walk(standing, seed=seed, folder=out, only_mode=mode is not None, inputs=chosen.files)
+    summary = walk(at_control(standing), seed=seed, folder=out, only_mode=mode is not None, inputs=chosen.files)
     if json:
         print_json(summary)
     else:

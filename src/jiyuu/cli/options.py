@@ -7,13 +7,16 @@ import sys
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.patch.file_kind import is_patch
 from jiyuu.quantities import parse_frequency, parse_number
+
+if TYPE_CHECKING:
+    from jiyuu.bench.standing import Standing
 
 FilterArgument = Annotated[str, typer.Argument(metavar="FILTER", help="Catalogue id, *.filter.json or *.patch.json.")]
 Mode = Annotated[str | None, typer.Option("--mode", help="Output of the circuit; the first one when not given.")]
@@ -103,6 +106,18 @@ def choose(
     # A drive past what the Setup step offers is still a drive: the command line is not bound to its range.
     setup = standing.setup.model_copy(update={"drive_db": drive})
     return Chosen(replace(standing, setup=setup), files)
+
+
+def at_control(standing: Standing) -> Standing:
+    """With its loop gain at the position of the control that gives it: a panel has a position, no loop gain. Raises
+    CircuitError for one past the end."""
+    if standing.loop_gain is None:
+        return standing
+    percent = standing.filter.percent_at(standing.loop_gain)
+    if percent > 100:
+        raise CircuitError(f"--resonance-gain {standing.loop_gain:g} lies past the end of the control, which is "
+                           f"{standing.full_gain:g}; give less.")
+    return replace(standing, resonance_percent=percent, loop_gain=None)
 
 
 def _ringing(standing: Any, q: float | None) -> Any:

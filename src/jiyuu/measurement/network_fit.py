@@ -110,6 +110,11 @@ class DrawnNetwork:
     order: Order
     unit: float
 
+    @property
+    def poles(self) -> ComplexArray:
+        """(n,) rad/s."""
+        return np.asarray(self.unit * np.roots(np.append(1.0, self.coefficients[: self.order.poles][::-1])))
+
     def at(self, frequency_hz: FloatArray) -> ComplexArray:
         """(n,) gain, the delay in it."""
         from jiyuu.measurement.network_kernel import by_coefficients

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from jiyuu.measurement.contexts import Differing
 from jiyuu.measurement.finding import Finding
 from jiyuu.quantities import shown_hz, signed
-from jiyuu.wording.numbers import signed_digits, three_digits
+from jiyuu.wording.numbers import signed_digits, stated, three_digits
 from jiyuu.wording.quantity import Quantity, context
 
 _SAYS: Mapping[str, Callable[[float], str]] = {
@@ -112,7 +112,46 @@ def _differs(finding: Finding) -> str:
                                (by.first, by.second))
 
 
+def _measured(title: str, meaning: str, how: str, formula: str = "") -> Quantity:
+    return Quantity(title, lambda finding: f"{title} {_stated(finding)}.", meaning, how, formula)
+
+
+def _stated(finding: Finding) -> str:
+    least = 0.01 if finding.unit in ("ms", "cents", "dB", "LU") else 0.001  # nobody reads further
+    doubt = None if finding.uncertainty is None else max(finding.uncertainty, least)
+    return f"{stated(finding.value, doubt)} {finding.unit}"
+
+
+LOOKED = ("The source is played through the unit until it stands still, and looked at several times; ± is what the "
+          "looks scatter by (Student 1908, Biometrika).")
+SWEPT = "Read from soft sweeps through the unit as it is set."
+
 QUANTITIES: dict[str, Quantity] = {
+    "brightness": _measured(
+        "Brightness", "How far the middle of its spectrum lies above the fundamental.", LOOKED,
+        "log₂(spectral centroid / fundamental), weighted by power, 20 Hz to 20 kHz."),
+    "sharpness": _measured("Sharpness", "How sharp it sounds at the loudness chosen.", LOOKED,
+                           "DIN 45692 on specific loudness after ISO 532-1."),
+    "body": _measured("Body", "What it leaves of the source under half the cutoff.", LOOKED,
+                      "energy under half the cutoff, out re in."),
+    "edge": _measured("Edge", "How hard its edge is.", SWEPT, "drop over the first octave past the −3 dB point."),
+    "peak": _measured("Peak", "How high its peak stands.", SWEPT, "highest level re the passband."),
+    "bass_kept": _measured(
+        "Bass kept", "What resonance does to the bass.", "Soft sweeps with resonance as it is set and without.",
+        "level three octaves under the cutoff at this resonance re none."),
+    "grit": _measured("Grit", "How much harmonics it adds at the nominal level.", "A tone of 5 V is played through it.",
+                      "THD over harmonics 2 to 20."),
+    "roughness": _measured("Roughness", "How rough it sounds at the loudness chosen.", LOOKED,
+                           "Daniel and Weber 1997, Acustica."),
+    "whistle_share": _measured("Whistle share", "How much of what is heard lies at its whistle.", LOOKED,
+                               "energy within a sixth of an octave of the whistle, re all."),
+    "calm": _measured("Calm, peak level", "How far the height of its peak moves with level.",
+                      "Sweeps from 0.1 to 5 V are played through it.", "highest less lowest."),
+    "calm_pitch": _measured("Calm, peak frequency", "How far its peak moves in pitch with level.",
+                            "Sweeps from 0.1 to 5 V are played through it.", "1200·log₂(highest / lowest)."),
+    "snap": _measured("Snap", "How long a knock rings.", "By the slowest pair of poles of the network that explains "
+                      "its response.", "T60 = ln 1000 / |Re p|."),
+    "loudness": _measured("Loudness re the source", "How loud it comes out.", LOOKED, "ITU-R BS.1770, out less in."),
     "difference": Quantity(
         "Difference", _differs, "What one filter is beside another, in one quantity of their character.",
         "Both are played the same source until they stand still, at one cutoff by the definition chosen, and read "

@@ -76,14 +76,15 @@ def datasheet(book: Book, letter: str, *, on: date | None = None) -> Sheet:
     nothing was measured."""
     shelved = shelved_of(book, letter)
     standing = Standing.of(shelved.document, book.settings().get(shelved.id, {}))
-    runs = [run for run in book.newest_runs(shelved.id) if step_named(run.step).measures]
+    known = {step.run_key for step in walk() if step.measures}
+    runs = [run for run in book.newest_runs(shelved.id) if run.step in known]
     if not runs:
         raise JiyuuError(f"Nothing is measured of {letter} yet, so there is no datasheet to write; measure first.")
     findings = {run_id: [logged.finding for logged in found]
                 for run_id, found in book.findings_of_runs([run.id for run in runs]).items()}
     parts = [_conditions(standing, runs), _glance(standing, runs, findings)]
     for step in walk():
-        of_step = [run for run in runs if run.step == step.key]
+        of_step = [run for run in runs if run.step == step.run_key]
         if not of_step:
             continue
         parts.append(Part(step.name, pictures=pictures_of(_kinds(book, of_step))))

@@ -15,17 +15,20 @@ from jiyuu.desktop.theme.style import SMALL_PX, THEME
 NAME_PX, END_PX, VALUE_PX, TOP_PX = 132.0, 104.0, 96.0, 22.0
 LEAST_NOTICED = 4.0  # just-noticeable differences that a scale spans at least
 MOST_TICKS = 60
+DOT_PX = 3.0  # half of one
 APART_PX = 11.0  # letters of one scale stand no closer
 
 
 @dataclass(frozen=True, slots=True)
 class Mark:
-    """A letter on a scale; value None where it has none."""
+    """A letter on a scale; value None where it has none. measured: of the unit, beside what its drawing says."""
 
     letter: str
     colour: str
     value: float | None
     uncertainty: float
+    measured: float | None = None
+    measured_doubt: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +47,7 @@ class CharacterScales(PaintedFigure):
     """Rows share their height; what has no value is named at the right."""
 
     def __init__(self) -> None:
-        super().__init__("Character, a tick for every difference that is noticed")
+        super().__init__("Character: letters as drawn, dots as measured; a tick for every difference that is noticed")
         self._rows: tuple[ScaleRow, ...] = ()
         self.setMinimumSize(420, 300)
 
@@ -59,21 +62,24 @@ class CharacterScales(PaintedFigure):
             known = sorted((mark for mark in row.marks if mark.value is not None), key=lambda mark: mark.value or 0.0)
             if known:
                 lines.append(f"{row.title}, {row.low} to {row.high}: " + ", ".join(
-                    f"{mark.letter} {_number(mark.value)}" for mark in known) + f" {row.unit}.")
+                    f"{mark.letter} {_number(mark.value)}" + (
+                        "" if mark.measured is None else f" (measured {_number(mark.measured)})")
+                    for mark in known) + f" {row.unit}.")
         return tuple(lines)
 
     def rows(self) -> list[tuple[object, ...]]:
         """Quantities by letters."""
-        found: list[tuple[object, ...]] = [("quantity", "unit", "letter", "value", "uncertainty", "jnd")]
-        found += [(row.title, row.unit, mark.letter, mark.value, mark.uncertainty, row.jnd)
-                  for row in self._rows for mark in row.marks]
+        found: list[tuple[object, ...]] = [
+            ("quantity", "unit", "letter", "value", "uncertainty", "jnd", "measured", "measured_uncertainty")]
+        found += [(row.title, row.unit, mark.letter, mark.value, mark.uncertainty, row.jnd, mark.measured,
+                   None if mark.measured is None else mark.measured_doubt) for row in self._rows for mark in row.marks]
         return found if len(found) > 1 else []
 
     # Drawing
 
     def span_of(self, row: ScaleRow) -> tuple[float, float] | None:
         """Ends of a scale in its unit; None where nothing stands on it."""
-        known = [mark.value for mark in row.marks if mark.value is not None]
+        known = [value for mark in row.marks for value in (mark.value, mark.measured) if value is not None]
         if not known:
             return None
         low, high = min(known), max(known)
@@ -145,6 +151,19 @@ class CharacterScales(PaintedFigure):
                 painter.setPen(QPen(ink, 1))
                 painter.drawLine(QPointF(x, y - 4), QPointF(written, y - 6))
             painter.drawText(QPointF(written - metrics.horizontalAdvance(mark.letter) / 2, y - 7), mark.letter)
+        for mark in row.marks:
+            if mark.measured is not None:
+                self._paint_measured(painter, row, mark, mark.measured, y)
+
+    def _paint_measured(self, painter: QPainter, row: ScaleRow, mark: Mark, value: float, y: float) -> None:
+        x, ink = self.x_of(row, value), QColor(mark.colour)
+        wide = abs(self.x_of(row, value + mark.measured_doubt) - x)
+        painter.setPen(QPen(ink, 2))
+        if wide > DOT_PX:
+            painter.drawLine(QPointF(x - wide, y), QPointF(x + wide, y))
+        painter.setBrush(ink)
+        painter.drawEllipse(QPointF(x, y), DOT_PX, DOT_PX)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
 def dodged(places: Sequence[float], apart: float) -> list[float]:

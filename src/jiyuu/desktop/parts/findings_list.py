@@ -39,9 +39,13 @@ class FindingsList(QListWidget):
     def _lay_out(self) -> None:
         self.scheduleDelayedItemsLayout()
 
-    def fill(self, logged: Sequence[LoggedFinding], predicted: Sequence[Finding] = ()) -> None:
-        """Measured ones, and under them what more the drawing says."""
-        self._fill([*((entry.finding, entry) for entry in logged), *((finding, None) for finding in predicted)])
+    def fill(
+        self, logged: Sequence[LoggedFinding], predicted: Sequence[Finding] = (), *, predicted_first: bool = False
+    ) -> None:
+        """Measured ones, and under them what more the drawing says, or the other way round."""
+        read: list[tuple[Finding, LoggedFinding | None]] = [(entry.finding, entry) for entry in logged]
+        drawn: list[tuple[Finding, LoggedFinding | None]] = [(finding, None) for finding in predicted]
+        self._fill(drawn + read if predicted_first else read + drawn)
 
     def sentences(self) -> list[str]:
         """What stands in the list."""

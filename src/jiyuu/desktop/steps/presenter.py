@@ -29,12 +29,14 @@ PREDICTED_HEADING = "Predicted from the circuit; nothing measured yet (M)."
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Said:
-    """A heading, the findings from the book, predicted ones, and what is wrong with the measurement."""
+    """A heading, the findings from the book, predicted ones, and what is wrong with the measurement; which of the two
+    come first."""
 
     heading: str
     logged: list[LoggedFinding]
     predicted: tuple[Finding, ...] = ()
     warnings: tuple[str, ...] = ()
+    predicted_first: bool = False
 
 
 class StepPresenter(QObject):
@@ -44,6 +46,7 @@ class StepPresenter(QObject):
     standing = pyqtSignal(object)  # Standing, whenever anything has moved
     findings = pyqtSignal(object)  # Said
     message = pyqtSignal(str, bool)  # text, is an error
+    predicted_first = False
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session)
@@ -165,7 +168,7 @@ class StepPresenter(QObject):
         if shelved is None:
             return
         standing, book = self._session.standing(), self._session.book
-        runs = book.runs(shelved.id, self.step.key, mode=standing.mode)
+        runs = book.runs(shelved.id, self.step.run_key, mode=standing.mode)
         self.run = runs[0] if runs else None
         self.tables = book.tables(self.run.id) if self.run else {}
         self.logged = book.findings_of_run(self.run.id) if self.run else []
@@ -203,7 +206,7 @@ class StepPresenter(QObject):
         known = {logged.finding.quantity for logged in self.logged}
         rest = tuple(finding for finding in self.predicted_findings() if finding.quantity not in known)
         wrong = tuple(entry["sentence"] for entry in (self.run.facts.get("warnings", ()) if self.run else ()))
-        self.findings.emit(Said(self.heading(), self.logged, rest, wrong))
+        self.findings.emit(Said(self.heading(), self.logged, rest, wrong, self.predicted_first))
 
     # What the person does
 

@@ -120,7 +120,7 @@ class StepView(QObject):
         if self.found is not None:
             self.found.warn(said.warnings)
         if self.findings is not None:
-            self.findings.fill(said.logged, said.predicted)
+            self.findings.fill(said.logged, said.predicted, predicted_first=said.predicted_first)
         if self.bar is not None:
             self.bar.keep.setEnabled(bool(said.logged))
         if self._unstyled:

@@ -11,6 +11,9 @@ from PyQt6.QtCore import pyqtSignal
 from jiyuu.bench.side_by_side import SideBySide, side_by_side_steps
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
+from jiyuu.bench.steps.comparison import known_character
+from jiyuu.bench.walk import why_out_of_date
+from jiyuu.book.stored import StoredRun
 from jiyuu.character.comparison import Same, Verdict, weighed
 from jiyuu.character.descriptors import Descriptor
 from jiyuu.character.scales import ALL
@@ -27,6 +30,7 @@ from jiyuu.signals.source import Source, SourceKind
 REMEMBERED = 96  # characters that need not be computed again
 PASSED_BY_MS = 500  # that the step is looked at before anything is computed
 MOST_REASONS = 7  # quantities that are explained at once
+SAME_CUTOFF = 1e-3  # share by which two cutoffs may differ and still be one
 RANK = {Verdict.HEARD: 0, Verdict.NO_THRESHOLD: 1, Verdict.HARDLY: 2, Verdict.NOT_MEASURED: 3,
         Verdict.NOT_COMPARABLE: 4}
 
@@ -35,8 +39,10 @@ class ComparisonPresenter(StepPresenter):
     """The view asks with methods; signals carry finished values."""
 
     compared = pyqtSignal(object)  # SideBySide
+    read = pyqtSignal()  # what was measured of the filters of the shelf is known
     left = pyqtSignal()  # nobody looks at the step any more
     explained = pyqtSignal(object)  # Progress, Why, or None: nothing is explained of what stands
+    predicted_first = True  # what tells two apart
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)
@@ -44,6 +50,7 @@ class ComparisonPresenter(StepPresenter):
         self._known: dict[str, Mapping[str, Descriptor]] = {}
         self._shelf: list[tuple[str, str, Standing]] = []
         self._findings: tuple[Finding, ...] = ()
+        self._measured: dict[str, dict[str, Descriptor]] = {}
         self.reasons: Why | None = None
         self._asking = Jobs(session.crew, "explaining a difference", self)
         self._asking.stepped.connect(self._on_reason)
@@ -76,6 +83,36 @@ class ComparisonPresenter(StepPresenter):
         self._judge()
         self.compared.emit(found)
 
+    # What is read of the book
+
+    def show_run(self, runs: list[StoredRun]) -> None:
+        """Of all filters on the shelf, where they stand as they stood and were played the same."""
+        book, session = self._session.book, self._session
+        self._measured = {}
+        for one in session.shelf:
+            standing = session.standing(one)
+            found = book.runs(one.id, self.step.run_key, mode=standing.mode)
+            if found and why_out_of_date(self.step, standing, self.setting, found[0]) is None:
+                logged = [entry.finding for entry in book.findings_of_run(found[0].id)]
+                self._measured[one.letter] = known_character(logged, found[0].facts.get("why_none", {}))
+        shelved = self.shelved
+        # What was told, or heard blind, last.
+        others = [] if shelved is None else book.runs(shelved.id, self.step.key, mode=session.standing().mode)
+        if others:
+            self.logged = [*book.findings_of_run(others[0].id), *self.logged]
+        self._judge()
+        self.read.emit()
+
+    def measured_of(self, letter: str, scale: str) -> Descriptor | None:
+        """None where it was not measured, or not at the cutoff at which the filters are compared."""
+        one = None if self.seen is None else self.seen.of(letter)
+        shelved = next((kept for kept in self._session.shelf if kept.letter == letter), None)
+        found = self._measured.get(letter, {}).get(scale)
+        if one is None or one.subject is None or shelved is None or found is None or found.value is None:
+            return None
+        standing_hz = self._session.standing(shelved).standing_hz
+        return found if abs(one.subject.cutoff_hz / standing_hz - 1) < SAME_CUTOFF else None
+
     # What is said
 
     @property
@@ -92,13 +129,16 @@ class ComparisonPresenter(StepPresenter):
         else:
             ranked = []
             for scale in ALL:
-                found = weighed(scale, [here.character[scale.name], there.character[scale.name]])
+                read = [self.measured_of(one.letter, scale.name) for one in (here, there)]
+                both = [one for one in read if one is not None]
+                drawn = [here.character[scale.name], there.character[scale.name]]
+                found = weighed(scale, both if len(both) == 2 else drawn)
                 difference = found.difference
                 apart = 0.0 if difference is None or not found.jnd else abs(difference) / found.jnd
                 by = Differing(scale.name, self.letter, self.beside, found.jnd, str(found.verdict),
                                difference is not None)
                 ranked.append((RANK[found.verdict], -apart, Finding("difference", difference or 0.0, scale.unit,
-                                                                    context=by, measured=False)))
+                                                                    context=by, measured=len(both) == 2)))
             self._findings = tuple(one for *_, one in sorted(ranked, key=lambda one: one[:2]))
         self.say()
 
@@ -115,7 +155,10 @@ class ComparisonPresenter(StepPresenter):
                     return one.refused
         if not self._findings:
             return f"Listening to {self.letter} and {self.beside} …"
-        return f"{self.beside} beside {self.letter}, predicted; what is heard most first."
+        both = self.letter in self._measured and self.beside in self._measured
+        how = "measured" if any(finding.measured for finding in self._findings) else (
+            "predicted (measured at cutoffs of their own: same cutoff by knob compares those)" if both else "predicted")
+        return f"{self.beside} beside {self.letter}, {how}; what is heard most first."
 
     # What the person does
 

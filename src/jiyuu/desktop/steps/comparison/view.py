@@ -83,6 +83,7 @@ class ComparisonView(StepView):
         self.figures = stacked(self.level, self.lower, shares=(46, 54))
         self._build_side()
         presenter.compared.connect(self._show)
+        presenter.read.connect(lambda: self._show(presenter.seen))
         presenter.explained.connect(self._show_reasons)
         self._show_reasons(None)
         self.acts = (Act("why", "&Why do they differ", "W", self._ask_why),
@@ -107,6 +108,7 @@ class ComparisonView(StepView):
         column.add(self.apart)
         row, self.page_choice = page_buttons(PAGES, self.lower, across=4)
         column.add(row)
+        column.add(self.measure_bar())
         column.add(self.found_page(), 1)
 
     def _ask_verdict(self) -> None:
@@ -193,8 +195,10 @@ class ComparisonView(StepView):
             marks = []
             for one in known:
                 assert one.character is not None
-                found = one.character[scale.name]
-                marks.append(Mark(one.letter, palette.ink_of(one.letter).colour, found.value, found.uncertainty or 0.0))
+                found, read = one.character[scale.name], self.presenter.measured_of(one.letter, scale.name)
+                marks.append(Mark(
+                    one.letter, palette.ink_of(one.letter).colour, found.value, found.uncertainty or 0.0,
+                    None if read is None else read.value, 0.0 if read is None else read.uncertainty or 0.0))
             values = [mark.value for mark in marks if mark.value is not None]
             jnd = scale.noticed.at((min(values) + max(values)) / 2) if values else None
             rows.append(ScaleRow(scale.title, scale.unit, scale.low, scale.high, jnd or None, tuple(marks)))

@@ -104,7 +104,7 @@ class LogbookView(StepView):
             rows.addRow(name, box)
         for step in walk():
             if step.measures:
-                self.step_box.addItem(step.name, step.key)
+                self.step_box.addItem(step.name, step.run_key)
         for kind, text in WORDS.items():
             self.kind.addItem(text, kind)
         for verdict in Verdict:
