@@ -32,7 +32,10 @@ class Palette:
     inks: tuple[Ink, ...]
 
     def ink_of(self, letter: str) -> Ink:
-        return self.inks[(ord(letter[:1] or "A") - ord("A")) % len(self.inks)]
+        """Of a filter's letter; of a digit, for how one of them stood, from the last ink backwards."""
+        first = letter[:1] or "A"
+        place = ord("0") - ord(first) if first.isdigit() else ord(first) - ord("A")
+        return self.inks[place % len(self.inks)]
 
 
 _DASHES: tuple[tuple[float, ...], ...] = ((), (5, 2.5), (1.2, 2), (6, 2, 1.2, 2), (10, 3), (6, 2, 1.2, 2, 1.2, 2))

@@ -268,3 +268,28 @@ def test_units_stand_beside_their_drawings_and_are_told_apart_as_measured(step, 
     step.keep_current()
     settled(window, qtbot)
     assert [logged.kept for logged in step.presenter.logged].count(True) == 1
+
+
+def test_a_filter_stands_beside_itself_as_it_was_stored(window, qtbot):
+    """Three revisions of one board."""
+    window.session.take_letter("C")
+    window.go("comparison")
+    settled(window, qtbot)
+    step = window.shown
+    others = [step.beside.itemText(i) for i in range(step.beside.count())]
+    assert others[-3:] == ["1  Revision 1 (stored)", "2  Revision 2 (stored)", "3  Revision 3 (stored)"]
+    assert {"C", "1", "2", "3"} <= set(step.level.shown_names())
+    assert step.level.curve("1").values == pytest.approx(step.level.curve("C").values, abs=1e-9)
+    grit = {row[2]: row[3] for row in step.scales.rows()[1:] if row[0] == "Grit"}
+    body = {row[2]: row[3] for row in step.scales.rows()[1:] if row[0] == "Body"}
+    assert grit["1"] == pytest.approx(grit["C"])
+    assert grit["2"] != pytest.approx(grit["1"], rel=0.01)
+    assert body["3"] > body["2"] + 0.5  # some of the bass is given back
+    chosen(step.beside, others[-1])
+    settled(window, qtbot)
+    assert step.presenter.heading().startswith("3 beside C, predicted")
+    assert any(line.startswith("3 is") and "louder than C" in line for line in step.findings.sentences())
+    # Called back, the filter in hand is that revision.
+    window.session.change({"parameters": {"feedback_headroom_v": 0.4, "compensation": 0.5}})
+    settled(window, qtbot)
+    assert step.level.curve("3").values == pytest.approx(step.level.curve("C").values, abs=1e-9)

@@ -14,6 +14,7 @@ from tempfile import TemporaryDirectory
 
 from jiyuu.bench.run import Run, keep
 from jiyuu.bench.standing import Standing
+from jiyuu.bench.stored_settings import storing
 from jiyuu.bench.walk import measured as bench_measured
 from jiyuu.bench.walk import setting_of, step_named
 from jiyuu.book.opening import give_name
@@ -73,6 +74,10 @@ EVENINGS = ("2026-03-02T18:{minute:02d}:00.000+00:00", "2026-03-05T19:{minute:02
             "2026-03-19T17:{minute:02d}:00.000+00:00")
 DATED = (("filters", "created_at"), ("notes", "made_at"), ("runs", "made_at"), ("findings", "kept_at"),
          ("actions", "done_at"))
+# Board C drawn three times: as it was, with a limiter that takes hold earlier, then with some of the bass given back.
+REVISIONS: tuple[tuple[str, dict[str, float]], ...] = (
+    ("Revision 1", {}), ("Revision 2", {"feedback_headroom_v": 0.4}),
+    ("Revision 3", {"feedback_headroom_v": 0.4, "compensation": 0.5}))
 AS_FOUND = {"offset": -5.0}  # turns at which the trim of A stood, the first evening
 
 
@@ -81,6 +86,9 @@ def _write(path: Path, *, measured: bool) -> None:
     try:
         rows = {letter: book.add_filter(letter, document, seed=seed) for letter, seed, document in BOARDS}
         book.add_note("Six boards to trim before the light is lit again. Start with A: its ladder is the reference.")
+        for minute, (name, parameters) in enumerate(REVISIONS):
+            how = {"parameters": parameters} if parameters else {}
+            book.set_values(rows["C"], storing(how, name, EVENINGS[0].format(minute=40 + minute)))
         if measured:
             book.set_values(rows["A"], {"trims": AS_FOUND})
             _measure(book, rows, "A", trims=Trims(**AS_FOUND))

@@ -12,6 +12,7 @@ from jiyuu.bench.side_by_side import SideBySide, side_by_side_steps
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.bench.steps.comparison import known_character
+from jiyuu.bench.stored_settings import stored
 from jiyuu.bench.walk import why_out_of_date
 from jiyuu.book.stored import StoredRun
 from jiyuu.character.comparison import Same, Verdict, weighed
@@ -22,6 +23,7 @@ from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.presenter import PAUSE_MS, StepPresenter
+from jiyuu.errors import JiyuuError
 from jiyuu.measurement.contexts import Differing
 from jiyuu.measurement.finding import Finding
 from jiyuu.progress import Progress
@@ -29,6 +31,7 @@ from jiyuu.signals.source import Source, SourceKind
 
 REMEMBERED = 96  # characters that need not be computed again
 PASSED_BY_MS = 500  # that the step is looked at before anything is computed
+MOST_STORED = 9  # settings of the filter in hand that stand beside it
 MOST_REASONS = 7  # quantities that are explained at once
 SAME_CUTOFF = 1e-3  # share by which two cutoffs may differ and still be one
 RANK = {Verdict.HEARD: 0, Verdict.NO_THRESHOLD: 1, Verdict.HARDLY: 2, Verdict.NOT_MEASURED: 3,
@@ -65,11 +68,10 @@ class ComparisonPresenter(StepPresenter):
 
     def begin_computing(self) -> None:
         """Shelf and settings belong to the interface thread: they are taken along as they stand."""
-        self._shelf = [(one.letter, one.document.name, self._session.standing(one)) for one in self._session.shelf]
+        self._shelf = [(one.letter, one.document.name, self.now() if one.letter == self.letter
+                        else self._session.standing(one)) for one in self._session.shelf]
+        self._shelf += self._as_stored()
         self._pause.setInterval(PAUSE_MS)
-        in_hand = self.letter
-        self._shelf = [(letter, name, self.now() if letter == in_hand else standing)
-                       for letter, name, standing in self._shelf]
         self._asking.drop()
         self._on_reason(None)
         while len(self._known) > REMEMBERED:
@@ -82,6 +84,22 @@ class ComparisonPresenter(StepPresenter):
         self.seen = found
         self._judge()
         self.compared.emit(found)
+
+    def _as_stored(self) -> list[tuple[str, str, Standing]]:
+        """The filter in hand as it stood when its settings were stored: 1 the oldest."""
+        shelved, found = self.shelved, []
+        for number, one in enumerate(() if shelved is None else stored(self._session.kept())[:MOST_STORED], start=1):
+            assert shelved is not None
+            try:
+                found.append((str(number), f"{one.name} (stored)", Standing.of(shelved.document, one.values)))
+            except JiyuuError:
+                continue  # a book of another version may hold what is not known here
+        return found
+
+    def others(self) -> list[tuple[str, str]]:
+        """Letter and name of all that can stand beside the filter in hand: the shelf, then itself as stored."""
+        shelf = [(one.letter, one.document.name) for one in self._session.shelf if one.letter != self.letter]
+        return [*shelf, *((letter, name) for letter, name, _ in self._as_stored())]
 
     # What is read of the book
 
@@ -118,7 +136,7 @@ class ComparisonPresenter(StepPresenter):
     @property
     def beside(self) -> str:
         """Letter of the filter that the one in hand is told apart from."""
-        letters = [one.letter for one in self._session.shelf if one.letter != self.letter]
+        letters = [letter for letter, _ in self.others()]
         return self.setting.beside if self.setting.beside in letters else letters[0] if letters else ""
 
     def _judge(self) -> None:
@@ -146,8 +164,8 @@ class ComparisonPresenter(StepPresenter):
         return self._findings
 
     def heading(self) -> str:
-        if len(self._session.shelf) < 2:
-            return "Nothing stands beside this filter: add another to the shelf."
+        if not self.others():
+            return "Nothing stands beside this filter: add another to the shelf, or store how it stands (Ctrl+Shift+S)."
         if self.seen is not None:
             for letter in (self.letter, self.beside):
                 one = self.seen.of(letter)

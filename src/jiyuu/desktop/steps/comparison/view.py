@@ -133,8 +133,7 @@ class ComparisonView(StepView):
 
     def show_standing(self, standing: Standing) -> None:
         presenter = self.presenter
-        letters = [f"{one.letter}  {one.document.name}" for one in self._session.shelf
-                   if one.letter != presenter.letter]
+        letters = [f"{letter}  {name}" for letter, name in presenter.others()]
         if [self.beside.itemText(i) for i in range(self.beside.count())] != letters:
             self.beside.clear()
             self.beside.addItems(letters)
