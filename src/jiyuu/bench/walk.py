@@ -38,7 +38,7 @@ def walk() -> tuple[Step, ...]:
 def step_named(key: str) -> Step:
     """By its key, or by what its runs are called. Raises JiyuuError listing the steps there are."""
     for step in walk():
-        if key in (step.key, step.run_key):
+        if step.key == key or step.run_key == key:
             return step
     raise JiyuuError(f"There is no step '{key}'; there are: {', '.join(step.key for step in walk())}.")
 
