@@ -29,6 +29,12 @@ def test_a_question_is_at_least_as_far_apart_as_can_be_noticed(topic, jnds, seed
     if topic is not Topic.SLOPE:  # modes come as they are
         assert asked.jnds == pytest.approx(max(jnds, LEAST_JNDS), rel=0.1)
     assert question(topic, jnds, seed).values == asked.values
+    if topic is Topic.FAMILY:
+        assert asked.pair[asked.more].filter.circuit == "transistor-ladder"
+        assert asked.pair[1 - asked.more].filter.circuit == "diode-ladder"
+        stages = (1 + 0.125j) ** 4  # of a ladder, three octaves under its cutoff
+        lost_db = 20 * np.log10(abs(stages / (stages + asked.pair[asked.more].gain)))
+        assert asked.values[asked.more] == pytest.approx(lost_db, abs=1e-6)
 
 
 def test_more_resonance_is_a_higher_peak_and_a_steeper_slope_falls_more():

@@ -24,7 +24,7 @@ from jiyuu.signals.source import Source
 FIRST_JNDS, MOST_JNDS, LEAST_JNDS, FACTOR = 8.0, 24.0, 1.0, 1.5
 REVERSALS, COUNTED, MOST_QUESTIONS = 8, 6, 40
 HALVINGS = 24
-LADDER = "transistor-ladder"
+LADDER, DIODE_LADDER = "transistor-ladder", "diode-ladder"
 SLOPES = ("lowpass-24", "lowpass-18", "lowpass-12", "lowpass-6")
 MOST_OF_ONSET = 0.97
 SOFT, MOST_DRIVE = 0.03, 16.0  # ahead of it: where it hardly bends, and by how much more at most
@@ -38,13 +38,15 @@ class Topic(StrEnum):
     SLOPE = "slope"
     BASS = "bass"
     DRIVE = "drive"
+    FAMILY = "family"
 
 
 # What is asked, and the quantity by which one has more of it.
 ASKED = {Topic.CUTOFF: ("Which is open further?", "cutoff_3db_hz"),
          Topic.RESONANCE: ("Which has more resonance?", "peak"),
          Topic.SLOPE: ("Which falls more steeply?", "edge"), Topic.BASS: ("Which keeps more bass?", "bass_kept"),
-         Topic.DRIVE: ("Which is driven harder?", "grit")}
+         Topic.DRIVE: ("Which is driven harder?", "grit"),
+         Topic.FAMILY: ("Which is the transistor ladder (the other a diode ladder)?", "bass_kept")}
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,8 +70,8 @@ def question(topic: Topic, jnds: float, seed: int) -> Question:
         base = Subject(Filter(name="Question", circuit=LADDER), SLOPES[0], float(300 * 4 ** draw.random()),
                        float(_onset_gain() * (0.3 + 0.3 * draw.random())),
                        SOFT if topic is Topic.DRIVE else 1.0)
-        other = _MOVED[topic](base, wanted)
-        first, second = sorted(((_value(topic, one), i, one) for i, one in enumerate((base, other))),
+        pair = _two_families(base, wanted) if topic is Topic.FAMILY else (base, _MOVED[topic](base, wanted))
+        first, second = sorted(((_value(topic, one), i, one) for i, one in enumerate(pair)),
                                key=lambda one: one[:2])
         apart = _jnds(topic, first[0], second[0])
         if apart >= LEAST_JNDS * (1 - 1e-6):
@@ -80,8 +82,24 @@ def question(topic: Topic, jnds: float, seed: int) -> Question:
     raise MeasurementError(f"No two filters were found that differ enough in {topic}; ask for another topic.")
 
 
-def _onset_gain() -> float:
-    found = circuit(LADDER).onset_gain
+def _two_families(base: Subject, jnds: float) -> tuple[Subject, Subject]:
+    """Both at one share of their onsets, so that they peak about alike: the more resonance, the more bass the one loses
+    beyond the other."""
+    other = replace(base, filter=Filter(name="Question", circuit=DIODE_LADDER))
+
+    def at(share: float) -> tuple[Subject, Subject]:
+        return replace(base, gain=share * _onset_gain()), replace(other, gain=share * _onset_gain(DIODE_LADDER))
+
+    low, high = 0.0, MOST_OF_ONSET
+    for _ in range(HALVINGS):
+        middle = 0.5 * (low + high)
+        apart = _jnds(Topic.FAMILY, *(_value(Topic.FAMILY, one) for one in at(middle)))
+        low, high = (middle, high) if apart < jnds else (low, middle)
+    return at(high)
+
+
+def _onset_gain(name: str = LADDER) -> float:
+    found = circuit(name).onset_gain
     assert found is not None
     return found
 
