@@ -212,6 +212,7 @@ def test_what_was_measured_stands_beside_each_other(step, window, qtbot):
 
 def test_what_is_heard_over_pitch_is_shown_and_a_verdict_written(step, window, qtbot, monkeypatch):
     monkeypatch.setitem(PLACES, Over.PITCH, np.array([110.0, 440.0]))
+    monkeypatch.setitem(PLACES, Over.RESONANCE, np.array([0.0, 50.0]))
     page = step.over
     step.page_choice.button(7).click()
     qtbot.waitUntil(lambda: not page.presenter.busy and Over.PITCH in page.presenter.found, timeout=60_000)
@@ -222,6 +223,17 @@ def test_what_is_heard_over_pitch_is_shown_and_a_verdict_written(step, window, q
     page.name.setCurrentIndex(page.name.findData("body"))
     page.name.activated.emit(page.name.currentIndex())
     assert "fuller than" in page.says.text()
+    # Over the control other quantities move as well; what is not known of it is not offered elsewhere.
+    page.over.setCurrentIndex(page.over.findData(Over.RESONANCE))
+    page.over.activated.emit(page.over.currentIndex())
+    assert page.name.findData("bass_kept") >= 0
+    qtbot.waitUntil(lambda: not page.presenter.busy and Over.RESONANCE in page.presenter.found, timeout=120_000)
+    page.name.setCurrentIndex(page.name.findData("bass_kept"))
+    page.name.activated.emit(page.name.currentIndex())
+    assert page.says.text().startswith("B keeps more bass than A at 50 %")
+    page.over.setCurrentIndex(page.over.findData(Over.PITCH))
+    page.over.activated.emit(page.over.currentIndex())
+    assert page.name.findData("bass_kept") < 0
 
     (act,) = [act for act in step.acts if act.name == "verdict"]
     act.do()

@@ -1,10 +1,11 @@
-"""How what is heard of two filters moves with pitch and level, as a page."""
+"""How the character of filters moves with pitch, level and the resonance control, as a page."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QWidget
 
@@ -21,7 +22,7 @@ from jiyuu.signals.source import Source, SourceKind
 
 WAITING = "Both filters must be known first."
 FIELD_PX = 45 * STEP
-OVERS = {Over.PITCH: "pitch of the source", Over.LEVEL: "level of the source"}
+OVERS = {Over.PITCH: "pitch of the source", Over.LEVEL: "level of the source", Over.RESONANCE: "resonance control"}
 
 
 class OverPresenter(QObject):
@@ -33,7 +34,7 @@ class OverPresenter(QObject):
     def __init__(self, session: Session, comparison: ComparisonPresenter) -> None:
         super().__init__(comparison)
         self._comparison = comparison
-        self.over, self.name = Over.PITCH, NAMES[0]
+        self.over, self.name = Over.PITCH, NAMES[Over.PITCH][0]
         self.found: dict[Over, OverSound] = {}
         self._of: Any = None
         self._computing = Jobs(session.crew, "listening at other pitches and levels", self)
@@ -48,15 +49,18 @@ class OverPresenter(QObject):
     def choose(self, *, over: Over | None = None, name: str | None = None) -> None:
         """Another descriptor, or over something else."""
         self.over, self.name = over or self.over, name or self.name
+        if self.name not in NAMES[self.over]:
+            self.name = NAMES[self.over][0]
         self.look()
 
     def look(self) -> None:
-        """Compute what is not known of the two that stand."""
+        """Compute what is not known of those that stand, the two that are told apart first."""
         comparison = self._comparison
-        seen, letters = comparison.seen, (comparison.letter, comparison.beside)
+        seen, first = comparison.seen, (comparison.letter, comparison.beside)
+        letters = () if seen is None else dict.fromkeys((*first, *(one.letter for one in seen.them)))
         pair = {letter: one.subject for letter in letters
                 if seen is not None and (one := seen.of(letter)) is not None and one.subject is not None}
-        if len(pair) < 2:
+        if not set(first) <= pair.keys():
             self.changed.emit()
             return
         setting = comparison.setting
@@ -91,12 +95,10 @@ class OverPage(QWidget):
     def __init__(self, presenter: OverPresenter) -> None:
         super().__init__()
         self.presenter = presenter
-        self.setAccessibleName("Over pitch and level")
+        self.setAccessibleName("Over pitch, level and resonance")
         column = page_column(self)
         row = QHBoxLayout()
         self.name, self.over = narrow(QComboBox()), narrow(QComboBox())
-        for name in NAMES:
-            self.name.addItem(SCALE[name].title, name)
         for over, text in OVERS.items():
             self.over.addItem(text, over)
         self.name.setAccessibleName("What is heard")
@@ -105,6 +107,7 @@ class OverPage(QWidget):
         self.over.activated.connect(lambda _: presenter.choose(over=self.over.currentData()))
         self.says = QLabel()
         self.says.setWordWrap(True)
+        self.says.setMinimumHeight(2 * self.says.fontMetrics().lineSpacing() + STEP)  # else a row gives it one
         for box in (self.name, self.over):
             box.setMinimumWidth(FIELD_PX)
             row.addWidget(box)
@@ -117,6 +120,12 @@ class OverPage(QWidget):
     def refresh(self) -> None:
         """As the presenter stands."""
         presenter, scale = self.presenter, SCALE[self.presenter.name]
+        names = NAMES[presenter.over]
+        if [self.name.itemData(i) for i in range(self.name.count())] != list(names):
+            self.name.clear()
+            for name in names:
+                self.name.addItem(SCALE[name].title, name)
+        self.name.setCurrentIndex(names.index(presenter.name))
         found = presenter.found.get(presenter.over)
         title = f"{scale.title} over the {OVERS[presenter.over]}"
         if found is None:
@@ -128,9 +137,13 @@ class OverPage(QWidget):
             ink = THEME.palette.ink_of(letter)
             courses.append(Course(letter, ink.colour, found.places, found.values[presenter.name][letter],
                                   found.doubts[presenter.name][letter], marked=True, dashed=bool(ink.dash)))
-        self.plot.show_courses(title, courses, over=UNITS[presenter.over], unit=scale.unit, log=True)
-        said = found.turns(presenter.name) if not presenter.busy else ()
-        self.says.setText(" ".join(said) or ("Listening …" if presenter.busy else "They do not differ in it."))
+        self.plot.show_courses(title, courses, over=UNITS[presenter.over], unit=scale.unit,
+                               log=presenter.over is not Over.RESONANCE)
+        first, second = found.letters[:2]
+        known = all(np.isfinite(found.values[presenter.name][letter]).any() for letter in (first, second))
+        said = found.turns(presenter.name) if known else ()
+        self.says.setText(" ".join(said) or (
+            "Listening …" if presenter.busy else f"{first} and {second} do not differ in it."))
 
     def showEvent(self, event: Any) -> None:
         """Computed only where somebody looks."""
