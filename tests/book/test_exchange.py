@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from jiyuu.book.enclosed import LARGEST_BYTES, Enclosure, enclosed, enclosure_of, read_enclosure
 from jiyuu.book.exchange import export_book, import_book
 from jiyuu.book.recovery import recover, wrong_in
 from jiyuu.book.store import Book
@@ -22,7 +23,8 @@ from jiyuu.measurement.finding import Finding, Tolerance
 
 VOICES = [Filter(name="Fog voice A", circuit="transistor-ladder", cutoff_hz=820.0),
           Filter(name="Fog voice B", circuit="state-variable", notes="Lantern room; 1,2 kΩ")]
-TABLES = ("filters", "settings", "runs", "records", "tables", "findings", "notes", "actions")
+PICTURE = b"\x89PNG\r\n\x1a\n" + bytes(range(256)) * 3
+TABLES = ("filters", "settings", "runs", "records", "tables", "findings", "notes", "enclosures", "actions")
 
 
 def written(path: Path, *, runs: int = 3) -> Path:
@@ -46,6 +48,7 @@ def written(path: Path, *, runs: int = 3) -> Path:
                       Finding("peak_hz", 1 / 7, "Hz")])
         book.keep(findings[0])
     book.add_note("half-way\nup the stairs", filter_id=rows[1])
+    book.add_note("front.png", filter_id=rows[0], enclosed=Enclosure("front.png", "image/png", PICTURE))
     book.show_note(book.add_note("put away"), shown=False)
     book.undo()
     book.close()
@@ -132,6 +135,8 @@ SPOILT = {
     "an unknown key": (in_json("runs/1/run.json", lambda one: one.update(more=1)), "more"),
     "a name that leads away": (in_json("book.json", lambda one: one["filters"][0].update(
         file="filters/../../x.filter.json")), "no name of a file"),
+    "a picture that is none": (lambda folder: (folder / "enclosed" / "2.png").write_bytes(b"no"), "begin like one"),
+    "a picture that is gone": (lambda folder: (folder / "enclosed" / "2.png").unlink(), "cannot be read"),
     "two of one number": (in_json("book.json", lambda one: one["filters"].append(one["filters"][0])), "one number"),
     "a run of nobody": (in_json("runs/1/run.json", lambda one: one.update(filter=77)), "not there"),
     "a run elsewhere": (lambda folder: (folder / "runs" / "1").rename(folder / "runs" / "9"), "bears its number"),
@@ -243,3 +248,55 @@ def test_a_recovered_book_is_no_more_than_a_copy_where_nothing_was_lost(tmp_path
     with pytest.raises(BookError, match="exists already"):
         recover(path, tmp_path / "b.jiyuu")
     shutil.rmtree(tmp_path)
+
+
+def test_what_is_enclosed_is_the_file_it_was(tmp_path):
+    book = Book.create(tmp_path / "a.jiyuu")
+    sound = tmp_path / "knock.wav"
+    soundfile.write(sound, np.linspace(-0.5, 0.5, 300), 48_000)
+    (tmp_path / "front.PNG").write_bytes(PICTURE)
+    notes = [book.add_note(path.name, enclosed=read_enclosure(path)) for path in (sound, tmp_path / "front.PNG")]
+    book.add_note("words only")
+    assert enclosed(book) == dict(zip(notes, ["audio/wav", "image/png"], strict=True))
+    assert enclosure_of(book, notes[0]) == Enclosure("knock.wav", "audio/wav", sound.read_bytes())
+    assert enclosure_of(book, notes[1]).is_picture
+    assert enclosure_of(book, 99) is None
+    export_book(book, tmp_path / "out")
+    assert (tmp_path / "out" / "enclosed" / f"{notes[0]}.wav").read_bytes() == sound.read_bytes()
+    book.undo()
+    book.undo()  # the note with the picture
+    assert [note.text for note in book.notes()] == ["knock.wav"]
+    book.close()
+
+
+@pytest.mark.parametrize(("name", "content", "says"), [
+    ("scan.pdf", b"%PDF", "neither a picture"), ("scan.png", b"GIF89a", "does not begin like one"),
+    ("nothing.wav", b"", "does not begin like one"), ("gone.flac", None, "cannot be read")])
+def test_what_cannot_be_enclosed_is_refused(tmp_path, name, content, says):
+    if content is not None:
+        (tmp_path / name).write_bytes(content)
+    with pytest.raises(BookError, match=says):
+        read_enclosure(tmp_path / name)
+
+
+def test_what_is_too_large_for_a_logbook_is_refused_before_it_is_read(tmp_path):
+    path = tmp_path / "long.wav"
+    with path.open("wb") as file:
+        file.truncate(LARGEST_BYTES + 1)
+    with pytest.raises(BookError, match="200 MB lie in a"):
+        read_enclosure(path)
+
+
+def test_a_damaged_enclosure_is_named_and_left_out_of_what_is_recovered(tmp_path):
+    path = written(tmp_path / "a.jiyuu", runs=1)
+    connection = sqlite3.connect(path)
+    connection.execute("UPDATE enclosures SET media = 'text/plain'")
+    connection.commit()
+    connection.close()
+    book = Book.open(path)
+    assert any("neither picture nor recording" in line for line in wrong_in(book))
+    book.close()
+    found = recover(path, tmp_path / "b.jiyuu")
+    assert found.rows["enclosures"] == 0
+    assert any(line.startswith("enclosures: ") for line in found.lost)
+    assert recover(Path(__file__).parent / "books" / "version-2.jiyuu", tmp_path / "c.jiyuu").lost == []

@@ -6,6 +6,7 @@ import sqlite3
 import subprocess
 import sys
 import time
+from contextlib import closing
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +16,7 @@ from jiyuu.bench.demo import BOARDS, write_demo_book
 from jiyuu.bench.demo_place import demo_book_path, prepare_demo_book
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.walk import StepState, states
+from jiyuu.book.enclosed import Enclosure, enclosed
 from jiyuu.book.store import Book
 from jiyuu.book.table import Table
 from jiyuu.circuits.filter_file import Filter
@@ -224,8 +226,10 @@ def test_the_demo_book_is_a_session_half_done(tmp_path, monkeypatch, measured_de
 
 WRITER = """
 import sys
+from contextlib import closing
 from pathlib import Path
 import numpy as np
+from jiyuu.book.enclosed import Enclosure, enclosed
 from jiyuu.book.store import Book
 from jiyuu.book.table import Table
 from jiyuu.measurement.finding import Finding
@@ -358,7 +362,9 @@ def test_a_migration_that_fails_leaves_the_book_as_it_was(tmp_path, monkeypatch)
 
 MAKER = """
 import sys
+from contextlib import closing
 from pathlib import Path
+from jiyuu.book.enclosed import Enclosure, enclosed
 from jiyuu.book.store import Book
 print("going", flush=True)
 Book.create(Path(sys.argv[1])).close()
@@ -420,3 +426,29 @@ def test_a_book_from_before_paths_opens_with_all_it_held(tmp_path):
     assert book.redo() is not None
     assert Standing.of(shelved.document, book.settings()[shelved.id]).setup.drive_db == 12.0
     book.close()
+
+
+def test_a_book_to_which_nothing_could_be_enclosed_keeps_all_it_held(tmp_path):
+    old = Path(__file__).parent / "books" / "version-2.jiyuu"
+    path = Path(shutil.copy(old, tmp_path))
+    tables = ("filters", "settings", "runs", "records", "tables", "findings", "notes")
+
+    def rows(place):
+        with closing(sqlite3.connect(place)) as connection:
+            found = {table: connection.execute(f"SELECT * FROM {table}").fetchall() for table in tables}
+            # What stands undone in it is overtaken by the next act.
+            return {**found, "actions": connection.execute("SELECT id, kind, before, after FROM actions").fetchall()}
+
+    before = rows(old)
+    reading = Book.open(path, reading=True)
+    assert enclosed(reading) == {}
+    reading.close()
+    assert path.read_bytes() == old.read_bytes()
+    book = Book.open(path)
+    note = book.add_note("front.png", enclosed=Enclosure("front.png", "image/png", b"\x89PNG"))
+    assert enclosed(book) == {note: "image/png"}
+    book.undo()
+    book.close()
+    after = rows(path)
+    assert all(set(before[table]) <= set(after[table]) for table in before)
+    assert path.with_name("version-2.jiyuu.version-2").read_bytes() == old.read_bytes()

@@ -167,3 +167,69 @@ def test_an_empty_book_says_what_to_keep(open_window, tmp_path, qtbot):
     assert "press K to keep it" in opened.shown.empty.text()
     opened.shown.presenter.put_back()
     assert "Choose a run" in opened.tidings.text()
+
+
+def dropped(window, qtbot, *paths):
+    window.files.open(list(paths))
+    settled(window, qtbot)
+
+
+def test_pictures_and_recordings_lie_in_the_logbook(window, qtbot, tmp_path, monkeypatch):
+    picture = tmp_path / "front panel.png"
+    window.grab().scaled(320, 200).save(str(picture))
+    sound = tmp_path / "knock.wav"
+    soundfile.write(sound, np.column_stack([np.linspace(-0.5, 0.25, 96_000), np.zeros(96_000)]), 48_000)
+    view = window.shown
+    dropped(window, qtbot, picture, sound)
+    entries = {entry.text: entry for entry in view.presenter.every if entry.kind is Kind.ENCLOSED}
+    assert set(entries) == {"front panel.png", "knock.wav"}
+    assert {entry.letter for entry in entries.values()} == {window.session.in_hand.letter}
+
+    view.presenter.look_at(entries["knock.wav"])
+    settled(window, qtbot)
+    assert view.pages.currentWidget() is view.enclosed
+    assert view.enclosed.words() == ("knock.wav: 2.00 s, 48000 Hz, 2 channels, peak 50.0 % of full scale.",)
+    rows = view.enclosed.rows()
+    assert rows[1][1] == pytest.approx(-0.5, abs=1e-4)
+    assert rows[-1][2] == pytest.approx(0.25, abs=1e-4)
+    assert 1.9 < rows[-1][0] < 2.0
+    view.presenter.look_at(entries["front panel.png"])
+    settled(window, qtbot)
+    assert view.enclosed.words() == ("front panel.png: 320 × 200 points.",)
+    assert view.enclosed.rows() == []
+    # Saved again it is the file it was; and what else is looked at has its own page.
+    monkeypatch.setattr("jiyuu.desktop.steps.logbook.view.chosen_to_write", lambda *_, **__: tmp_path / "again.png")
+    view.save_recording()
+    assert (tmp_path / "again.png").read_bytes() == picture.read_bytes()
+    view.presenter.look_at(first_run(view))
+    assert view.pages.currentWidget() is view.then
+
+    view.kind.setCurrentIndex(view.kind.findData(Kind.ENCLOSED))
+    view.kind.activated.emit(view.kind.currentIndex())
+    assert {entry.text for entry in view.presenter.fitting} == set(entries)
+    view.presenter.look_at(entries["knock.wav"])
+    view.presenter.take_away()
+    settled(window, qtbot)
+    assert [entry.text for entry in view.presenter.fitting] == ["front panel.png"]
+    window.session.undo()
+    settled(window, qtbot)
+    assert len(view.presenter.fitting) == 2
+
+
+def test_what_cannot_lie_in_the_logbook_says_why_and_a_picture_dropped_elsewhere_goes_there(window, qtbot, tmp_path):
+    spoilt, torn, picture = tmp_path / "a.png", tmp_path / "torn.wav", tmp_path / "b.png"
+    spoilt.write_bytes(b"no picture at all")
+    torn.write_bytes(b"RIFF and nothing behind it")
+    window.grab().scaled(32, 20).save(str(picture))
+    dropped(window, qtbot, spoilt)
+    assert "does not begin like one" in window.tidings.text()
+    dropped(window, qtbot, torn)  # a recording that cannot be read is kept as it is, and says so
+    view = window.shown
+    view.presenter.look_at(next(entry for entry in view.presenter.every if entry.text == "torn.wav"))
+    settled(window, qtbot)
+    assert "cannot be read as WAV" in view.enclosed.words()[0]
+    window.go("response")
+    settled(window, qtbot)
+    dropped(window, qtbot, picture)
+    assert window.shown is view
+    assert any(entry.text == "b.png" for entry in view.presenter.every)

@@ -10,6 +10,7 @@ from datetime import date, datetime
 from enum import StrEnum
 from typing import Any
 
+from jiyuu.book.enclosed import enclosed
 from jiyuu.book.store import Book
 from jiyuu.book.stored import StoredRun
 from jiyuu.measurement.finding import Finding, Tolerance, Verdict
@@ -23,6 +24,7 @@ class Kind(StrEnum):
     RUN = "run"
     FINDING = "finding"
     NOTE = "note"
+    ENCLOSED = "enclosed"  # a picture or a recording beside a note
     TRIM = "trim"
     SHELF = "shelf"
 
@@ -150,10 +152,12 @@ def _kept(book: Book, letters: Mapping[int, str]) -> Iterable[Entry]:
 
 
 def _notes(book: Book, letters: Mapping[int, str]) -> Iterable[Entry]:
+    media = enclosed(book)
     for note in book.notes():
         at = _time(note.made_at)
         if at is not None:
-            yield Entry(Kind.NOTE, at, letters.get(note.filter_id or -1, ""), "", note.text, Verdict.UNJUDGED, note.id)
+            kind = Kind.ENCLOSED if note.id in media else Kind.NOTE
+            yield Entry(kind, at, letters.get(note.filter_id or -1, ""), "", note.text, Verdict.UNJUDGED, note.id)
 
 
 def _acts(book: Book, letters: Mapping[int, str]) -> Iterable[Entry]:

@@ -6,6 +6,7 @@
     runs/7/run.json           a run: how the filter stood, what was asked, facts, findings
     runs/7/response.csv       its tables
     runs/7/recording.wav      its raw records: samples × full_scale_v are volts
+    enclosed/3.png            what lies beside note 3, as its file was
 """
 
 from __future__ import annotations
@@ -27,12 +28,14 @@ import numpy as np
 from pydantic import BaseModel, ValidationError
 
 from jiyuu.arrays import FloatArray
+from jiyuu.book.enclosed import ENDINGS, enclosure_of, read_enclosure
 from jiyuu.book.exchanged import (
     FORMAT,
     VERSION,
     ActPart,
     ActsPart,
     BookPart,
+    EnclosedPart,
     FilterPart,
     FindingPart,
     NotePart,
@@ -94,7 +97,8 @@ def _export(book: Book, folder: Path) -> None:
         filters.append(FilterPart(id=row["id"], letter=row["letter"], seed=row["seed"], shown=bool(row["shown"]),
                                   created_at=row["created_at"], file=name, settings=settings))
     notes = [NotePart(id=row["id"], filter=row["filter_id"], text=row["text"], shown=bool(row["shown"]),
-                      made_at=row["made_at"]) for row in book.raw("SELECT * FROM notes ORDER BY id")]
+                      made_at=row["made_at"], enclosed=_export_enclosed(book, row["id"], folder))
+             for row in book.raw("SELECT * FROM notes ORDER BY id")]
     for row in book.raw("SELECT * FROM runs ORDER BY id"):
         checkpoint()
         _export_run(book, row, folder / "runs" / str(row["id"]))
@@ -106,6 +110,17 @@ def _export(book: Book, folder: Path) -> None:
     _write_part(folder / "book.json", BookPart(format=FORMAT, version=VERSION, filters=filters, notes=notes,
                                                findings=alone))
     _write(folder / "README.txt", README)
+
+
+def _export_enclosed(book: Book, note_id: int, folder: Path) -> EnclosedPart | None:
+    one = enclosure_of(book, note_id)
+    if one is None:
+        return None
+    name = f"enclosed/{note_id}{ENDINGS.get(one.media, '')}"
+    (folder / "enclosed").mkdir(exist_ok=True)
+    (folder / name).write_bytes(one.content)
+    to_disk(folder / name)
+    return EnclosedPart.model_validate({"name": one.name, "media": one.media, "file": name})
 
 
 def _export_run(book: Book, row: sqlite3.Row, folder: Path) -> None:
@@ -205,6 +220,11 @@ def _fill(connection: sqlite3.Connection, folder: Path, whole: BookPart, acts: A
     _insert_findings(connection, whole.findings, None)
     connection.executemany("INSERT INTO notes VALUES (?, ?, ?, ?, ?)", [
         (note.id, note.filter, note.text, int(note.shown), note.made_at) for note in whole.notes])
+    for note in whole.notes:
+        if note.enclosed is not None:
+            lies = read_enclosure(folder / _plain(note.enclosed.file, "enclosed/"))
+            connection.execute("INSERT INTO enclosures VALUES (?, ?, ?, ?)", (
+                note.id, note.enclosed.name, note.enclosed.media, lies.content))
     connection.executemany("INSERT INTO actions VALUES (?, ?, ?, ?, ?, ?)", [
         (one.id, one.kind, json.dumps(one.before), json.dumps(one.after), one.undone, one.done_at)
         for one in acts.actions])

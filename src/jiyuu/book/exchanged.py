@@ -31,6 +31,14 @@ class FilterPart(Exchanged):
     settings: dict[Word, Any]
 
 
+class EnclosedPart(Exchanged):
+    """What lies beside a note: name of the file it was, what it is, where it lies now."""
+
+    name: Annotated[str, Field(min_length=1, max_length=1000)]
+    media: Literal["image/png", "image/jpeg", "audio/wav", "audio/flac"]
+    file: Word
+
+
 class NotePart(Exchanged):
     """A note, of a filter or of the whole book."""
 
@@ -39,6 +47,7 @@ class NotePart(Exchanged):
     text: str
     shown: bool
     made_at: Word
+    enclosed: EnclosedPart | None = None
 
 
 class FindingPart(Exchanged):

@@ -1,4 +1,4 @@
-"""Older books brought up to date, one version at a time, on a copy; nothing they held is lost."""
+"""Older books brought up to date, each version at once, on a copy; nothing they held is lost."""
 
 from __future__ import annotations
 
@@ -50,9 +50,23 @@ RESPONSE_SETTINGS = ("level_v", "beside", "cutoff_named")
 RENAMED_QUANTITIES = {"cusp_percent": "balance_percent"}
 
 
-def to_version_2(old: sqlite3.Connection, new: sqlite3.Connection) -> None:
-    """Everything of a version 1 book into an empty book of version 2."""
-    new.executescript(files("jiyuu.book").joinpath("schema.sql").read_text(encoding="utf-8"))
+def from_version_2(old: sqlite3.Connection, new: sqlite3.Connection) -> None:
+    """A version 2 book, to which nothing could be enclosed."""
+    old.backup(new)
+    today = sqlite3.connect(":memory:")
+    today.executescript(_schema())
+    (made,) = today.execute("SELECT sql FROM sqlite_master WHERE name = 'enclosures'").fetchone()
+    today.close()
+    new.execute(made)
+
+
+def _schema() -> str:
+    return files("jiyuu.book").joinpath("schema.sql").read_text(encoding="utf-8")
+
+
+def from_version_1(old: sqlite3.Connection, new: sqlite3.Connection) -> None:
+    """Everything of a version 1 book into an empty one."""
+    new.executescript(_schema())
     for table, columns in (
         ("filters", "id, letter, document, seed, created_at"),
         ("records", "run_id, name, sample_rate_hz, samples, volts"),
@@ -214,4 +228,5 @@ def _turn(trim: str, told: Mapping[str, Any], amount: float) -> TrimTurn:
                     float(volts) if volts else None, float(aimed) if aimed else None)
 
 
-MIGRATIONS: dict[int, Callable[[sqlite3.Connection, sqlite3.Connection], None]] = {1: to_version_2}
+MIGRATIONS: dict[int, Callable[[sqlite3.Connection, sqlite3.Connection], None]] = {
+    1: from_version_1, 2: from_version_2}

@@ -16,7 +16,7 @@ from jiyuu.errors import BookError
 from jiyuu.whole_file import to_disk, written_whole
 
 APPLICATION_ID = 0x4A495955  # 'JIYU'
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 HEADER = b"SQLite format 3\x00"
 BUSY_S = 0.5
 FULL = "lies on a disk that takes nothing more and is open for reading only; free some space and open it again"
@@ -206,8 +206,7 @@ def _opened_reading(path: Path, version: int, why: str) -> Opened:
 
 def _migrate(path: Path, version: int) -> None:
     """Brings an older book up to date on a copy, which then takes its place; the book as it was stays beside it."""
-    missing = [step for step in range(version, SCHEMA_VERSION) if step not in MIGRATIONS]
-    if missing:
+    if version not in MIGRATIONS:
         raise BookError(f"{path} is of version {version}, which this program cannot bring up to date; ask for help.")
     with written_whole(path) as copy:
         source = sqlite3.connect(path)
@@ -217,14 +216,13 @@ def _migrate(path: Path, version: int) -> None:
             kept = path.with_name(f"{path.name}.version-{version}")
             if not kept.exists():
                 shutil.copy2(path, kept)
-            for step in range(version, SCHEMA_VERSION):
-                copy.unlink()
-                target = sqlite3.connect(copy)
-                try:
-                    MIGRATIONS[step](source, target)
-                    _mark(target)
-                finally:
-                    target.close()
+            copy.unlink()
+            target = sqlite3.connect(copy)
+            try:
+                MIGRATIONS[version](source, target)
+                _mark(target)
+            finally:
+                target.close()
         finally:
             source.close()
 

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
+from jiyuu.book.enclosed import MEDIA
 from jiyuu.book.opening import APPLICATION_ID, HEADER, UNREADABLE, made, promised_size
 from jiyuu.book.store import Book
 from jiyuu.book.stored import document_of, logged_of, run_of, setting_of, shelved_of
@@ -83,6 +84,8 @@ def _fill(source: sqlite3.Connection, new: sqlite3.Connection, found: Recovered)
     for table, check in TABLES.items():
         columns = [row[1] for row in new.execute(f"PRAGMA table_info({table})")]
         count = 0
+        if table == "enclosures" and not _has(source, table):
+            continue  # a book of before
         for row in _rows(source, table, found):
             try:
                 check(row)
@@ -98,6 +101,11 @@ def _fill(source: sqlite3.Connection, new: sqlite3.Connection, found: Recovered)
     if not any(found.rows.values()):
         raise BookError("Nothing in it reads any more; open a copy of it from a backup.")
     new.commit()
+
+
+def _has(source: sqlite3.Connection, table: str) -> bool:
+    found = source.execute("SELECT 1 FROM sqlite_master WHERE type = 'table' AND name = ?", (table,))
+    return found.fetchone() is not None
 
 
 def _rows(source: sqlite3.Connection, table: str, found: Recovered) -> Iterator[sqlite3.Row]:
@@ -145,11 +153,12 @@ def _drop_orphans(new: sqlite3.Connection, found: Recovered) -> None:
     """Of runs that are lost: their tables and records mean nothing without them, a finding does."""
     lost = "run_id IS NOT NULL AND run_id NOT IN (SELECT id FROM runs)"
     new.execute(f"UPDATE findings SET run_id = NULL WHERE {lost}")
-    for table in ("tables", "records"):
-        gone = new.execute(f"DELETE FROM {table} WHERE {lost}").rowcount
+    for table, what, where in (("tables", "runs", lost), ("records", "runs", lost),
+                               ("enclosures", "notes", "note_id NOT IN (SELECT id FROM notes)")):
+        gone = new.execute(f"DELETE FROM {table} WHERE {where}").rowcount
         if gone:
             found.rows[table] -= gone
-            found.lost.append(f"{table}: {gone} belong to runs that are lost.")
+            found.lost.append(f"{table}: {gone} belong to {what} that are lost.")
 
 
 def _check_act(row: sqlite3.Row) -> None:
@@ -169,9 +178,15 @@ def _check_note(row: sqlite3.Row) -> None:
         raise BookError(f"note {row['id']} is no text")
 
 
+def _check_enclosure(row: sqlite3.Row) -> None:
+    if row["media"] not in MEDIA or not isinstance(row["content"], bytes):
+        raise BookError(f"what is enclosed with note {row['note_id']} is neither picture nor recording")
+
+
 Check = Callable[[sqlite3.Row], object]
 TABLES: Mapping[str, Check] = {
     "filters": shelved_of, "settings": setting_of, "runs": run_of,
     "tables": lambda row: table_of(row["name"], row["columns"], row["length"], row["numbers"]),
-    "records": _check_record, "findings": logged_of, "notes": _check_note, "actions": _check_act,
+    "records": _check_record, "findings": logged_of, "notes": _check_note,
+    "enclosures": _check_enclosure, "actions": _check_act,
 }

@@ -64,6 +64,12 @@ CREATE TABLE notes (
     shown INTEGER NOT NULL DEFAULT 1,
     made_at TEXT NOT NULL
 );
+CREATE TABLE enclosures (              -- pictures and recordings beside a note, as their files were
+    note_id INTEGER PRIMARY KEY REFERENCES notes(id),
+    name TEXT NOT NULL,                -- of the file
+    media TEXT NOT NULL,               -- 'image/png', 'audio/wav'
+    content BLOB NOT NULL
+);
 CREATE TABLE actions (                 -- everything a person did, for undo and redo
     id INTEGER PRIMARY KEY,
     kind TEXT NOT NULL,                -- 'set', 'keep', 'note', 'filter', 'run'

@@ -12,6 +12,7 @@ import sqlite3
 import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import astuple
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -19,6 +20,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.book.acts import act, now, turn
+from jiyuu.book.enclosed import Enclosure
 from jiyuu.book.opening import MEND, UNREADABLE, Opened, made, opened, shut
 from jiyuu.book.stored import (
     Act,
@@ -361,13 +363,15 @@ class Book:
 
     # Notes
 
-    def add_note(self, text: str, *, filter_id: int | None = None) -> int:
-        """Write a note; undoable."""
+    def add_note(self, text: str, *, filter_id: int | None = None, enclosed: Enclosure | None = None) -> int:
+        """Write a note, with what lies beside it; undoable."""
         with self._writing() as connection:
             cursor = connection.execute(
                 "INSERT INTO notes (filter_id, text, shown, made_at) VALUES (?, ?, 0, ?)", (filter_id, text, now())
             )
             row = int(cursor.lastrowid or 0)
+            if enclosed is not None:
+                connection.execute("INSERT INTO enclosures VALUES (?, ?, ?, ?)", (row, *astuple(enclosed)))
             act(connection, "note", {"note_id": row, "shown": False}, {"note_id": row, "shown": True})
         return row
 

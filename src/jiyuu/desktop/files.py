@@ -27,9 +27,10 @@ from jiyuu.patch.file_kind import is_patch
 from jiyuu.patch.reading import read_patch, write_patch
 
 CURVES = "Curves (*.csv *.txt *.tsv *.dat)"
+PICTURES, RECORDINGS = {".png", ".jpg", ".jpeg"}, {".wav", ".flac"}
 SOUNDS, PATCHES = "Sounds (*.wav)", "Patches (*.json)"
 NOTHING = ("nothing to be done with that here. Drop a book (*.jiyuu), a filter or patch (*.filter.json, *.patch.json), "
-           "a stimulus with its recording (WAV or FLAC), or a curve (CSV: Hz, dB, degrees).")
+           "a stimulus with its recording (WAV or FLAC), a curve (CSV: Hz, dB, degrees), or a picture for the logbook.")
 
 
 def _file_name(text: str) -> str:
@@ -169,7 +170,7 @@ class Files(QObject):
     def open(self, paths: list[Path]) -> None:
         """Files dropped or chosen: a book, filter files, a curve, or a stimulus with its recording."""
         endings = {path.suffix.lower() for path in paths}
-        sounds, single = bool(endings) and endings <= {".wav", ".flac"}, len(paths) == 1
+        sounds, single = bool(endings) and endings <= RECORDINGS, len(paths) == 1
         shown: Any = self._frame.shown.presenter
         if endings == {".jiyuu"} and single:
             self._guarded(lambda: self.change_book(Book.open(paths[0])))
@@ -177,6 +178,8 @@ class Files(QObject):
             self._guarded(lambda: self._shelve_all(paths))
         elif single and endings <= {".csv", ".tsv", ".txt", ".dat"}:
             self._guarded(lambda: self.curves.open(paths[0]))
+        elif endings and (endings <= PICTURES or (hasattr(shown, "enclose") and endings <= {*PICTURES, *RECORDINGS})):
+            self._guarded(lambda: self._takes("enclose", "logbook")(paths))
         elif sounds and len(paths) == 2:
             self._guarded(lambda: self._takes("measure_files")(*paths))
         elif sounds and single and hasattr(shown, "read_recording"):
@@ -186,10 +189,10 @@ class Files(QObject):
         else:
             self.message.emit(f"{', '.join(path.name for path in paths)}: {NOTHING}", True)
 
-    def _takes(self, what: str) -> Callable[..., None]:
-        """Whoever takes such files: the step that is looked at, or else the Response step."""
+    def _takes(self, what: str, otherwise: str = "response") -> Callable[..., None]:
+        """Whoever takes such files: the step that is looked at, or else another one."""
         if not hasattr(self._frame.shown.presenter, what):
-            self._frame.go("response")
+            self._frame.go(otherwise)
         taken: Callable[..., None] = getattr(self._frame.shown.presenter, what)
         return taken
 

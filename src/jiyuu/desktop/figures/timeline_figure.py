@@ -21,9 +21,10 @@ from jiyuu.measurement.finding import Verdict
 LEFT_PX, HEAD_PX, FOOT_PX, SIDE_PX = 40.0, 44.0, 22.0, 10.0
 DAY_PX, MARK_PX, MARK_APART_PX, REACH_PX, CLOSEST_PX = 96.0, 4.5, 13.0, 12.0, 3.0
 CALLED = {Kind.RUN: "measured", Kind.FINDING: "finding kept", Kind.NOTE: "note", Kind.TRIM: "trim turned",
-          Kind.SHELF: "put on the shelf, or off"}
+          Kind.SHELF: "put on the shelf, or off", Kind.ENCLOSED: "picture or recording"}
 COUNTED = {Kind.RUN: ("run", "runs"), Kind.FINDING: ("finding kept", "findings kept"), Kind.NOTE: ("note", "notes"),
-           Kind.TRIM: ("trim turned", "trims turned"), Kind.SHELF: ("move on the shelf", "moves on the shelf")}
+           Kind.TRIM: ("trim turned", "trims turned"), Kind.SHELF: ("move on the shelf", "moves on the shelf"),
+           Kind.ENCLOSED: ("picture or recording", "pictures and recordings")}
 BOOK = ""  # the row of what belongs to no filter
 
 
@@ -262,6 +263,8 @@ def paint_kind(painter: QPainter, kind: Kind, at: QPointF, ink: QColor) -> None:
     elif kind is Kind.NOTE:
         for dy in (-3.0, 0.0, 3.0):
             painter.drawLine(at + QPointF(-r, dy), at + QPointF(r if dy < 3 else 1, dy))
+    elif kind is Kind.ENCLOSED:
+        painter.drawRect(QRectF(at.x() - r, at.y() - r, 2 * r, 2 * r))
     elif kind is Kind.TRIM:
         corners = [at + QPointF(x, y) for x, y in ((-r, r), (0, -r), (r, r), (-r, r))]
         for one, other in pairwise(corners):

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QImage
 
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.bench.timeline import Course, Entry, Kind, Moved, Sought, course, entries, filtered, moved_since
+from jiyuu.book.enclosed import enclosure_of, read_enclosure
 from jiyuu.book.stored import StoredRun
 from jiyuu.book.table import Table
 from jiyuu.desktop.jobs import Jobs
@@ -19,7 +22,11 @@ from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.presenter import StepPresenter
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Finding
+from jiyuu.signals.envelope import Envelope, envelope_of
 from jiyuu.signals.recordings import write_recording
+from jiyuu.whole_file import written_whole
+
+TAKEN_OUT = (Kind.NOTE, Kind.ENCLOSED, Kind.FINDING)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -36,11 +43,22 @@ class AsItWas:
     newest_findings: tuple[Finding, ...]
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Seen:
+    """What is enclosed, unfolded: a picture, a sound's outline, or why neither."""
+
+    name: str
+    picture: QImage | None = None
+    sound: Envelope | None = None
+    why: str = ""
+
+
 class LogbookPresenter(StepPresenter):
     """Over all filters: nothing here depends on the one in hand but where a new note goes."""
 
     read = pyqtSignal()  # the entries, or what is looked for
     looked_at = pyqtSignal(object, object)  # Entry or None, AsItWas or None
+    unfolded = pyqtSignal(object)  # Seen, some time after it was looked at
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)
@@ -51,6 +69,16 @@ class LogbookPresenter(StepPresenter):
         self._reading = Jobs(session.crew, "reading the book", self)
         self._reading.stepped.connect(self._on_read)
         self._reading.failed.connect(lambda text: self.message.emit(text, True))
+        self._opening = Jobs(session.crew, "opening what is enclosed", self)
+        self._opening.stepped.connect(self.unfolded)
+        self._opening.failed.connect(lambda text: self.message.emit(text, True))
+        self._enclosing = Jobs(session.crew, "enclosing", self)
+        self._enclosing.finished.connect(self._enclosed)
+        self._enclosing.failed.connect(self._not_enclosed)
+
+    def _not_enclosed(self, text: str) -> None:
+        self._session.runs_changed()
+        self.message.emit(text, True)
 
     # Reading
 
@@ -64,7 +92,7 @@ class LogbookPresenter(StepPresenter):
 
     @property
     def waiting(self) -> bool:
-        return self._reading.busy
+        return self._reading.busy or self._enclosing.busy or self._opening.busy
 
     def _book_changed(self) -> None:
         if self._awake:
@@ -104,10 +132,26 @@ class LogbookPresenter(StepPresenter):
         """An entry as it was then, beside today."""
         self.current = entry
         try:
+            self._opening.drop()
+            if entry is not None and entry.kind is Kind.ENCLOSED:
+                self._opening.start(lambda: self._unfolded(entry))
             self.looked_at.emit(entry, None if entry is None or entry.run_id is None else self._as_it_was(entry.run_id))
         except JiyuuError as error:
             self.looked_at.emit(entry, None)
             self.message.emit(str(error), True)
+
+    def _unfolded(self, entry: Entry) -> Iterator[Seen]:
+        """Off the interface thread: a recording may be long."""
+        one = enclosure_of(self._session.book, entry.number)
+        if one is None:
+            yield Seen(entry.text, why="It is not in the book any more.")
+        elif one.is_picture:
+            yield Seen(one.name, picture=QImage.fromData(one.content))
+        else:
+            try:
+                yield Seen(one.name, sound=envelope_of(one.content))
+            except JiyuuError as error:
+                yield Seen(one.name, why=str(error))
 
     def _as_it_was(self, run_id: int) -> AsItWas:
         book = self._session.book
@@ -139,18 +183,34 @@ class LogbookPresenter(StepPresenter):
             self._session.book.add_note(text.strip(), filter_id=shelved.id if shelved else None)
             self._session.runs_changed()
 
+    def enclose(self, paths: list[Path]) -> None:
+        """Pictures and recordings, beside a note each, about the filter in hand; byte for byte as they are. Raises
+        BookError where one is neither; those before it are kept."""
+        book, filter_id = self._session.book, None if self.shelved is None else self.shelved.id
+
+        def steps() -> Iterator[int]:
+            for path in paths:
+                yield book.add_note(path.name, filter_id=filter_id, enclosed=read_enclosure(path))
+
+        self._enclosing.start(steps)
+
+    def _enclosed(self) -> None:
+        self._session.runs_changed()
+        self.message.emit("It lies in the logbook now, as its file was; K takes it out, Ctrl+Z as well.", False)
+
     def take_away(self) -> None:
         """The note that is looked at, or the finding: out of the logbook, not out of the book."""
         entry = self.current
-        if entry is None or entry.kind not in (Kind.NOTE, Kind.FINDING):
+        if entry is None or entry.kind not in TAKEN_OUT:
             self.message.emit("Choose a note or a finding first: these can be taken out here.", False)
             return
-        if entry.kind is Kind.NOTE:
+        if entry.kind is not Kind.FINDING:
             self._session.book.show_note(entry.number, shown=False)
         else:
             self._session.book.keep(entry.number, kept=False)
         self._session.runs_changed()
-        self.message.emit(f"The {entry.kind} is out of the logbook; Ctrl+Z brings it back.", False)
+        what = "note" if entry.kind is Kind.ENCLOSED else entry.kind
+        self.message.emit(f"The {what} is out of the logbook; Ctrl+Z brings it back.", False)
 
     def put_back(self) -> None:
         """The filter as it stood when the run that is looked at was made: one act."""
@@ -177,8 +237,15 @@ class LogbookPresenter(StepPresenter):
                           f"{more}", False)
 
     def save_recording(self, path: Any) -> None:
-        """The raw recording of the run that is looked at, as it was read. Raises JiyuuError."""
+        """The raw recording of the run that is looked at, as it was read; or what is enclosed, as its file was. Raises
+        JiyuuError."""
         entry = self.current
+        if entry is not None and entry.kind is Kind.ENCLOSED:
+            one = enclosure_of(self._session.book, entry.number)
+            if one is not None:
+                with written_whole(path) as temporary:
+                    temporary.write_bytes(one.content)
+            return
         if entry is None or entry.run_id is None:
             raise JiyuuError("Choose a run first: its recording can be saved.")
         volts, rate_hz = self._session.book.record(entry.run_id, "recording")

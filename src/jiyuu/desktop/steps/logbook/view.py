@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
+from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QModelIndex
@@ -13,6 +14,7 @@ from jiyuu.bench.step import Step
 from jiyuu.bench.timeline import Entry, Kind
 from jiyuu.bench.walk import walk
 from jiyuu.book.table import Table
+from jiyuu.desktop.figures.enclosed_figure import EnclosedFigure
 from jiyuu.desktop.figures.small_plot import Course, SmallPlot, digits
 from jiyuu.desktop.figures.timeline_figure import TimelineFigure
 from jiyuu.desktop.file_names import chosen_to_write
@@ -21,7 +23,7 @@ from jiyuu.desktop.parts.frame import SideColumn, beside, form, narrow, stacked,
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.logbook.entries_model import EntriesTable
-from jiyuu.desktop.steps.logbook.presenter import AsItWas, LogbookPresenter
+from jiyuu.desktop.steps.logbook.presenter import TAKEN_OUT, AsItWas, LogbookPresenter, Seen
 from jiyuu.desktop.steps.step_view import Act, StepView
 from jiyuu.desktop.theme.style import THEME
 from jiyuu.errors import JiyuuError
@@ -29,11 +31,12 @@ from jiyuu.measurement.finding import Finding, Verdict
 from jiyuu.wording.findings import QUANTITIES, sentence
 
 EMPTY = ("Nothing is written down yet. Measure in any step (M): every run stands here by its day. Choose a finding and "
-         "press K to keep it; write a note at the right.")
+         "press K to keep it; write a note at the right, or drop a picture or a recording here.")
 NO_RUN = "Choose a run or a finding: what was measured stands here, beside the newest of its kind."
 NOTHING_DRAWN = "Of this run nothing is drawn here."
 ANY = "any"
-WORDS = {Kind.RUN: "runs", Kind.FINDING: "findings kept", Kind.NOTE: "notes", Kind.TRIM: "trims", Kind.SHELF: "shelf"}
+WORDS = {Kind.RUN: "runs", Kind.FINDING: "findings kept", Kind.NOTE: "notes", Kind.TRIM: "trims", Kind.SHELF: "shelf",
+         Kind.ENCLOSED: "pictures, recordings"}
 # What of a step's tables is drawn: table, x, y, over, whether x is logarithmic.
 DRAWN = {
     "response": ("response", "frequency_hz", "magnitude_db", "Frequency, Hz", True),
@@ -67,7 +70,8 @@ class LogbookView(StepView):
         self.empty.setWordWrap(True)
         self.then, self.over_time = SmallPlot("As it was then"), SmallPlot("Over time")
         self.pages = QStackedWidget()
-        for figure in (self.then, self.over_time):
+        self.enclosed = EnclosedFigure()
+        for figure in (self.then, self.over_time, self.enclosed):
             figure.refused.connect(self.refused)
             self.pages.addWidget(figure)
         self.timeline.refused.connect(self.refused)
@@ -85,6 +89,7 @@ class LogbookView(StepView):
                      Act("save_recording", "Save the &recording …", "", self.save_recording))
         presenter.read.connect(self._show_entries)
         presenter.looked_at.connect(self._show_entry)
+        presenter.unfolded.connect(self._show_enclosed)
 
     def _build_side(self) -> None:
         presenter = self.presenter
@@ -170,7 +175,7 @@ class LogbookView(StepView):
             if self.table.currentIndex().row() != row:
                 self.table.selectRow(row)
         self.back.setEnabled(found is not None)
-        self.out.setEnabled(entry is not None and entry.kind in (Kind.NOTE, Kind.FINDING))
+        self.out.setEnabled(entry is not None and entry.kind in TAKEN_OUT)
         if entry is None:
             nothing = "Nothing fits what is looked for." if self.presenter.every else ""
             self.about.setText(nothing)
@@ -179,8 +184,21 @@ class LogbookView(StepView):
             of = f"{entry.letter}, " if entry.letter else ""
             self.about.setText(f"{of}{entry.at.day} {entry.at:%b %Y, %H:%M}")
             self.told.setText("\n".join([entry.text, *self._otherwise(found), *self._since(found)]))
+        if entry is not None and entry.kind is Kind.ENCLOSED:
+            self.enclosed.show_nothing(entry.text, "Opening …")
+            self.pages.setCurrentWidget(self.enclosed)
+        else:
+            self.pages.setCurrentIndex(max(self.page_choice.checkedId(), 0))
         self._show_then()
         self._show_quantities(entry)
+
+    def _show_enclosed(self, seen: Seen) -> None:
+        if seen.picture is not None:
+            self.enclosed.show_picture(seen.name, seen.picture)
+        elif seen.sound is not None:
+            self.enclosed.show_sound(seen.name, seen.sound)
+        else:
+            self.enclosed.show_nothing(seen.name, seen.why)
 
     @staticmethod
     def _otherwise(found: AsItWas | None) -> list[str]:
@@ -275,9 +293,16 @@ class LogbookView(StepView):
         self.presenter.take_away()
 
     def save_recording(self) -> None:
-        """Ask for a name, and save the raw recording of the run."""
+        """Ask for a name, and save the raw recording of the run, or what is enclosed."""
         try:
-            path = chosen_to_write(self.figures, "Save the recording", "recording.wav", "Sounds (*.wav)", ending=".wav")
+            entry = self.presenter.current
+            if entry is not None and entry.kind is Kind.ENCLOSED:
+                ending = Path(entry.text).suffix
+                path = chosen_to_write(self.figures, "Save what is enclosed", entry.text, f"Files (*{ending})",
+                                       ending=ending)
+            else:
+                path = chosen_to_write(self.figures, "Save the recording", "recording.wav", "Sounds (*.wav)",
+                                       ending=".wav")
             if path is not None:
                 self.presenter.save_recording(path)
         except JiyuuError as error:
