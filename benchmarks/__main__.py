@@ -1,14 +1,14 @@
 """Speed and endurance against references, as ratios within one run.
 
     ./run bench [render | circuits | window | stopping | kill | power | trust | tracking | identify |
-                 character | fuzz]
+                 character | day | fuzz]
 """
 
 import sys
 
-from benchmarks import character, circuits, fuzz, identify, kill, power, render, stopping, tracking, trust, window
+from benchmarks import character, circuits, day, fuzz, identify, kill, power, render, stopping, tracking, trust, window
 
-ROOMS = (render, circuits, window, stopping, kill, power, trust, tracking, identify, character, fuzz)
+ROOMS = (render, circuits, window, stopping, kill, power, trust, tracking, identify, character, day, fuzz)
 PARTS = {room.__name__.rpartition(".")[2]: room.main for room in ROOMS}
 
 if __name__ == "__main__":
