@@ -43,15 +43,15 @@ DONE = {"setup": measure, "response": measure, "tracking": measure, "modulation"
         "combination": highpass_ahead, "comparison": third_revision}
 
 
-@pytest.mark.parametrize("key", [step.key for step in walk() if step.key != "logbook"])
-def test_what_the_guide_quotes_is_said(key, window, qtbot):
-    name = next(step.name for step in walk() if step.key == key)
+@pytest.mark.parametrize("which", [one.key for one in walk() if one.key != "logbook"])
+def test_what_the_guide_quotes_is_said(which, window, qtbot):
+    name = next(one.name for one in walk() if one.key == which)
     said = quoted(name)
     assert said
-    window.go(key)
+    window.go(which)
     settled(window, qtbot)
-    if key in DONE:
-        DONE[key](window.shown, window, qtbot)
+    if which in DONE:
+        DONE[which](window.shown, window, qtbot)
         settled(window, qtbot)
     assert set(said) <= set(window.shown.findings.sentences())
 
