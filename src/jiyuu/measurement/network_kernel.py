@@ -108,26 +108,38 @@ def _slow(values: FloatArray, shape: Shape, gate: FloatArray) -> tuple[ComplexAr
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _flat(q: complex, length: float) -> complex:
-    """∫ exp(q·t) over 0 … length."""
-    return (np.exp(q * length) - 1) / q
+def _turns(omega: FloatArray, gate: FloatArray) -> ComplexArray:
+    """(4, n) exp(−jω·length) for the gate's flat part and its fall, the flat part before it and its rise: what every
+    ring shares."""
+    found = np.empty((4, omega.size), dtype=np.complex128)
+    for row, length in enumerate((gate[0], gate[1], gate[2] - gate[3], gate[3])):
+        for k in range(omega.size):
+            found[row, k] = complex(np.cos(omega[k] * length), -np.sin(omega[k] * length))
+    return found
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _falling(q: complex, length: float) -> complex:
-    """∫ cos²(π·t/(2·length))·exp(q·t) over 0 … length."""
-    if length <= 0:
-        return complex(0.0, 0.0)
-    end = np.exp(q * length)
-    return 0.5 * ((end - 1) / q - (end + 1) * q / (q * q + (np.pi / length) ** 2))
+def _kept(q: complex, over_flat: complex, over_fall: complex, fall: float) -> complex:
+    """∫ exp(q·t) over the flat part, then ∫ cos²(π·t/(2·fall))·exp(q·t) over the fall, from exp(q·length) of both."""
+    falling = complex(0.0, 0.0)
+    if fall > 0:
+        falling = 0.5 * ((over_fall - 1) / q - (over_fall + 1) * q / (q * q + (np.pi / fall) ** 2))
+    return (over_flat - 1) / q + over_flat * falling
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def left_out(values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray) -> ComplexArray:
-    """(n,) what the gate takes of the network's rings, less what the passages before add to them."""
+def left_out(
+    values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray, turns: ComplexArray
+) -> ComplexArray:
+    """(n,) what the gate takes of the network's rings, less what the passages before add to them; turns: as _turns has
+    them, or (4, 0), and then they are found where a ring needs them."""
     poles, residues = _slow(values, shape, gate)
     found = np.zeros(omega.size, dtype=np.complex128)
-    flat, fall, lead, rise, period, count = gate[0], gate[1], gate[2], gate[3], gate[4], int(gate[5])
+    if not residues.any():
+        return found
+    if turns.shape[1] == 0:
+        turns = _turns(omega, gate)
+    flat, fall, before, rise, period, count = gate[0], gate[1], gate[2] - gate[3], gate[3], gate[4], int(gate[5])
     for i in range(poles.size):
         if residues[i] == 0:
             continue
@@ -138,14 +150,15 @@ def left_out(values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArr
             for m in range(1, count):
                 power = power * over
                 carried = carried + (count - m) / count * power
+        ends = np.exp(pole * flat), np.exp(pole * fall), np.exp(-pole * before), np.exp(-pole * rise)
         for k in range(omega.size):
             q = pole - complex(0.0, omega[k])
-            kept = _flat(q, flat) + np.exp(q * flat) * _falling(q, fall)
+            kept = _kept(q, ends[0] * turns[0, k], ends[1] * turns[1, k], fall)
             ring = -1 / q - kept
             if carried != 0:
                 # Before the beginning the gate rises: its falling part, run backwards.
-                before = _flat(-q, lead - rise) + np.exp(-q * (lead - rise)) * _falling(-q, rise)
-                ring = ring - carried * (kept + before)
+                back = _kept(-q, ends[2] * np.conj(turns[2, k]), ends[3] * np.conj(turns[3, k]), rise)
+                ring = ring - carried * (kept + back)
             found[k] = found[k] + residues[i] * ring
     for k in range(omega.size):
         turn = omega[k] * values[-1]
@@ -157,7 +170,7 @@ def left_out(values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArr
 def seen(values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray) -> ComplexArray:
     """(n,) the network behind the gate."""
     found = product(values, shape, omega)
-    return found - left_out(values, shape, omega, gate) if gate.size else found
+    return found - left_out(values, shape, omega, gate, np.empty((4, 0), dtype=np.complex128)) if gate.size else found
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -198,12 +211,13 @@ def ring_slopes(
     if not ringing.any():
         return none, ringing
     found = np.zeros((poles + 1, omega.size), dtype=np.complex128)
-    found[poles] = left_out(values, shape, omega, gate)
+    turns = _turns(omega, gate)
+    found[poles] = left_out(values, shape, omega, gate, turns)
     for i in range(poles):
         if ringing[i]:
             moved = values.copy()
             moved[i] += MOVED
-            found[i] = (left_out(moved, shape, omega, gate) - found[poles]) / MOVED
+            found[i] = (left_out(moved, shape, omega, gate, turns) - found[poles]) / MOVED
     return found, ringing
 
 
