@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-ACTS, WARM = 20_000, 4_000
+ACTS, WARM, SAID_EVERY = 20_000, 4_000, 4_000
 PAUSE_EVERY, LONGEST_PAUSE_S = 50, 0.4  # a hand that rests lets what waits be computed
 STEPS = ("setup", "response", "resonance", "self_oscillation", "tracking", "drive", "modulation", "combination",
          "comparison", "logbook")
@@ -41,13 +41,10 @@ class Day:
         (kind,) = self.draw.choices([one for one, _ in kinds], [often for _, often in kinds])
         kind()
         self.done[kind.__name__] = self.done.get(kind.__name__, 0) + 1
-        self.app.processEvents()
 
-    def rest(self) -> None:
-        """Until nothing is computed, or the hand goes on."""
-        until = time.monotonic() + LONGEST_PAUSE_S
-        while time.monotonic() < until and (self.window.shown.presenter.waiting or self.window.session.crew.busy):
-            self.app.processEvents()
+    def is_waiting(self) -> bool:
+        """For something that is being computed."""
+        return bool(self.window.shown.presenter.waiting or self.window.session.crew.busy)
 
     def drag(self) -> None:
         presenter = self.window.shown.presenter
@@ -118,20 +115,48 @@ def main(acts: int = ACTS, warm: int = WARM) -> None:
         window = MainWindow(Book.open(Path(shutil.copy(book, Path(place) / "copy.jiyuu"))))
         window.resize(1280, 800)
         window.show()
-        day, begun, before = Day(window, app, 8), time.monotonic(), 0.0
-        for i in range(warm + acts):
-            if i == warm:
-                day.rest()
-                before = resident_mb()
-                print(f"{i:6} acts, {before:.1f} MB: warm")
-            day.act()
-            if i % PAUSE_EVERY == 0:
-                day.rest()
-            if i > warm and (i - warm) % 4000 == 0:
-                print(f"{i - warm:6} acts, {resident_mb():.1f} MB, {time.monotonic() - begun:.0f} s")
-        day.rest()
-        after = resident_mb()
-        print(f"{acts} acts: {after - before:+.1f} MB (at most 20 asked), {time.monotonic() - begun:.0f} s; {day.done}")
-        window.close()
-        while window.session.crew.busy:
-            app.processEvents()
+        day = Day(window, app, 8)
+        clock = Clock(day, app, acts, warm)
+        clock.begin()
+        app.exec()
+
+
+class Clock:
+    """One act after the other from the event loop itself, a rest now and then until nothing is computed."""
+
+    def __init__(self, day: Day, app: Any, acts: int, warm: int) -> None:
+        from PyQt6.QtCore import QTimer
+
+        self.day, self.app, self.acts, self.warm = day, app, acts, warm
+        self.count, self.begun, self.before, self.until = 0, time.monotonic(), 0.0, 0.0
+        self.timer = QTimer()
+        self.timer.timeout.connect(self.tick)
+
+    def begin(self) -> None:
+        self.timer.start(0)
+
+    def tick(self) -> None:
+        if time.monotonic() < self.until and self.day.is_waiting():
+            return
+        if self.until:
+            self.until = 0.0
+            self.say()
+        if self.count == self.warm + self.acts:
+            self.timer.stop()
+            self.app.quit()
+            return
+        self.day.act()
+        self.count += 1
+        if self.count % PAUSE_EVERY == 0 or self.count == self.warm + self.acts:
+            self.until = time.monotonic() + LONGEST_PAUSE_S
+
+    def say(self) -> None:
+        if self.count == self.warm:
+            self.before = resident_mb()
+            print(f"{self.count:6} acts, {self.before:.1f} MB: warm", flush=True)
+        elif self.count > self.warm and (self.count - self.warm) % SAID_EVERY == 0:
+            now, seconds = resident_mb(), time.monotonic() - self.begun
+            print(f"{self.count - self.warm:6} acts, {now:.1f} MB, {now - self.before:+.1f} MB since (20 asked), "
+                  f"{seconds:.0f} s", flush=True)
+            if self.count == self.warm + self.acts:
+                print(f"       {self.day.done}")
