@@ -57,3 +57,25 @@ def test_a_step_that_is_not_looked_at_takes_the_night_when_it_shows_the_filter_i
     settled(window, qtbot)
     picture = window.view("resonance").map.grab().toImage()
     assert picture.pixelColor(picture.width() - 3, picture.height() - 3).lightness() < 80
+
+
+def of_colour(figure, *colours):
+    """How many points of a coarse grid over a figure have one of these colours."""
+    picture, wanted = figure.grab().toImage(), {colour.casefold() for colour in colours}
+    return sum(picture.pixelColor(x, y).name() in wanted for x in range(60, picture.width() - 60, 3)
+               for y in range(60, picture.height() - 60, 3))
+
+
+@pytest.mark.parametrize("which", ["setup", "response", "drive", "combination", "comparison"])
+def test_the_ruled_ground_of_every_figure_goes_with_the_theme(which, window, qtbot):
+    window.go(which)
+    settled(window, qtbot)
+    figure, paper, night = window.shown.main_figure, PALETTES["paper"], PALETTES["night"]
+    assert of_colour(figure, paper.rule, paper.strong_rule) > 50
+    THEME.apply("night")
+    settled(window, qtbot)
+    try:
+        assert of_colour(figure, paper.rule, paper.strong_rule) == 0
+        assert of_colour(figure, night.rule, night.strong_rule) > 50
+    finally:
+        THEME.apply("paper")

@@ -206,6 +206,8 @@ def _combination(camera: Camera) -> None:
 def _comparison(camera: Camera) -> None:
     camera.window.session.take_letter("A")
     camera.window.go("comparison")
+    camera.settle()
+    camera.window.shown.presenter.measure()
     camera.shoot("comparison")
 
 

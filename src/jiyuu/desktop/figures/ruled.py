@@ -209,6 +209,8 @@ class RuledFigure(pg.PlotWidget, Figure):
             return
         palette = THEME.palette
         self.setBackground(palette.raised)
+        for item in (self._ruling, self._still):  # kept as pictures, which know of no theme
+            item.update()
         for name in ("left", "bottom", "top", "right"):
             restyle_axis(self.getPlotItem().getAxis(name))
         self._title_item.setText(self.title, QColor(palette.ink))
