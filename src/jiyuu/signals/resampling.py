@@ -6,6 +6,7 @@ linear-phase Kaiser filters (Kaiser 1974), applied by FFT one phase at a time, w
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
@@ -13,18 +14,29 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft
 
-from jiyuu.arrays import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.stopping import checkpoint
 
 HALF_LENGTH = 256  # input samples on each side: flat to 0.4925 of the rate at 120 dB
 _BETA = 12.27  # Kaiser window for 120 dB
 TAKEN_HALF_LENGTH, TAKEN_PHASES = 128, 2048  # flat to 0.485 of the rate; between two phases within −120 dB
 TAKEN_AT_ONCE = 1 << 18
+LONG = 1 << 19  # points of all phases together
 DECIMATION_HALF_LENGTH = 48  # output samples on each side: flat to 0.454, stopped from 0.546 of the rate
 
 
-@lru_cache(maxsize=32)
-def _interpolation_spectra(factor: int, size: int) -> np.ndarray:
+def _kept(make: Callable[[int, int], ComplexArray], factor: int, size: int) -> ComplexArray:
+    """What a filter of so many phases and that size is, from the few that are kept. A long one is not kept: it would
+    stand there for the rest of the day."""
+    return make(factor, size) if factor * size > LONG else _known(make, factor, size)
+
+
+@lru_cache(maxsize=16)  # a few megabytes each at most
+def _known(make: Callable[[int, int], ComplexArray], factor: int, size: int) -> ComplexArray:
+    return make(factor, size)
+
+
+def _interpolation_spectra(factor: int, size: int) -> ComplexArray:
     """(factor, size//2 + 1) spectra of the fractional-delay filters for the points j/factor after a sample."""
     n = np.arange(-HALF_LENGTH, HALF_LENGTH + 1)
     taps = []
@@ -53,14 +65,13 @@ def interpolated(record: FloatArray, factor: int, start: int, stop: int, *, hold
     spectrum = rfft(padded, size)
     fine = np.empty((stop - start + 1, factor))
     # One phase at a time keeps the working set in cache and needs no more than one long transform each.
-    for phase, filter_spectrum in enumerate(_interpolation_spectra(factor, size)):
+    for phase, filter_spectrum in enumerate(_kept(_interpolation_spectra, factor, size)):
         checkpoint()
         fine[:, phase] = irfft(spectrum * filter_spectrum, size)[2 * HALF_LENGTH : 2 * HALF_LENGTH + stop - start + 1]
     return fine.reshape(-1)[: (stop - start) * factor + 1]
 
 
-@lru_cache(maxsize=32)
-def _decimation_spectra(factor: int, size: int) -> np.ndarray:
+def _decimation_spectra(factor: int, size: int) -> ComplexArray:
     """(factor, size//2 + 1) spectra of the lowpass, one for each phase of the fine record."""
     half = DECIMATION_HALF_LENGTH
     offset = np.arange(-half, half + 1)[np.newaxis, :] - np.arange(factor)[:, np.newaxis] / factor
@@ -82,7 +93,7 @@ def decimated(fine: FloatArray, factor: int) -> FloatArray:
     half = DECIMATION_HALF_LENGTH
     length = fine.shape[-1] // factor
     size = next_fast_len(length + 2 * half, real=True)
-    spectra = _decimation_spectra(factor, size)
+    spectra = _kept(_decimation_spectra, factor, size)
     result = np.empty((fine.shape[0], length - 2 * half))
     for row, record in enumerate(fine):
         checkpoint()
