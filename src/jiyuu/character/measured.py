@@ -9,9 +9,11 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 import numpy as np
+from scipy.special import stdtrit
 
 from jiyuu.arrays import ComplexArray, FloatArray
-from jiyuu.character.descriptors import LEAST_PEAK_DB, PAIR, Descriptor
+from jiyuu.character.descriptors import LEAST_PEAK_DB, PAIR, WHISTLE_OCTAVES, Descriptor
+from jiyuu.character.drawn import BASS_OCTAVES
 from jiyuu.character.scales import ALL
 from jiyuu.character.sound import PERIODS, Listening, Played, loudness_db
 from jiyuu.measurement.curve_reading import Kind
@@ -26,12 +28,9 @@ from jiyuu.signals.resampling import taken_at
 from jiyuu.signals.source import PITCHED, Source
 from jiyuu.stopping import checkpoint
 
-BODY_OCTAVES = 3.0
-WHISTLE_OCTAVES = 1 / 6
 EDGE_S = 0.01  # at either end of a record, where its interpolation reaches outside
 CLEAR_DB = 6.0  # over the noise, from which a level is one
 SEEN_DB = 20.0  # the same, for a peak
-T95 = {6: 2.571}  # two-sided 95 % of Student's t for so many looks
 LEAST = 1e-9  # of a value: arithmetic
 Top = tuple[Uncertain, Uncertain | None]
 WHISTLES = "the unit whistles as it is set, so it has no response at rest"
@@ -131,7 +130,7 @@ def _looks(run: CharacterRun, source: Source) -> list[Played]:
 
 def _mean(looks: list[float]) -> Uncertain:
     spread = float(np.std(looks, ddof=1)) / np.sqrt(len(looks))
-    return Uncertain(float(np.mean(looks)), T95[len(looks)] * spread)
+    return Uncertain(float(np.mean(looks)), float(stdtrit(len(looks) - 1, 0.975)) * spread)
 
 
 # Of the sweeps and the tone
@@ -168,7 +167,7 @@ def _level(response: MeasuredResponse, hertz: float) -> Uncertain:
 def _bass_kept(run: CharacterRun, cutoff_hz: float) -> Uncertain:
     if run.rest is None or run.open is None:
         raise _NotHere(WHISTLES)
-    here, none = (_level(one, cutoff_hz * 2**-BODY_OCTAVES) for one in (run.rest, run.open))
+    here, none = (_level(one, cutoff_hz * 2**-BASS_OCTAVES) for one in (run.rest, run.open))
     return Uncertain(here.value - none.value, float(np.hypot(here.uncertainty, none.uncertainty)))
 
 

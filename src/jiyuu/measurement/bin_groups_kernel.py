@@ -32,7 +32,7 @@ def begun(hertz: FloatArray, per_octave: float, poles_hz: ComplexArray, within: 
 def moments(
     hertz: FloatArray, gain: ComplexArray, counts: FloatArray, variance: FloatArray, starts: np.ndarray
 ) -> tuple[ComplexArray, FloatArray, FloatArray]:
-    """(gain (g,), variance (g,), rest (g, 5)) of every group: means of gain; the mean's variance; middle, scale, and
+    """(gain (g,), variance (g,), rest (g, 6)) of every group: means of gain; the mean's variance; middle, scale, and
     what Lanczos finds in the places re both: second moment, lean, norm of the third polynomial and its own lean."""
     groups = starts.size - 1
     means, left, rest = np.empty(groups, dtype=np.complex128), np.empty(groups), np.empty((groups, 6))

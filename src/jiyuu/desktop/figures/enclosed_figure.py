@@ -68,7 +68,7 @@ class EnclosedFigure(PaintedFigure):
 
     @staticmethod
     def _paint_sound(painter: QPainter, room: QRectF, sound: Envelope) -> None:
-        painter.drawText(QPointF(room.left(), room.bottom()), "0 s")
+        painter.drawText(QRectF(room.left(), room.bottom() - 14, 80, 16), Qt.AlignmentFlag.AlignLeft, "0 s")
         painter.drawText(QRectF(room.right() - 80, room.bottom() - 14, 80, 16), Qt.AlignmentFlag.AlignRight,
                          f"{sound.seconds:.3g} s")
         room = room.adjusted(0, 0, 0, -18)

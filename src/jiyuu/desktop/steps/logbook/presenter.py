@@ -184,8 +184,8 @@ class LogbookPresenter(StepPresenter):
             self._session.runs_changed()
 
     def enclose(self, paths: list[Path]) -> None:
-        """Pictures and recordings, beside a note each, about the filter in hand; byte for byte as they are. Raises
-        BookError where one is neither; those before it are kept."""
+        """Pictures and recordings, beside a note each, about the filter in hand; byte for byte as they are. Where one
+        is neither that is said, and those before it are kept."""
         book, filter_id = self._session.book, None if self.shelved is None else self.shelved.id
 
         def steps() -> Iterator[int]:
