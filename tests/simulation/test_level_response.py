@@ -65,3 +65,29 @@ def test_levels_and_gains_that_make_no_sense():
             level_response(network, HZ, cutoff_hz=100.0, gain=0.0, level_v=level_v, modes=["lowpass"])
     with pytest.raises(CircuitError, match="oscillates by itself"):
         level_response(network, HZ, cutoff_hz=100.0, gain=2.1, level_v=1.0, modes=["lowpass"])
+
+
+@pytest.mark.parametrize("circuit_id", ["transistor-ladder", "diode-ladder", "state-variable"])
+def test_one_found_from_a_filter_that_hardly_differs_is_the_one_found_from_nothing(circuit_id):
+    entry = circuit(circuit_id)
+    network, hz = entry.network(), np.geomspace(150, 5000, 21)
+    gain, mode = 0.8 * entry.onset_gain, network.outputs[0]
+
+    def driven(cutoff_hz, near=None):
+        return level_response(network, hz, cutoff_hz=cutoff_hz, gain=gain, level_v=1.0, modes=[mode], near=near)
+
+    here = driven(1000.0)
+    for cutoff_hz in (1000.0, 1000.1, 1030.0, 2500.0):  # the last one hardly is: then nothing of it is believed
+        alone = driven(cutoff_hz).gain
+        assert np.abs(driven(cutoff_hz, near=here).gain - alone).max() < 1e-5 * np.abs(alone).max()
+
+
+def test_a_hair_of_a_difference_is_found_from_the_filter_beside_it():
+    """What a nudged cutoff changes, against what two filters 200 times as far apart differ by."""
+    network, hz = circuit("transistor-ladder").network(), np.geomspace(300, 3000, 9)
+    place = {"gain": 3.0, "level_v": 1.0, "modes": [network.outputs[0]]}
+    found = level_response(network, hz, cutoff_hz=1000.0, **place)
+    here = level_response(network, hz, cutoff_hz=1000.0, near=found, **place)  # closed once more, to the last digit
+    hair = level_response(network, hz, cutoff_hz=1000.0 * (1 + 1e-6), near=here, **place).gain - here.gain
+    wide = [level_response(network, hz, cutoff_hz=1000.0 * (1 + by), **place).gain for by in (-1e-4, 1e-4)]
+    assert hair / 1e-6 == pytest.approx((wide[1] - wide[0]) / 2e-4, rel=1e-3)

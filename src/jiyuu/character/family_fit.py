@@ -17,7 +17,7 @@ from jiyuu.character.families import Family, stable_gain
 from jiyuu.character.level_curves import Samples
 from jiyuu.circuits.linear import onset
 from jiyuu.errors import CircuitError
-from jiyuu.simulation.level_response import level_response
+from jiyuu.simulation.level_response import LevelResponse, level_response
 from jiyuu.simulation.oscillation import oscillation
 from jiyuu.stopping import side_by_side
 
@@ -123,32 +123,43 @@ def _with(family: Family, values: FloatArray, which: Sequence[int], to: FloatArr
     return moved
 
 
-def driven_db(family: Family, values: FloatArray, hertz: FloatArray, level_v: float) -> FloatArray:
-    """(n,) level of the first harmonic at a level; NaN where it does not settle."""
+def driven(
+    family: Family, values: FloatArray, hertz: FloatArray, level_v: float, near: LevelResponse | None = None
+) -> LevelResponse | None:
+    """At a level, from one that hardly differs where there is one; None on the very edge of whistling."""
     built = family.built(values)
     try:
-        found = level_response(built.network, hertz, cutoff_hz=built.cutoff_hz, gain=built.gain, level_v=level_v,
-                               modes=[built.mode])
-    except CircuitError:  # on the very edge of whistling
+        return level_response(built.network, hertz, cutoff_hz=built.cutoff_hz, gain=built.gain, level_v=level_v,
+                              modes=[built.mode], near=near)
+    except CircuitError:
+        return None
+
+
+def driven_db(family: Family, values: FloatArray, hertz: FloatArray, found: LevelResponse | None) -> FloatArray:
+    """(n,) level of the first harmonic; NaN where it does not settle."""
+    if found is None:
         return np.full(hertz.size, np.nan)
-    level = 20 * np.log10(np.maximum(np.abs(found.gain[0]), 1e-20)) + built.level_db
+    level = 20 * np.log10(np.maximum(np.abs(found.gain[0]), 1e-20)) + family.built(values).level_db
     level[~found.settled] = np.nan
     return np.asarray(level)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Bent:
-    """What bending does to a curve at its level: db (m,), and by how much that may be off (m,)."""
+    """What bending does to a curve at its level: db (m,), and by how much that may be off (m,); found: the filter that
+    it was read from."""
 
     db: FloatArray
     off_db: FloatArray
+    found: LevelResponse | None
 
 
-def what_bends(family: Family, values: FloatArray, curve: Samples) -> Bent:
-    """Of a family at one level."""
+def what_bends(family: Family, values: FloatArray, curve: Samples, near: Bent | None = None) -> Bent:
+    """Of a family at one level; near: at numbers that hardly differ."""
     hertz = curve.hertz[curve.nodes]
-    driven = driven_db(family, values, hertz, curve.level_v)
-    return Bent(*curve.between(driven - family.built(values).linear_db(hertz)))
+    found = driven(family, values, hertz, curve.level_v, near.found if near is not None else None)
+    bent_db = driven_db(family, values, hertz, found) - family.built(values).linear_db(hertz)
+    return Bent(*curve.between(bent_db), found)
 
 
 def _spread_db(curve: Samples, bent: Bent, share: float) -> FloatArray:
@@ -207,7 +218,7 @@ def _headrooms(
     curve, here_bent = curves[-1], bent[-1]
 
     def residual(at: FloatArray, known: Bent | None = None) -> FloatArray:
-        bent_there = what_bends(family, at, curve) if known is None else known
+        bent_there = what_bends(family, at, curve, here_bent) if known is None else known
         return np.concatenate([_left(family, at, curve, bent_there), _prior(family, at)])
 
     here = residual(values, here_bent)
@@ -275,7 +286,7 @@ def _step_of_all(
         moved[i] += nudges[i]
         # What hardly bends bends as much when a number is nudged, and a level changes nothing of it.
         bent = [one if i == LEVEL or np.nanmax(np.abs(one.db), initial=0.0) < HARDLY_DB else
-                what_bends(family, moved, curve) for curve, one in zip(curves, known, strict=True)]
+                what_bends(family, moved, curve, one) for curve, one in zip(curves, known, strict=True)]
         return _residual(family, moved, curves, bent=bent, share=share)
 
     each = list(side_by_side(moved_by, range(values.size)))
@@ -288,7 +299,8 @@ def _step_of_all(
         damped = np.vstack([slopes, np.sqrt(damping) * np.diag(size)])
         step = _step(family, values, every, damped, np.concatenate([here, np.zeros(size.size)]))
         moved = stable_gain(family, _with(family, values, every, values + step))
-        return float(np.sum(_residual(family, moved, curves, share=share) ** 2)), moved
+        bent = [what_bends(family, moved, curve, one) for curve, one in zip(curves, known, strict=True)]
+        return float(np.sum(_residual(family, moved, curves, bent=bent, share=share) ** 2)), moved
 
     for dampings in DAMPINGS:
         best, moved = min(side_by_side(tried, dampings), key=lambda one: one[0])

@@ -15,6 +15,7 @@ from jiyuu.character.family_fit import (
     WORST,
     Fit,
     Whistle,
+    driven,
     driven_db,
     excess,
     linear_fit,
@@ -259,8 +260,9 @@ def _to_tell(candidates: Sequence[Candidate]) -> tuple[ToTell, ...]:
     hertz = first.cutoff_hz.value * 2.0 ** np.linspace(-2, 1, 19)
     found = []
     for level_v in (0.5, 1.0, 2.0, 5.0):
-        apart = (driven_db(first.family, first.values, hertz, level_v)
-                 - driven_db(second.family, second.values, hertz, level_v))
+        one, other = (driven_db(who.family, who.values, hertz, driven(who.family, who.values, hertz, level_v))
+                      for who in (first, second))
+        apart = one - other
         apart -= np.nanmedian(apart)  # a level alone tells nothing
         if np.isfinite(apart).any():
             i = int(np.nanargmax(np.abs(apart)))

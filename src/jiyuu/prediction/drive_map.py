@@ -213,4 +213,4 @@ def _holds(network: Network, levels: FloatArray, *, cutoff_hz: float, gain: floa
     rest = operating_point(network, gain=gain).state_v
     orbits = settled_periods(network, np.full(levels.size, hertz), steps, cutoff_hz=cutoff_hz, gain=gain,
                              level_v=levels, modes=[network.outputs[0]], rest=rest)
-    return orbits.settled & (orbits.growth < 1)
+    return orbits.settled & (orbits.growth() < 1)
