@@ -255,12 +255,12 @@ def _with_gain_and_delay(
     """Of many delays the one that turns the network most nearly into what was measured."""
     order = Order(poles.size, zeros.size, rest)
     values = np.concatenate([np.log(np.maximum(np.abs(factors_of(poles)), 1e-12)), factors_of(zeros), [1.0, 0.0]])
-    bare = product(values, order, groups.s.imag)
+    omega = np.ascontiguousarray(groups.s.imag)
+    bare = product(values, order, omega)
     heard = np.abs(groups.gain) / groups.deviation
     # Everything that stands clear of the noise counts alike: a peak alone would tell the delay but for whole periods.
     weight = np.minimum(heard, 30.0) ** 2 / np.maximum(np.abs(groups.gain) * np.abs(bare), 1e-300)
     turn = weight * groups.gain * np.conj(bare)
-    omega = groups.s.imag
     swing = float(np.sqrt(np.sum(np.abs(turn) * omega**2) / np.sum(np.abs(turn))))
     delays = np.arange(-DELAYS, DELAYS + 1) * (0.5 / swing)
     sums = np.real(np.exp(1j * np.outer(delays, omega)) @ turn)

@@ -173,6 +173,12 @@ def coefficients_of(network: Network) -> FloatArray:
     return np.array(values, dtype=float)
 
 
+def _plain(values: FloatArray) -> FloatArray:
+    """An array as the code was compiled for: for one that is read-only or has gaps numba would compile it once more,
+    for seconds."""
+    return np.require(values, dtype=float, requirements=["C", "W"])
+
+
 class Stepper:
     """One network with some of its outputs, stepped again and again: what `integrate` makes ready at every call is made
     ready once."""
@@ -180,7 +186,7 @@ class Stepper:
     def __init__(self, network: Network, rows: Sequence[int], half_step_s: float) -> None:
         self._run, self._half_step_s, self._rows = kernel_for(network).single, half_step_s, len(rows)
         self._table = coefficients_of(network)[np.newaxis, :]
-        self._weights = [np.ascontiguousarray(matrix.parts[:, list(rows)]) for matrix in (network.C, network.D,
+        self._weights = [_plain(matrix.parts[:, list(rows)]) for matrix in (network.C, network.D,
                                                                                           network.E)]
         self._cutoffs, self._gains = len(network.cutoffs), len(network.gains)
         self.states = np.zeros((1, len(network.capacitors)))
@@ -189,9 +195,9 @@ class Stepper:
         """(rows, steps) from u_v (2·steps + 1,) volts, omega and gain (2·steps + 1 or 1,) at every half step, for all
         controls of that kind alike."""
         outputs = np.empty((self._rows, (u_v.size - 1) // 2, 1))
-        controls = [np.ascontiguousarray(np.broadcast_to(one[np.newaxis, :, np.newaxis], (count, one.size, 1)))
+        controls = [_plain(np.broadcast_to(one[np.newaxis, :, np.newaxis], (count, one.size, 1)))
                     for one, count in ((omega, self._cutoffs), (gain, self._gains))]
-        self._run(self._table, self.states, np.ascontiguousarray(u_v)[:, np.newaxis], *controls, self._half_step_s,
+        self._run(self._table, self.states, _plain(u_v)[:, np.newaxis], *controls, self._half_step_s,
                   outputs, *self._weights)
         return outputs[:, :, 0]
 
@@ -224,21 +230,19 @@ def integrate(
     table = np.array([unique[id(networks[i])] for i in fill])
     if fixed_by is not None:
         table[:, layout_of(networks[0]).fixed_rates] *= fixed_by[fill, np.newaxis]
-    moving = np.ascontiguousarray(start[fill], dtype=float)
+    moving = _plain(start[fill])
     first, index = networks[0], list(rows)
-    u_v = np.ascontiguousarray(u_v[:, fill] if u_v.shape[1] > 1 else u_v, dtype=float)
-    controls = [
-        np.ascontiguousarray(a[..., fill] if a.shape[-1] > 1 else a, dtype=float)
-        for a in (_each(omega, len(first.cutoffs)), _each(gain, len(first.gains)))
-    ]
-    weights = [np.ascontiguousarray(matrix.parts[:, index]) for matrix in (first.C, first.D, first.E)]
+    u_v = u_v[:, fill] if u_v.shape[1] > 1 else u_v
+    controls = [a[..., fill] if a.shape[-1] > 1 else a
+                for a in (_each(omega, len(first.cutoffs)), _each(gain, len(first.gains)))]
+    weights = [_plain(matrix.parts[:, index]) for matrix in (first.C, first.D, first.E)]
     run = kernel.single if lanes < LANES else kernel.side_by_side
     stretch = max(AT_A_STRETCH // lanes, 1)
     outputs = []
     for begin in range(0, max(steps, 1), stretch):
         checkpoint()
         end = min(begin + stretch, steps)
-        part = [a[:, 2 * begin : 2 * end + 1] if a.shape[1] > 1 else a for a in controls]
+        part = [_plain(a[:, 2 * begin : 2 * end + 1] if a.shape[1] > 1 else a) for a in controls]
         outputs.append(np.empty((len(index), end - begin, lanes)))
-        run(table, moving, u_v[2 * begin : 2 * end + 1], *part, half_step_s, outputs[-1], *weights)
+        run(table, moving, _plain(u_v[2 * begin : 2 * end + 1]), *part, half_step_s, outputs[-1], *weights)
     return (outputs[0] if len(outputs) == 1 else np.concatenate(outputs, axis=1))[:, :, :count], moving[:count]
