@@ -5,10 +5,13 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from jiyuu.character.scales import SCALES
 from jiyuu.cli.entry import main
+from jiyuu.patch.reading import read_patch
+from jiyuu.signals.recordings import write_recording
 
 LADDER = ["transistor-ladder", "--cutoff", "800", "--resonance-gain", "3"]
 
@@ -102,3 +105,28 @@ def test_a_build_is_measured_instead_of_its_drawing(run, refused):
     assert "Resonance" in measured["evenness"]["sentence"]
     assert "--seed" in refused("character", "sallen-key-lowpass", "--seed", "-3")
     assert "measured with" in refused("character", "sallen-key-lowpass", "--seed", "1", "--source", "pink")
+
+
+def test_masking_names_the_cut_and_writes_it_as_a_patch(run, refused, tmp_path):
+    t = np.arange(14_400) / 48_000
+    wanted, other = tmp_path / "bell.wav", tmp_path / "rush.wav"
+    write_recording(wanted, 0.3 * np.sin(2 * np.pi * 1000 * t), 48_000)
+    rush = np.random.default_rng(5).standard_normal(t.size)
+    lines = np.fft.rfft(rush) * (np.abs(np.fft.rfftfreq(t.size, 1 / 48_000) - 1100) < 300)
+    write_recording(other, 30 * np.fft.irfft(lines, t.size), 48_000, full_scale_v=100.0)
+    out = tmp_path / "cut.patch.json"
+    code, text, _ = run("masking", wanted, other, "--out", out, "--json")
+    found = json.loads(text)
+    assert code == 0
+    assert len(found["bands"]) == 24
+    assert 900 < found["cut"]["frequency_hz"] < 1200
+    gained = [band["gained_sone"] for band in found["bands"]]
+    assert found["bands"][int(np.argmax(gained))]["frequency_hz"] == found["cut"]["frequency_hz"]
+    assert found["hidden_percent"] == pytest.approx(100 * (1 - found["audible_sone"] / found["alone_sone"]))
+    assert found["sentence"].startswith("Rush.wav hides ")
+    code, text, _ = run("respond", out, "--json")
+    level = read_patch(out)[0].path[0].bands[0]
+    assert (level.frequency_hz, level.gain_db) == (found["cut"]["frequency_hz"], found["cut"]["gain_db"])
+    write_recording(other, np.sin(t), 44_100)
+    assert "one rate" in refused("masking", wanted, other)
+    assert "is being read" in refused("masking", wanted, wanted, "--out", wanted)

@@ -7,8 +7,10 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from jiyuu.bench.combinations import COMBINATIONS
+from jiyuu.patch.linear_stages import Band
 from jiyuu.prediction.combined import COMBINED_HZ
 from jiyuu.quantities import volts_of
+from jiyuu.rig.sound_output import StandInOutput
 from tests.desktop.using import settled, typed
 from tests.truths import FORMS
 
@@ -141,3 +143,49 @@ def test_a_pair_in_the_path_is_set_filter_by_filter(step, window, qtbot):
     step.look.setCurrentIndex(0)
     step.look.activated.emit(0)
     assert step.presenter.place is None
+
+
+def test_what_hides_a_sound_is_found_heard_and_cut(step, window, qtbot):
+    step.page_choice.button(2).click()
+    page, masking = step.masking_page, step.masking
+    output = StandInOutput()
+    masking.ear.output = lambda: output
+    assert not page.take.isEnabled()
+    assert "is then cut once" in page.said.text()
+    page.form.choices["wanted"].textActivated.emit("sine")
+    typed(page.form.numbers["wanted_hz"], "A4")
+    page.find_it.click()
+    qtbot.waitUntil(lambda: masking.masked is not None, timeout=60_000)
+    found = masking.masked.found
+    assert page.said.text().startswith(f"Filter in hand at {window.session.standing().standing_hz:.4g} Hz hides ")
+    assert 440 * 2**-0.5 < found.cut.frequency_hz < 440 * 2**0.5
+    assert step.masked.shown_names() == ["alone", "beside it", "a cut frees"]
+    assert "sone" in step.masked.reading_at(volts_of(440.0), 0.0)
+    assert "hidden_percent" in [finding.quantity for finding in step.presenter.predicted_findings()]
+    page.hear[1].click()
+    assert page.hear[1].isChecked()
+    qtbot.waitUntil(lambda: np.abs(output.heard).max(initial=0.0) > 0.001)
+    page.hear[1].click()
+    assert not page.hear[1].isChecked()
+    page.take.click()
+    (band,) = window.session.standing().setup.path[-1].bands
+    assert (band.kind, band.frequency_hz, band.gain_db) == ("peak", found.cut.frequency_hz, found.cut.gain_db)
+    assert masking.masked is None  # the filter stands otherwise now
+    assert not page.take.isEnabled()
+    assert "Undone" in window.session.undo()
+    assert not window.session.standing().setup.path
+
+
+def test_a_second_cut_goes_into_the_bands_that_stand_there(step, window, qtbot):
+    begun(step, window, qtbot, "shapes")
+    before = len(window.session.standing().setup.path[1].bands)
+    step.presenter.path.add_band(Band(kind="peak", frequency_hz=300.0, gain_db=-6.0))
+    assert len(window.session.standing().setup.path) == 2
+    assert len(window.session.standing().setup.path[1].bands) == before + 1
+
+
+def test_a_sound_that_has_gone_is_said(step, window, qtbot, tmp_path):
+    step.presenter.ask(wanted="file", wanted_path=str(tmp_path / "gone.wav"))
+    step.page_choice.button(2).click()
+    step.masking_page.find_it.click()
+    assert "not there any more" in window.tidings.words.text()

@@ -64,7 +64,7 @@ def test_lines_in_and_out_differ_by_the_response(window, setup):
 def test_every_source_can_be_chosen_and_is_drawn(window, setup):
     row = setup.source_page.rows[0]
     for kind in ("square", "pulse", "triangle", "sine", "white noise", "pink noise", "chord", "tide figure",
-                 "wave wash"):
+                 "wave wash", "low knock", "knock figure"):
         row.kind.setCurrentText(kind)
         row.kind.textActivated.emit(kind)
         assert window.session.standing().setup.inputs[0].kind.value == kind

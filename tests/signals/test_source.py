@@ -5,7 +5,7 @@ import pytest
 
 from jiyuu.errors import SignalError
 from jiyuu.signals.recordings import write_recording
-from jiyuu.signals.source import Source, SourceKind, mixed_lines, mixed_record
+from jiyuu.signals.source import IN_BARS, Source, SourceKind, mixed_lines, mixed_record
 
 RATE = 48_000.0
 
@@ -13,7 +13,7 @@ RATE = 48_000.0
 @pytest.mark.parametrize("kind", [kind for kind in SourceKind if kind is not SourceKind.FILE])
 def test_lines_hold_the_power_of_the_record(kind):
     source = Source(kind, pitch_hz=110.0, level_v=5.0)
-    record = source.record(duration_s=11.52 if kind is SourceKind.FIGURE else 8.0)
+    record = source.record(duration_s=11.52 if kind in IN_BARS else 8.0)
     hertz, volts = source.lines()
     spectrum = np.abs(np.fft.rfft(record)) ** 2 * 2 / record.size**2
     all_hz = np.fft.rfftfreq(record.size, 1 / RATE)
@@ -25,6 +25,7 @@ def test_lines_hold_the_power_of_the_record(kind):
 
 @pytest.mark.parametrize(("kind", "peak_low", "peak_high"), [
     (SourceKind.SINE, 4.999, 5.001), (SourceKind.TRIANGLE, 4.9, 5.0), (SourceKind.WASH, 4.999, 5.001),
+    (SourceKind.KNOCK, 4.999, 5.001), (SourceKind.KNOCKS, 4.999, 5.001),
     (SourceKind.FIGURE, 4.8, 5.6), (SourceKind.CHORD, 3.8, 5.1),
     (SourceKind.SAW, 4.8, 5.1), (SourceKind.SQUARE, 5.0, 5.15), (SourceKind.WHITE, 4.0, 7.0),
 ])
@@ -50,6 +51,23 @@ def test_the_tide_figure_plays_its_steps_in_tune():
     assert np.abs(tied).max() > 2  # a slide follows: the third step holds
     rest = record[round((1 + 0.75) * 0.18 * RATE) : round((1 + 0.98) * 0.18 * RATE)]
     assert np.abs(rest).max() < 1e-6
+
+
+def test_knocks_fall_to_their_pitch_and_ticks_stand_between_them():
+    low, all_of_it = (Source(kind, pitch_hz=55.0).record(duration_s=8 * 0.18) for kind in (SourceKind.KNOCK,
+                                                                                          SourceKind.KNOCKS))
+    # The third one rings undisturbed after the first 0.1 s of its fall: its zero crossings count its periods.
+    ring = low[round((6 * 0.18 + 0.14) * RATE) : round(8 * 0.18 * RATE)]
+    rising = np.flatnonzero((ring[:-1] < 0) & (ring[1:] >= 0))
+    assert (rising.size - 1) / (rising[-1] - rising[0]) * RATE == pytest.approx(55.0, rel=0.01)
+    between = slice(round(4 * 0.18 * RATE), round(4.2 * 0.18 * RATE))
+
+    def high_share(record):
+        power = np.abs(np.fft.rfft(record[between])) ** 2
+        return power[power.size // 8 :].sum() / power.sum()
+
+    assert high_share(all_of_it) > 0.05
+    assert high_share(low) < 1e-5
 
 
 def test_a_file_is_brought_to_the_level_and_length_asked_for(tmp_path):

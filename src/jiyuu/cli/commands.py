@@ -14,6 +14,7 @@ from jiyuu.cli.design import design
 from jiyuu.cli.drive import drive, measure_drive_of, stimulus_drive
 from jiyuu.cli.identify import identify
 from jiyuu.cli.install_desktop import install_desktop
+from jiyuu.cli.masking import masking
 from jiyuu.cli.measure import measure_app
 from jiyuu.cli.options import (
     Chosen,
@@ -75,6 +76,7 @@ app.command("character")(character)
 app.command("compare")(compare)
 app.command("identify")(identify)
 app.command("design")(design)
+app.command("masking")(masking)
 app.command("drive")(drive)
 app.command("controls")(controls)
 measure_app.command("drive")(measure_drive_of)

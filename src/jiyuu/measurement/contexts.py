@@ -310,6 +310,21 @@ class Differing(Context):
 
 
 @dataclass(frozen=True, slots=True)
+class HiddenBy(Context):
+    """What is to be heard beside what; of so much loudness what is left; the cut in the other that frees most of it
+    (None: none is worth taking)."""
+
+    wanted: str
+    other: str
+    alone_sone: float
+    audible_sone: float
+    cut_hz: float | None = None
+    cut_db: float | None = None
+    cut_q: float | None = None
+    frees_sone: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class HeardBlind(Context):
     """A series of blind listening: what was asked, the two by letter, right answers of the trials; p: of guessed series
     that come so far; missed: of series in which one who is right three times of four is not found."""

@@ -32,6 +32,7 @@ class PatchSource(Part):
     kind: Literal[
         SourceKind.SAW, SourceKind.SQUARE, SourceKind.PULSE, SourceKind.TRIANGLE, SourceKind.SINE, SourceKind.WHITE,
         SourceKind.PINK, SourceKind.CHORD, SourceKind.FIGURE, SourceKind.WASH,
+        SourceKind.KNOCK, SourceKind.KNOCKS,
     ] = SourceKind.SAW
     pitch_hz: Annotated[Finite, Field(ge=1, le=20_000)] = 110.0
     level_v: Annotated[Finite, Field(ge=0, le=100)] = 5.0

@@ -20,6 +20,7 @@ LN_1000 = float(np.log(1000))
 Hertz = Annotated[Finite, worded("Frequency", unit="Hz", low=1, high=CUTOFF_MAXIMUM_HZ)]
 Q = Annotated[Finite, worded("Q", step=0.1, low=0.05, high=1000)]
 Decibels = Annotated[Finite, worded("Gain", unit="dB", low=-60, high=60)]
+MOST_BANDS = 12  # of shapes
 Vowel = Literal["i", "ɪ", "ɛ", "æ", "ɑ", "ɔ", "ʊ", "u", "ʌ", "ɝ"]
 
 
@@ -47,7 +48,7 @@ class Shapes(StagePart):
     """Up to twelve bands one behind the other."""
 
     stage: Literal["shapes"]
-    bands: Annotated[tuple[Band, ...], Field(max_length=12)] = ()
+    bands: Annotated[tuple[Band, ...], Field(max_length=MOST_BANDS)] = ()
     trim_db: Annotated[Finite, worded("Trim", unit="dB", low=-120, high=60)] = 0.0
     bypass: bool = False
 

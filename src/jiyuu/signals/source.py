@@ -29,15 +29,18 @@ class SourceKind(StrEnum):
     CHORD = "chord"
     FIGURE = "tide figure"
     WASH = "wave wash"
+    KNOCK = "low knock"
+    KNOCKS = "knock figure"
     FILE = "file"
 
 
 PITCHED = frozenset({
     SourceKind.SAW, SourceKind.SQUARE, SourceKind.PULSE, SourceKind.TRIANGLE, SourceKind.SINE, SourceKind.CHORD,
-    SourceKind.FIGURE,
+    SourceKind.FIGURE, SourceKind.KNOCK, SourceKind.KNOCKS,
 })
-_CORNERED = PITCHED - {SourceKind.SINE, SourceKind.TRIANGLE}
-_PERIODIC = PITCHED - {SourceKind.FIGURE}
+IN_BARS = frozenset({SourceKind.FIGURE, SourceKind.KNOCK, SourceKind.KNOCKS})  # of eight steps
+_CORNERED = PITCHED - {SourceKind.SINE, SourceKind.TRIANGLE, SourceKind.KNOCK, SourceKind.KNOCKS}
+_PERIODIC = PITCHED - IN_BARS
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +88,8 @@ class Source:
                 return sources.chord(self.pitch_hz, **at)
             case SourceKind.FIGURE:
                 return sources.tide_figure(self.pitch_hz, **at)
+            case SourceKind.KNOCK | SourceKind.KNOCKS:
+                return sources.knock_figure(self.pitch_hz, ticks=self.kind is SourceKind.KNOCKS, **at)
             case SourceKind.WASH:
                 return sources.wave_wash(seed=seed, **at)
             case SourceKind.WHITE | SourceKind.PINK:
@@ -120,7 +125,7 @@ class Source:
 
     def _bands(self) -> tuple[FloatArray, FloatArray]:
         rate = RECORD_RATE_HZ
-        record = self.record(duration_s=8 * 8 * sources.STEP_S if self.kind is SourceKind.FIGURE else 8.0)
+        record = self.record(duration_s=8 * 8 * sources.STEP_S if self.kind in IN_BARS else 8.0)
         power = 2 * np.abs(np.fft.rfft(record)) ** 2 / record.size**2
         hertz = np.fft.rfftfreq(record.size, 1 / rate)
         edges = np.minimum(20.0 * 2 ** (np.arange(61) / 6), HIGHEST_HZ)

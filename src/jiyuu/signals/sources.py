@@ -1,5 +1,5 @@
-"""Sources in volts: sine, triangle, saw, pulse, noise, chord, tide figure, wave wash. All are arrays at a sample rate;
-what has corners is band-limited."""
+"""Sources in volts: sine, triangle, saw, pulse, noise, chord, tide figure, wave wash, knocks. All are arrays at a
+sample rate; what has corners is band-limited."""
 
 from __future__ import annotations
 
@@ -168,6 +168,45 @@ def wave_wash(*, level_v: float, duration_s: float, sample_rate_hz: float, seed:
     swell = 0.12 + 0.88 * rise
     washed = pink * swell
     return np.asarray(level_v * washed / np.abs(washed).max())
+
+
+KNOCKS_AT, TICKS_AT = (0, 3, 6), {1: 0.25, 2: 0.5, 4: 1.0, 5: 0.25, 7: 0.5}  # steps of a bar of eight; ticks' levels
+FALLS_S, KNOCK_S, TICK_S, TICKED_HZ = 0.025, 0.16, 0.03, 3000.0
+KNOCK_FROM = 4.0  # times the pitch that it falls to
+TICK_LEVEL = 0.5  # re a low knock
+
+
+def knock_figure(
+    frequency_hz: float, *, level_v: float, duration_s: float, sample_rate_hz: float, ticks: bool
+) -> FloatArray:
+    """Low knocks that fall to frequency_hz, over and over in bars of eight steps; with ticks of high noise between
+    them, or alone."""
+    _checked_pitch(KNOCK_FROM * frequency_hz, sample_rate_hz)
+    times = _times(duration_s, sample_rate_hz)
+    bar = 8 * STEP_S
+    sound = np.zeros(times.size)
+    for start in np.arange(0, duration_s, bar):
+        for step in KNOCKS_AT:
+            since = times - (start + step * STEP_S)
+            on = since >= 0
+            t = since[on]
+            turns = frequency_hz * (t + (KNOCK_FROM - 1) * FALLS_S * (1 - np.exp(-t / FALLS_S)))
+            sound[on] += np.sin(2 * np.pi * turns) * np.exp(-t / KNOCK_S)
+        for step, level in TICKS_AT.items() if ticks else ():
+            begin = round((start + step * STEP_S) * sample_rate_hz)
+            room = min(round(8 * TICK_S * sample_rate_hz), sound.size - begin)
+            if room > 0:
+                sound[begin : begin + room] += TICK_LEVEL * level * _tick(room, sample_rate_hz)
+    return np.asarray(level_v * sound / max(float(np.abs(sound).max(initial=0.0)), 1e-12))
+
+
+def _tick(count: int, sample_rate_hz: float) -> FloatArray:
+    """(count,) noise above TICKED_HZ that dies away."""
+    t = np.arange(count) / sample_rate_hz
+    white = np.fft.rfft(np.random.default_rng(31).standard_normal(count))
+    hertz = np.fft.rfftfreq(count, 1 / sample_rate_hz)
+    high = np.fft.irfft(white * hertz**2 / (hertz**2 + TICKED_HZ**2), count)
+    return np.asarray(high / np.abs(high).max() * np.exp(-t / TICK_S))
 
 
 def _saw_shape(frequency_hz: float, times: FloatArray, turn: float, sample_rate_hz: float) -> FloatArray:

@@ -3,12 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
 
 from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Unmeasured
+from jiyuu.field_words import asked
+from jiyuu.signals.source import Source, SourceKind
 from jiyuu.wording.combination import QUANTITIES
+
+
+class CombinationSetting(Setting):
+    """What is to be heard beside the filter in hand."""
+
+    wanted: Annotated[
+        Literal["low knock", "knock figure", "tide figure", "chord", "saw", "square", "sine", "file"],
+        Field(title="To be heard", description="A sound that the filter in hand is mixed with and must not hide."),
+    ] = "low knock"
+    wanted_hz: Annotated[float, asked("Its pitch", unit="Hz", step=1, low=20, high=5000)] = 55.0
+    wanted_db: Annotated[float, asked("Its level", unit="dB", step=1, low=-60, high=60,
+                                      tip="Loudness re that of the filter's output.")] = 0.0
+    wanted_path: Annotated[str, Field(max_length=4096)] = ""
+
+    @property
+    def wanted_source(self) -> Source:
+        path = Path(self.wanted_path) if self.wanted == "file" else None
+        return Source(SourceKind(self.wanted), self.wanted_hz, path=path)
 
 
 class CombinationStep(Unmeasured):
@@ -17,6 +40,7 @@ class CombinationStep(Unmeasured):
 
     number, key, name = 8, "combination", "Combination"
     purpose = "what several filters make together: in series, beside each other, left and right; banks, vowels, shapes"
+    setting = CombinationSetting
     quantities = QUANTITIES
 
     def predict(self, standing: Standing, setting: Setting) -> Iterator[Any]:

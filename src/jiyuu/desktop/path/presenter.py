@@ -38,6 +38,7 @@ from jiyuu.patch.editing import (
     inserted,
     moved,
     opened,
+    place_of,
     places,
     put_beside_dry,
     put_into_loop,
@@ -46,7 +47,7 @@ from jiyuu.patch.editing import (
     stage_at,
 )
 from jiyuu.patch.joints import joints_of
-from jiyuu.patch.linear_stages import AllPass, Band, Bank, Formants, Shapes
+from jiyuu.patch.linear_stages import MOST_BANDS, AllPass, Band, Bank, Formants, Shapes
 from jiyuu.prediction.response import GRID_HZ
 from jiyuu.quantities import shown_hz, signed
 from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
@@ -228,6 +229,18 @@ class PathPresenter(QObject):
         else:
             place = (len(path),)
         self._change(lambda: inserted(path, place, KINDS[kind]()), place)
+
+    def add_band(self, band: Band) -> None:
+        """Behind the filter in hand: into shelves and peaks that stand there and have room, else into new ones at the
+        path's end."""
+        path = self.path
+        hand = place_of(path, self.standing().setup.in_hand)
+        for i in range(hand[0] + 1 if hand else 0, len(path)):
+            stage = path[i]
+            if isinstance(stage, Shapes) and not stage.off and not stage.bypass and len(stage.bands) < MOST_BANDS:
+                self._put((i,), stage.model_copy(update={"bands": (*stage.bands, band)}))
+                return
+        self._change(lambda: inserted(path, (len(path),), Shapes(stage="shapes", bands=(band,))), (len(path),))
 
     def remove(self) -> None:
         """The chosen stage out of the path."""

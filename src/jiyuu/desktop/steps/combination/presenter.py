@@ -3,6 +3,7 @@ that go with the knob stand apart."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -45,11 +46,13 @@ class CombinationPresenter(StepPresenter):
     """The view asks with methods; signals carry finished values."""
 
     looked = pyqtSignal(object)  # Looked or None
+    slept = pyqtSignal()
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)
         self.seen: Looked | None = None
         self._findings: tuple[Finding, ...] = ()
+        self.more: Callable[[], tuple[Finding, ...]] = tuple  # what is found beside it
         self.path = PathPresenter(session)  # of its own: what is looked at here need not be chosen on the strip
         self.path.message.connect(self.message)
         self.path.changed.connect(self._other_stage)
@@ -108,8 +111,12 @@ class CombinationPresenter(StepPresenter):
                           if not (step.rest or step.tie))
         return Looked(stage, found, notes, tuple(woken_by(stage, notes, source)))
 
+    def sleep(self) -> None:
+        super().sleep()
+        self.slept.emit()
+
     def predicted_findings(self) -> tuple[Finding, ...]:
-        return self._findings
+        return (*self._findings, *self.more())
 
     def heading(self) -> str:
         if self.path.shown is not None and not self._session.standing().setup.surrounds:

@@ -13,6 +13,7 @@ from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.figures.bands_figure import BandsFigure
 from jiyuu.desktop.figures.combined_figure import CombinedFigure
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure, follow_each_other
+from jiyuu.desktop.figures.masking_figure import MaskingFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.vowel_plane import VowelPlane
 from jiyuu.desktop.measuring import Measuring
@@ -20,6 +21,8 @@ from jiyuu.desktop.parts.frame import SideColumn, beside, narrow, stacked
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.session import Session
+from jiyuu.desktop.steps.combination.masking_page import MaskingPage
+from jiyuu.desktop.steps.combination.masking_presenter import MaskingPresenter
 from jiyuu.desktop.steps.combination.presenter import CombinationPresenter, Looked
 from jiyuu.desktop.steps.combination.stage_page import StagePage
 from jiyuu.desktop.steps.step_view import StepView
@@ -43,6 +46,9 @@ class CombinationView(StepView):
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)
         self.presenter = presenter = CombinationPresenter(session, measuring, step)
+        self.masking = MaskingPresenter(session, presenter)
+        self.masking.message.connect(presenter.message)
+        self.masking.changed.connect(self._show_masking)
         self._seen: Looked | None = None
         self._drawn: list[str] = []
         self._levels: tuple[float, float] | None = None
@@ -68,6 +74,7 @@ class CombinationView(StepView):
                                      level_steps=(45.0, 90.0), strong_step=90.0)
         self.phase.set_levels(-225, 225)
         self.bands = BandsFigure()
+        self.masked = MaskingFigure()
         self.plane = VowelPlane()
         self.plane.morph_dragged.connect(presenter.try_morph)
         self.plane.morph_dropped.connect(lambda morph: presenter.set_stage(morph=round(morph, 3)))
@@ -75,12 +82,12 @@ class CombinationView(StepView):
         self.woken = PlainTable("Which notes wake which bands", ("Note", "Band", "Level, dB re 1 V", "Ring, s"),
                                 words=(0, 1))
         self.left_below = QStackedWidget()
-        for figure in (self.apart, self.phase, self.bands, self.plane):
+        for figure in (self.apart, self.phase, self.bands, self.plane, self.masked):
             figure.refused.connect(self.refused)
             self.left_below.addWidget(figure)
         for figure in (self.apart, self.phase):
             figure.hide_cutoff()
-        follow_each_other(self.combined, self.apart, self.phase, self.bands)
+        follow_each_other(self.combined, self.apart, self.phase, self.bands, self.masked)
         self.combined.refused.connect(self.refused)
         self.below = beside(self.left_below, self.woken, sizes=(560, 320))
         self.figures = stacked(self.combined, self.below, shares=(62, 38))
@@ -97,7 +104,10 @@ class CombinationView(StepView):
         self.pages = QStackedWidget()
         self.pages.addWidget(self.found_page())
         self.pages.addWidget(self.stage_page)
-        row, self.page_choice = page_buttons(("Findings", "Stage"), self.pages)
+        self.masking_page = MaskingPage(self.masking, presenter)
+        self.pages.addWidget(self.masking_page)
+        self.pages.currentChanged.connect(lambda _: self._show_looked(self._seen))
+        row, self.page_choice = page_buttons(("Findings", "Stage", "Masking"), self.pages)
         column.add(row)
         column.add(self.pages, 1)
 
@@ -147,6 +157,9 @@ class CombinationView(StepView):
 
     def _show_below(self, seen: Looked, colour: str) -> None:
         """What the stage is about."""
+        if self.pages.currentWidget() is self.masking_page:
+            self._show_masking()
+            return
         stage, apart = seen.stage, seen.found.difference_db
         self.woken.setVisible(isinstance(stage, Bank))
         if isinstance(stage, Bank):
@@ -169,6 +182,17 @@ class CombinationView(StepView):
         else:
             return
         self.below.setVisible(True)
+
+    def _show_masking(self) -> None:
+        """Below, while its page is looked at."""
+        if self.pages.currentWidget() is not self.masking_page:
+            return
+        masked = self.masking.masked
+        self.masked.show_masking(None if masked is None else masked.found,
+                                 THEME.palette.ink_of(self.presenter.letter).colour)
+        self.left_below.setCurrentWidget(self.masked)
+        self.woken.setVisible(False)
+        self.below.setVisible(masked is not None)
 
     def _show_bands(self, seen: Looked, bank: Bank, colour: str) -> None:
         members = sorted((section.frequency_hz, weight * 10 ** (bank.groups[k].level_db / 20))

@@ -10,8 +10,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from jiyuu.bench.blind import Series, keep_series, pair_of_sounds
 from jiyuu.character.blind import FEWEST, Task, proposed_trials
+from jiyuu.desktop.ear_pair import EarPair
 from jiyuu.desktop.session import Session
-from jiyuu.desktop.steps.comparison.ear_pair import EarPair
 from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
 from jiyuu.errors import JiyuuError
 from jiyuu.signals.source import Source, SourceKind

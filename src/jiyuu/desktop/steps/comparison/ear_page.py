@@ -10,8 +10,8 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from jiyuu.bench.heard import WARNING
+from jiyuu.desktop.ear_pair import EarPair
 from jiyuu.desktop.parts.frame import narrow
-from jiyuu.desktop.steps.comparison.ear_pair import EarPair
 from jiyuu.desktop.theme.style import STEP
 
 LABEL_PX, FIELD_PX = 16 * STEP, 60 * STEP

@@ -12,8 +12,8 @@ from jiyuu.bench.blind import pair_of_sounds
 from jiyuu.bench.training import Trained, finding_of, history, keep_training
 from jiyuu.character.scales import SCALE
 from jiyuu.character.trainer import ASKED, Question, Staircase, Topic, question
+from jiyuu.desktop.ear_pair import EarPair
 from jiyuu.desktop.session import Session
-from jiyuu.desktop.steps.comparison.ear_pair import EarPair
 from jiyuu.signals.source import Source, SourceKind
 from jiyuu.wording.findings import sentence
 
