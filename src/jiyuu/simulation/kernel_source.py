@@ -5,7 +5,8 @@ every half step. The general matrices are written out term by term, so that zero
 multiplication; what differs from unit to unit is read from a table of coefficients. Two forms come from the same
 text: one filter in registers, and LANES filters side by side, laid out so that the compiler can use vector units.
 
-tanh and asinh are written out too, since calls into the mathematics library cannot be vectorised:
+tanh and asinh are written out too, since calls into the mathematics library cannot be vectorised; as functions of
+their own, which the compiler puts in their place: what stands in the text once is looked through once.
 - tanh(x): continued fraction of five terms (Lambert 1770) at x/8, doubled three times as a fraction,
   (n, d) -> (2nd, n² + d²), one division at the end; |error| ≤ 1e-12.
 - asinh(x) = sign·ln(|x| + √(x² + 1)), the logarithm from exponent bits and the atanh series; |error| ≤ 1e-14.
@@ -53,25 +54,22 @@ def signature(network: Network) -> str:
 
 
 class _Writer:
-    """Lines of the kernel for one network; `table(i)` says how to read coefficient i."""
+    """The equations of one network, as a function of their own, and what calls it."""
 
-    def __init__(self, network: Network, *, lanes: bool, gains_out: list[str]) -> None:
+    def __init__(self, network: Network) -> None:
         self.network = network
         self.layout = layout_of(network)
         self.place = {entry: i for i, entry in enumerate(self.layout.entries)}
-        self.lanes = lanes
-        self.gains_out = gains_out  # where the gains that the outputs are taken with go, where they move by themselves
+        self.capacitors, self.branches = len(network.capacitors), len(network.branches)
+        self.moved_gains = [g for g, row in enumerate(network.gain_by) if row.any()]
+        self.coefficients = [f"c{i}" for i in range(self.layout.size)]
         self.lines: list[str] = []
-        self.temporaries = 0
-
-    def table(self, index: int) -> str:
-        return f"w[{index * LANES} + b]" if self.lanes else f"c{index}"
 
     def branch_value(self, branch: int, what: int) -> str:
-        return self.table(len(self.layout.entries) + 3 * branch + what)
+        return f"c{len(self.layout.entries) + 3 * branch + what}"
 
     def rate(self, capacitor: int, what: int) -> str:
-        return self.table(len(self.layout.entries) + 3 * self.layout.branches + 2 * capacitor + what)
+        return f"c{len(self.layout.entries) + 3 * self.layout.branches + 2 * capacitor + what}"
 
     def weighted(self, matrix: str, row: int, signals: dict[int, str]) -> str:
         """Sum over the columns of one matrix row, as source text ('' when the row is empty)."""
@@ -85,7 +83,7 @@ class _Writer:
                 if (j, part) not in parts:
                     continue
                 literal = parts[(j, part)]
-                value = str(literal) if literal is not None else self.table(self.place[(matrix, row, j, part)])
+                value = str(literal) if literal is not None else f"c{self.place[(matrix, row, j, part)]}"
                 if part:
                     value = {"1": f"k{part - 1}", "-1": f"-k{part - 1}"}.get(value, f"{value}*k{part - 1}")
                 weights.append(value)
@@ -97,36 +95,34 @@ class _Writer:
                 text += f" + ({' + '.join(weights)})*{signals[j]}"
         return text
 
-    def derivative(self, stage: int, state: list[str], u: str, omegas: list[str], gains: list[str]) -> list[str]:
-        """Emits φ and x' at a state; returns the names that hold x'."""
-        signals = dict(enumerate(state))
-        for g, gain in enumerate(gains):
+    def derivative(self) -> str:
+        """A function of states, input, cutoffs, gains and coefficients: x' of every capacitor, φ of every branch, and
+        the gains that move by themselves."""
+        n, cutoffs, gains = self.capacitors, len(self.network.cutoffs), len(self.network.gains)
+        arguments = [*(f"x{i}" for i in range(n)), "u", *(f"omega{j}" for j in range(cutoffs)),
+                     *(f"gain{g}" for g in range(gains)), *self.coefficients]
+        signals = {i: f"x{i}" for i in range(n)}
+        for g in range(gains):
             added = self.weighted("N", g, signals)
-            self.lines.append(f"k{g} = max({gain}{added}, 0.0)" if added else f"k{g} = {gain}")
-            if stage == 1 and added:
-                self.lines.append(f"{self.gains_out[g]} = k{g}")
+            self.lines.append(f"k{g} = max(gain{g}{added}, 0.0)" if added else f"k{g} = gain{g}")
         outputs: dict[int, str] = {}
         for j, branch in enumerate(self.network.branches):
-            v, f = f"v{stage}_{j}", f"f{stage}_{j}"
-            sum_of = (
-                self.weighted("V", j, signals) + self.weighted("U", j, {0: u}) + self.weighted("Z", j, outputs)
-            )
-            self.lines.append(f"{v} = {self.branch_value(j, 0)}{sum_of}")
-            self.saturate(branch.kind, v, f, j)
-            outputs[j] = f
-        names = []
-        for i in range(len(self.network.capacitors)):
+            sum_of = self.weighted("V", j, signals) + self.weighted("U", j, {0: "u"}) + self.weighted("Z", j, outputs)
+            self.lines.append(f"v{j} = {self.branch_value(j, 0)}{sum_of}")
+            self.saturate(branch.kind, f"v{j}", f"f{j}", j)
+            outputs[j] = f"f{j}"
+        for i in range(n):
             current = self.weighted("W", i, outputs) or " 0.0"
-            omega = omegas[self.network.cutoff_of[i]]
-            name, turn = f"d{stage}_{i}", omega
+            turn = f"omega{self.network.cutoff_of[i]}"
             moved = self.weighted("M", i, signals)
             if moved:
                 # Twenty octaves either way is past anything a converter does, and keeps the exponential finite.
                 self.lines.append(f"o{i} = math.exp(0.6931471805599453*min(max(0.0{moved}, -20.0), 20.0))")
-                turn = f"{omega}*o{i}"
-            self.lines.append(f"{name} = ({self.rate(i, 0)}*{turn} + {self.rate(i, 1)})*({current.lstrip(' +')})")
-            names.append(name)
-        return names
+                turn = f"{turn}*o{i}"
+            self.lines.append(f"d{i} = ({self.rate(i, 0)}*{turn} + {self.rate(i, 1)})*({current.lstrip(' +')})")
+        found = [*(f"d{i}" for i in range(n)), *outputs.values(), *(f"k{g}" for g in self.moved_gains)]
+        body = "\n    ".join([*self.lines, f"return {_tuple(found)}"])
+        return f"{_INLINE}\ndef derivative({', '.join(arguments)}):\n    {body}\n"
 
     def saturate(self, kind: BranchKind, v: str, f: str, branch: int) -> None:
         headroom, inverse = self.branch_value(branch, 1), self.branch_value(branch, 2)
@@ -137,49 +133,34 @@ class _Writer:
         elif kind is BranchKind.FOLD:
             self.lines.append(f"{f} = {headroom}*math.sin({v}*{inverse})")
         elif kind is BranchKind.TANH:
-            self.lines += [
-                f"z = min(max({v}*({inverse}*0.125), -2.5), 2.5)",
-                "s = z*z",
-                "n = z*(1.0 + s*(0.1111111111111111 + s*0.0010582010582010583))",
-                "d = 1.0 + s*(0.4444444444444444 + s*0.015873015873015872)",
-                "n2 = n*n", "d2 = d*d", "n = (n + n)*d", "d = n2 + d2",
-                "n2 = n*n", "d2 = d*d", "n = (n + n)*d", "d = n2 + d2",
-                "n2 = n*n", "d2 = d*d", "n = (n + n)*d", "d = n2 + d2",
-                f"{f} = {headroom}*(n/d)",
-            ]
+            self.lines.append(f"{f} = {headroom}*tanh_of_eight({v}*({inverse}*0.125))")
         else:
-            self.lines += [
-                f"z = {v}*{inverse}",
-                "a = abs(z)",
-                "g = a + math.sqrt(a*a + 1.0)",
-                "bits = np.float64(g).view(np.int64)",
-                # mantissa in [√½, √2): subtracting the bits of √½ before taking the exponent rounds it that way
-                "shift = bits - 0x3FE6A09E667F3BCD",
-                "exponent = np.int64(((shift >> 52) & 0x7FF) | 0x4330000000000000).view(np.float64) - 4503599627370496.0",
-                "mantissa = np.int64(bits - (shift & 0x7FF0000000000000)).view(np.float64)",
-                "q = (mantissa - 1.0)/(mantissa + 1.0)",
-                "s = q*q",
-                "p = 1.0 + s*(0.3333333333333333 + s*(0.2 + s*(0.14285714285714285 + s*(0.1111111111111111"
-                " + s*(0.09090909090909091 + s*(0.07692307692307693 + s*(0.06666666666666667 + s*0.058823529411764705)"
-                "))))))",
-                f"{f} = math.copysign({headroom}*(exponent*0.6931471805599453 + 2.0*q*p), z)",
-            ]
+            self.lines.append(f"{f} = {headroom}*asinh({v}*{inverse})")
 
-    def step(self, state: list[str], at: dict[str, tuple[str, list[str], list[str]]]) -> list[str]:
-        """One Runge–Kutta step; `at` gives (u, ω, k) at 'start', 'middle' and 'end'. Returns the new state's text."""
-        first = self.derivative(1, state, *at["start"])
-        second = self.derivative(2, self.moved(2, state, first, "half"), *at["middle"])
-        third = self.derivative(3, self.moved(3, state, second, "half"), *at["middle"])
-        fourth = self.derivative(4, self.moved(4, state, third, "step"), *at["end"])
-        return [
-            f"{x} + sixth*({a} + 2.0*({b} + {c}) + {d})"
-            for x, a, b, c, d in zip(state, first, second, third, fourth, strict=True)
-        ]
+    def step(self, state: list[str], at: dict[str, tuple[str, list[str], list[str]]]) -> tuple[list[str], list[str]]:
+        """One Runge–Kutta step: its lines, and the new state's text. `at` gives (u, ω, k) at 'start', 'middle' and
+        'end'. On the way φ at the start is called f1_j, gains that move by themselves k1_g."""
+        lines: list[str] = []
+        here = state
+        for stage, (moment, by) in enumerate((("start", "half"), ("middle", "half"), ("middle", "step"), ("end", "")),
+                                             start=1):
+            u, omegas, gains = at[moment]
+            called = f"derivative({', '.join([*here, u, *omegas, *gains, *self.coefficients])})"
+            slopes = [f"d{stage}_{i}" for i in range(self.capacitors)]
+            if stage == 1:
+                found = [*slopes, *(f"f1_{j}" for j in range(self.branches)), *(f"k1_{g}" for g in self.moved_gains)]
+                lines += [f"{_tuple(found)} = {called}"] if found else []
+            else:
+                lines += [f"{_tuple(slopes)} = {called}[:{self.capacitors}]"] if slopes else []
+            if by:
+                here = [f"m{stage}_{i}" for i in range(self.capacitors)]
+                lines += [f"{m} = {x} + {by}*{d}" for m, x, d in zip(here, state, slopes, strict=True)]
+        return lines, [f"{x} + sixth*(d1_{i} + 2.0*(d2_{i} + d3_{i}) + d4_{i})" for i, x in enumerate(state)]
 
-    def moved(self, stage: int, state: list[str], slopes: list[str], by: str) -> list[str]:
-        names = [f"m{stage}_{i}" for i in range(len(state))]
-        self.lines += [f"{n} = {x} + {by}*{d}" for n, x, d in zip(names, state, slopes, strict=True)]
-        return names
+
+def _tuple(names: list[str]) -> str:
+    """As text, one alone too."""
+    return f"({', '.join(names)}{',' if len(names) == 1 else ''})"
 
 
 _HEAD = '''"""Written by jiyuu.simulation.kernel_source for one network structure; safe to delete."""
@@ -190,8 +171,46 @@ import numpy as np
 from numba import njit
 
 FAST = {"contract", "arcp", "nsz", "nnan", "ninf"}
+
+
+@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", forceinline=True)
+def tanh_of_eight(z):
+    z = min(max(z, -2.5), 2.5)
+    s = z*z
+    n = z*(1.0 + s*(0.1111111111111111 + s*0.0010582010582010583))
+    d = 1.0 + s*(0.4444444444444444 + s*0.015873015873015872)
+    n2 = n*n
+    d2 = d*d
+    n = (n + n)*d
+    d = n2 + d2
+    n2 = n*n
+    d2 = d*d
+    n = (n + n)*d
+    d = n2 + d2
+    n2 = n*n
+    d2 = d*d
+    n = (n + n)*d
+    d = n2 + d2
+    return n/d
+
+
+@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", forceinline=True)
+def asinh(z):
+    a = abs(z)
+    g = a + math.sqrt(a*a + 1.0)
+    bits = np.float64(g).view(np.int64)
+    # mantissa in [√½, √2): subtracting the bits of √½ before taking the exponent rounds it that way
+    shift = bits - 0x3FE6A09E667F3BCD
+    exponent = np.int64(((shift >> 52) & 0x7FF) | 0x4330000000000000).view(np.float64) - 4503599627370496.0
+    mantissa = np.int64(bits - (shift & 0x7FF0000000000000)).view(np.float64)
+    q = (mantissa - 1.0)/(mantissa + 1.0)
+    s = q*q
+    p = 1.0 + s*(0.3333333333333333 + s*(0.2 + s*(0.14285714285714285 + s*(0.1111111111111111
+        + s*(0.09090909090909091 + s*(0.07692307692307693 + s*(0.06666666666666667 + s*0.058823529411764705)))))))
+    return math.copysign(exponent*0.6931471805599453 + 2.0*q*p, z)
 '''
 
+_INLINE = '@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", forceinline=True)'
 MOMENTS = ("start", "middle", "end")  # of a step
 _ARGUMENTS = "coefficients, states, u, omega, gain, half, outputs, C, D, E"
 _OPENING = """@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy")
@@ -214,7 +233,7 @@ def kernel_source(network: Network) -> str:
 
     Times in s, u in V, omega in rad/s. outputs hold y at the start of every step; states are left at the end of the
     record."""
-    return "\n\n".join([_HEAD, _single(network), _side_by_side(network)]) + "\n"
+    return "\n\n".join([_HEAD, _Writer(network).derivative(), _single(network), _side_by_side(network)]) + "\n"
 
 
 def _affine(matrix: str, place: str, gains: list[str]) -> str:
@@ -230,10 +249,10 @@ def _opened(name: str, gains: int) -> str:
 
 def _single(network: Network) -> str:
     n, m, g, c = len(network.capacitors), len(network.branches), len(network.gains), len(network.cutoffs)
-    started = [f"k{i}_start" for i in range(g)]
-    writer = _Writer(network, lanes=False, gains_out=started)
+    writer = _Writer(network)
+    started = [f"k1_{i}" if i in writer.moved_gains else f"k{i}_start" for i in range(g)]
     state = [f"x{i}" for i in range(n)]
-    new = writer.step(state, {name: (f"u_{name}", [f"omega{i}_{name}" for i in range(c)],
+    lines, new = writer.step(state, {name: (f"u_{name}", [f"omega{i}_{name}" for i in range(c)],
                                      [f"k{i}_{name}" for i in range(g)]) for name in MOMENTS})
     outer, inner = "\n        ", "\n            "
     taken = [f"u_{name} = u[2*t + {i}, lane*u_turn]" for i, name in enumerate(MOMENTS)]
@@ -249,7 +268,7 @@ def _single(network: Network) -> str:
         {outer.join(f"x{i} = states[lane, {i}]" for i in range(n))}
         for t in range(outputs.shape[1]):
             {inner.join(taken)}
-            {inner.join(writer.lines)}
+            {inner.join(lines)}
             for r in range(outputs.shape[0]):
                 outputs[r, t, lane] = {" + ".join(observed)}
             {inner.join(f"y{i} = {text}" for i, text in enumerate(new))}
@@ -285,11 +304,10 @@ def _side_by_side(network: Network) -> str:
         slots.take(*(f"{letter}{j} {name}" for j in range(count) for name in MOMENTS))
     # The state before the step is needed for the outputs, so the new one waits until they are taken.
     slots.take(*(f"next {name}" for name in states))
-    moving = [bool(row.any()) for row in network.gain_by]
-    slots.take(*(f"k{j} out" for j in range(g) if moving[j]), "out")
-    gains = [slots[f"k{j} out" if moving[j] else f"k{j} start"] for j in range(g)]
-    writer = _Writer(network, lanes=True, gains_out=gains)
-    new = writer.step(states, {name: (slots[f"u {name}"], [slots[f"omega{j} {name}"] for j in range(c)],
+    writer = _Writer(network)
+    slots.take(*(f"k{j} out" for j in writer.moved_gains), "out")
+    gains = [slots[f"k{j} {'out' if j in writer.moved_gains else 'start'}"] for j in range(g)]
+    lines, new = writer.step(states, {name: (slots[f"u {name}"], [slots[f"omega{j} {name}"] for j in range(c)],
                                       [slots[f"k{j} {name}"] for j in range(g)]) for name in MOMENTS})
     indent = "\n                "
     lanes = f"for b in range({LANES}):"
@@ -337,8 +355,10 @@ def _side_by_side(network: Network) -> str:
                     {slots["u end"]} = u_end
 {newline.join(moved(12, "2*t"))}
             {lanes}
+                {indent.join(f"c{i} = w[{i * LANES} + b]" for i in range(writer.layout.size))}
                 {indent.join(f"{name} = {slots[name]}" for name in states)}
-                {indent.join(writer.lines)}
+                {indent.join(lines)}
+                {indent.join(f"{slots[f'k{j} out']} = k1_{j}" for j in writer.moved_gains)}
                 {indent.join(f"{slots[name]} = f1_{j}" for j, name in enumerate(branches))}
                 {indent.join(f"y{i} = {text}" for i, text in enumerate(new))}
                 {indent.join(f"{slots[f'next x{i}']} = y{i}" for i in range(n))}
