@@ -7,7 +7,9 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from jiyuu.bench.combinations import COMBINATIONS
-from jiyuu.patch.linear_stages import Band
+from jiyuu.bench.patched import patch_of
+from jiyuu.patch.shapes import Band
+from jiyuu.patch.targets import targets_of
 from jiyuu.prediction.combined import COMBINED_HZ
 from jiyuu.quantities import volts_of
 from jiyuu.rig.sound_output import StandInOutput
@@ -189,3 +191,87 @@ def test_a_sound_that_has_gone_is_said(step, window, qtbot, tmp_path):
     step.page_choice.button(2).click()
     step.masking_page.find_it.click()
     assert "not there any more" in window.tidings.words.text()
+
+
+@pytest.fixture
+def shaped(step, window, qtbot):
+    begun(step, window, qtbot, "shapes")
+    step.page_choice.button(1).click()
+    return step.stage_page.shapes
+
+
+def stage_of(window):
+    return window.session.standing().setup.path[1]
+
+
+def test_settings_are_stored_gone_back_to_and_never_overwritten(shaped, step, window, qtbot):
+    assert shaped.isVisible()
+    assert not shaped.recall.isEnabled()
+    first = stage_of(window).bands
+    typed(shaped.name, "day")
+    step.presenter.set_band(1, 300.0, 9.04)
+    assert (stage_of(window).bands[1].frequency_hz, stage_of(window).bands[1].gain_db) == (300.0, 9.0)
+    typed(shaped.name, "day")
+    assert "is kept as it is" in window.tidings.text()
+    assert stage_of(window).settings[0].bands == first
+    shaped.name.setText("")
+    shaped.store.click()
+    assert "Type a name" in window.tidings.text()
+    shaped.anew.click()
+    assert stage_of(window).bands == ()
+    assert len(stage_of(window).settings) == 1
+    shaped.recall.click()
+    assert stage_of(window).bands == first
+    shaped.away.click()
+    assert stage_of(window).settings == ()
+    assert "Undone" in window.session.undo()
+    assert [setting.name for setting in stage_of(window).settings] == ["day"]
+
+
+def test_the_whole_stands_between_two_settings_and_a_route_may_move_it(shaped, step, window, qtbot):
+    typed(shaped.name, "day")
+    step.presenter.set_band(1, 300.0, 9.0)
+    typed(shaped.name, "dusk")
+    assert [shaped.how.itemText(i) for i in range(shaped.how.count())] == ["no morph", "along all of them"]
+    shaped.how.textActivated.emit("along all of them")
+    typed(shaped.ways[0], "0.25")
+    typed(shaped.names[0], "evening")
+    settled(window, qtbot)
+    stage = stage_of(window)
+    assert (stage.morph, stage.axes) == (0.25, ("evening",))
+    assert {"day", "dusk", "whole"} <= set(step.combined.shown_names())
+    assert not step.combined.handles.points
+    peak = stage.standing()[0][1]
+    assert peak.gain_db == pytest.approx(-4 + 0.25 * 13)
+    assert peak.frequency_hz == pytest.approx(700 * (300 / 700) ** 0.25)
+    names = [target.name for target in targets_of(patch_of(window.session.standing(), "as it stands"))]
+    assert "shapes.morph" in names
+    shaped.how.textActivated.emit("no morph")
+    assert stage_of(window).morph is None
+
+
+def test_four_settings_make_a_sheet(shaped, window, qtbot):
+    for name in ("a", "b", "c", "d"):
+        typed(shaped.name, name)
+    shaped.how.textActivated.emit("sheet of four")
+    assert (stage_of(window).morph, stage_of(window).morph_2) == (0.0, 0.0)
+    typed(shaped.ways[1], "1")
+    assert stage_of(window).morph_2 == 1.0
+    typed(shaped.ways[1], "2")
+    assert stage_of(window).morph_2 == 1.0  # past the end: refused
+    assert window.tidings.is_error
+
+
+def test_a_band_is_dragged_by_its_point(shaped, step, window, qtbot):
+    point = step.combined.handles.points[1]
+    assert point.pos().x() == pytest.approx(volts_of(700.0))
+    point.setPos(volts_of(1000.0), 6.0)  # as while it is dragged
+    assert step.presenter.dragging
+    assert stage_of(window).bands[1].frequency_hz == 700.0
+    whole = step.combined.curve("whole")
+    assert whole.values[int(np.argmin(np.abs(whole.places - 1000.0)))] > 5
+    point.sigPositionChangeFinished.emit(point)
+    assert stage_of(window).bands[1].frequency_hz == pytest.approx(1000.0)
+    assert stage_of(window).bands[1].gain_db == 6.0
+    assert "Undone" in window.session.undo()
+    assert step.combined.handles.points[1].pos().y() == pytest.approx(-4.0)

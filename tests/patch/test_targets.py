@@ -28,6 +28,12 @@ LOW = {"stage": "filter", "id": "low", "filter": "state-variable", "mode": "lowp
        "resonance_gain": 1.0}
 STEREO = {"stage": "stereo", "id": "s", "spacing_octaves": 0.5, "left": [LOW, {**FORMANTS, "id": "lf"}],
           "right": [{**ALLPASS, "id": "ra"}, {"stage": "shapes", "bands": [{"gain_db": 9.0}]}]}
+SHAPES = {"stage": "shapes", "id": "sh", "morph": 0.1, "settings": [
+    {"name": "day", "bands": [{"kind": "low_shelf", "frequency_hz": 150.0, "gain_db": 9.0},
+                              {"gain_db": -12.0, "q": 3.0}]},
+    {"name": "dusk", "bands": [{"frequency_hz": 3000.0, "gain_db": 12.0, "q": 6.0}], "trim_db": -3.0},
+    {"name": "night", "bands": [{"kind": "high_shelf", "frequency_hz": 4000.0, "gain_db": -15.0}]}]}
+SHEET = {**SHAPES, "morph_2": 0.5, "settings": [*SHAPES["settings"], {"name": "dawn", "trim_db": 2.0}]}
 COMB = {"stage": "comb", "id": "c", "frequency_hz": 210.0, "feedback": 0.4, "mix": 0.6}
 
 
@@ -59,7 +65,9 @@ CASES = [
     ({**PAIR, "arrangement": "stereo"}, "p.second.cutoff", 0.3, {"separate": [0.1, 0.1]}),
     (STEREO, "s.spacing", 1.2, {"spacing_octaves": 1.7}),
     (COMB, "c.cutoff", 0.3, {"frequency_hz": 210.0 * 2**0.3}), (COMB, "c.feedback", 0.3, {"feedback": 0.7}),
-    (COMB, "c.mix", -0.4, {"mix": 0.2}),
+    (COMB, "c.mix", -0.4, {"mix": 0.2}), (SHAPES, "sh.morph", 0.35, {"morph": 0.45}),
+    (SHAPES, "sh.morph", 2.0, {"morph": 1.0}), (SHEET, "sh.morph 2", 0.4, {"morph_2": 0.9}),
+    (SHEET, "sh.morph", -0.1, {"morph": 0.0}),
 ]
 
 

@@ -70,8 +70,8 @@ def _as_json(found: Masking, sentence: str) -> dict[str, Any]:
 
 def _write(out: Path, cut: Cut) -> None:
     from jiyuu.patch.document import Patch
-    from jiyuu.patch.linear_stages import Band, Shapes
     from jiyuu.patch.reading import write_patch
+    from jiyuu.patch.shapes import Band, Shapes
 
     band = Band(kind="peak", frequency_hz=cut.frequency_hz, gain_db=cut.gain_db, q=cut.q)
     write_patch(out, Patch(format="jiyuu-patch", version=1, name="cut", path=(Shapes(stage="shapes", bands=(band,)),)))

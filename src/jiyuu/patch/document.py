@@ -17,7 +17,8 @@ from jiyuu.errors import CircuitError
 from jiyuu.field_words import asked as worded
 from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.controls import Control, FigureDocument, Name, Part, Route
-from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes, StagePart
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants, StagePart
+from jiyuu.patch.shapes import Shapes
 from jiyuu.signals.source import Source, SourceKind
 
 Finite = Annotated[float, Field(allow_inf_nan=False, strict=True)]

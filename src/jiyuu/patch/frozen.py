@@ -14,7 +14,8 @@ from jiyuu.patch.targets import Target
 
 # Which field of its stage a target is, where its name does not say.
 FIELDS = {"feedback": {"feedback": "amount"}, "comb": {"cutoff": "frequency_hz"}}
-NAMES = {"cutoff": "cutoff_hz", "spacing": "spacing_octaves", "shift": "shift_octaves"}
+NAMES = {"cutoff": "cutoff_hz", "spacing": "spacing_octaves", "shift": "shift_octaves", "morph 2": "morph_2",
+         "morph 3": "morph_3"}
 
 
 def frozen_at(patch: Patch, time_s: float) -> Patch:

@@ -1,5 +1,4 @@
-"""Stages of a patch that are only their transfer function, and part of a network: shapes, bank, formants, all-pass
-chain."""
+"""Stages of a patch that are only their transfer function, and part of a network: bank, formants, all-pass chain."""
 
 from __future__ import annotations
 
@@ -11,7 +10,7 @@ from pydantic import ConfigDict, Field, model_validator
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
-from jiyuu.circuits.sections import Section, bandpass, high_shelf, low_shelf, peak
+from jiyuu.circuits.sections import Section, bandpass
 from jiyuu.field_words import asked as worded
 from jiyuu.patch.controls import Finite, Name, Part
 from jiyuu.signals.vowels import BANDWIDTHS_HZ, VOWELS
@@ -19,8 +18,6 @@ from jiyuu.signals.vowels import BANDWIDTHS_HZ, VOWELS
 LN_1000 = float(np.log(1000))
 Hertz = Annotated[Finite, worded("Frequency", unit="Hz", low=1, high=CUTOFF_MAXIMUM_HZ)]
 Q = Annotated[Finite, worded("Q", step=0.1, low=0.05, high=1000)]
-Decibels = Annotated[Finite, worded("Gain", unit="dB", low=-60, high=60)]
-MOST_BANDS = 12  # of shapes
 Vowel = Literal["i", "ɪ", "ɛ", "æ", "ɑ", "ɔ", "ʊ", "u", "ʌ", "ɝ"]
 
 
@@ -29,28 +26,6 @@ class StagePart(Part):
 
     id: Name | None = None
     off: bool = False
-
-
-class Band(Part):
-    """A shelf or a peak."""
-
-    kind: Literal["low_shelf", "peak", "high_shelf"] = "peak"
-    frequency_hz: Hertz = 1000.0
-    gain_db: Decibels = 0.0
-    q: Q = 0.7071067811865476
-
-    def section(self) -> Section:
-        made = {"low_shelf": low_shelf, "peak": peak, "high_shelf": high_shelf}[self.kind]
-        return made(self.frequency_hz, self.gain_db, self.q)
-
-
-class Shapes(StagePart):
-    """Up to twelve bands one behind the other."""
-
-    stage: Literal["shapes"]
-    bands: Annotated[tuple[Band, ...], Field(max_length=MOST_BANDS)] = ()
-    trim_db: Annotated[Finite, worded("Trim", unit="dB", low=-120, high=60)] = 0.0
-    bypass: bool = False
 
 
 class Group(Part):

@@ -43,8 +43,9 @@ from jiyuu.patch.document import (
     morph_weights,
 )
 from jiyuu.patch.inside import Tap, patched_in, tap_of
-from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes
-from jiyuu.patch.stretches import Stretch
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants
+from jiyuu.patch.shapes import Shapes
+from jiyuu.patch.stretches import Stretch, morphs
 
 UNIT_HZ = 1000.0  # a network has one cutoff; those of a patch are ratios to this one
 OUTPUT_LEVEL, OUTPUT_PAN = "output.level", "output.pan"
@@ -205,6 +206,9 @@ class _Lowering:
         cutoff = f"{called}.cutoff"
         if isinstance(stage, Formants) and f"{called}.formant 1" in self.moving:
             return self.formants(stage, called, octaves)
+        if morphs(stage, called, self.moving):
+            raise CircuitError(f"{called}: its morph can be moved in the path, in a branch or on a side, not in a "
+                               "loop, nor where one stage's output moves another; take the route or the stage away.")
         if cutoff not in self.moving:
             return self.still(stage, called, UNIT_HZ / 2.0**octaves)
         own_hz = stage.cutoff_hz if isinstance(stage, AllPass) else UNIT_HZ
@@ -226,8 +230,11 @@ class _Lowering:
     def still(self, stage: Bank | Formants | Shapes | AllPass, called: str, unit_hz: float) -> Network:
         """With frequencies as ratios to unit_hz."""
         if isinstance(stage, Shapes):
-            made = None if stage.bypass else chain([band.section() for band in stage.bands], called, unit_hz)
-            return wire() if stage.bypass else scaled(made or wire(), 10 ** (stage.trim_db / 20))
+            if stage.bypass:
+                return wire()
+            bands, trim_db = stage.standing()
+            made = chain([band.section() for band in bands], called, unit_hz)
+            return scaled(made or wire(), 10 ** (trim_db / 20))
         if isinstance(stage, Formants):
             sections = stage.sections()
             return side_by_side(sections, [1.0] * len(sections), called, unit_hz)

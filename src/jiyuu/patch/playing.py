@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -19,8 +20,9 @@ from jiyuu.patch.linear_stages import Bank
 from jiyuu.patch.lowering import is_stereo, lowered, sides_of
 from jiyuu.patch.motion import Motion, Values
 from jiyuu.patch.response import judged_loops
+from jiyuu.patch.shapes import Between, Shapes, coefficients_of
 from jiyuu.patch.sounding import SEED, source_record
-from jiyuu.patch.stretches import Apart, Stretch, by_response, stretches
+from jiyuu.patch.stretches import MORPHS, Apart, Stretch, by_response, morphs, stretches
 from jiyuu.patch.told import told
 from jiyuu.signals.long_record import Record, weighted
 from jiyuu.simulation.crusher import Clockwork, crushed
@@ -84,6 +86,8 @@ def _networks(
     for part in stretches(path, side, outermost=outermost):
         if isinstance(part, Stretch):
             for piece in _parts(patch, part, moving):
+                if _morphing(piece, moving) is not None:
+                    continue
                 network = lowered(piece, side, moving, patch=patch).network
                 if not is_straight(network) or {*network.cutoffs, *network.gains} & {*moving}:
                     yield network
@@ -120,7 +124,11 @@ class _Playing:
                 sound = self.apart(part, octaves, sound)
                 continue
             for one in _parts(self.patch, part, self.moves.keys()):
-                sound = self.network(one, octaves, sound)
+                shapes = _morphing(one, self.moves.keys())
+                if shapes is None:
+                    sound = self.network(one, octaves, sound)
+                else:
+                    sound = self.morphing(shapes, shapes.id or f"{one.place}[{one.first}]", octaves, sound)
         return sound
 
     def apart(self, part: Apart, octaves: float, sound: Record) -> Record:
@@ -167,6 +175,19 @@ class _Playing:
                       field("feedback", stage.feedback), field("mix", stage.mix))
         return through_comb(sound, self.sample_rate_hz, moves, damping_hz=stage.damping_hz)
 
+    def morphing(self, stage: Shapes, called: str, octaves: float, sound: Record) -> Record:
+        from jiyuu.simulation.moving_sections import through_sections
+
+        shifts = self.moves.get(f"{called}.cutoff")
+        ways = [self.moves.get(f"{called}.{name}", partial(_standing, stands))
+                for name, stands in zip(MORPHS, stage.ways, strict=False)]
+
+        def between(t: FloatArray) -> Between:
+            moved = np.zeros(t.size) if shifts is None else shifts(t)
+            return stage.at([way(t) for way in ways]).shifted(octaves + moved)
+
+        return through_sections(sound, self.sample_rate_hz, lambda t: coefficients_of(between(t)))
+
     def network(self, stretch: Stretch, octaves: float, sound: Record) -> Record:
         it = lowered(stretch, self.side, self.moves.keys(), patch=self.patch, octaves=octaves)
         own = {name: move for name, move in self.moves.items() if name in (*it.network.cutoffs, *it.network.gains)}
@@ -184,6 +205,18 @@ class _Playing:
         if max((np.abs(part).max() for part in found.blocks()), default=0.0) > LOUDEST_V:
             raise _ran_away(self.patch)
         return found
+
+
+def _standing(value: float, times_s: FloatArray) -> FloatArray:
+    return np.full(times_s.size, value)
+
+
+def _morphing(stretch: Stretch, moving: Collection[str]) -> Shapes | None:
+    """The one stage of a stretch that moves between its settings."""
+    stage = stretch.path[0] if len(stretch.path) == 1 else None
+    if isinstance(stage, Shapes) and morphs(stage, stage.id or f"{stretch.place}[{stretch.first}]", moving):
+        return stage
+    return None
 
 
 def _ran_away(patch: Patch) -> SignalError:

@@ -7,7 +7,10 @@ from dataclasses import dataclass
 
 from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.document import LEFT, AnyStage, Parallel, Stereo
-from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants
+from jiyuu.patch.shapes import Shapes
+
+MORPHS = ("morph", "morph 2", "morph 3")  # targets of shapes
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,19 +47,28 @@ def stands_apart(stage: AnyStage, side: str) -> bool:
     return False
 
 
+def morphs(stage: AnyStage, called: str, moving: Collection[str]) -> bool:
+    """Whether it is shelves and peaks that move between their settings: played by themselves."""
+    return isinstance(stage, Shapes) and not stage.bypass and any(f"{called}.{name}" in moving for name in MORPHS)
+
+
 def by_response(stretch: Stretch, moving: Collection[str]) -> Iterator[Stretch]:
     """The same in parts, so that stages which are only their transfer function, and which nothing moves, are by
-    themselves: these are played by their response, and a network need not carry their many capacitors."""
+    themselves: these are played by their response, and a network need not carry their many capacitors. What morphs is
+    by itself too."""
     run: list[AnyStage] = []
-    first, kind = stretch.first, False
+    first, kind = stretch.first, 0
     for i, stage in enumerate(stretch.path, start=stretch.first):
-        called = f"{stage.id or f'{stretch.place}[{i}]'}."
-        alone = isinstance(stage, Bank | Formants | Shapes | AllPass) and not any(
-            name.startswith(called) for name in moving)
-        if run and alone != kind:
+        called = stage.id or f"{stretch.place}[{i}]"
+        own = 0
+        if morphs(stage, called, moving):
+            own = i + 2  # like no other
+        elif isinstance(stage, Bank | Formants | Shapes | AllPass):
+            own = int(not any(name.startswith(f"{called}.") for name in moving))
+        if run and own != kind:
             yield Stretch(tuple(run), stretch.place, first, is_last=False)
             run, first = [], i
-        run, kind = [*run, stage], alone
+        run, kind = [*run, stage], own
     yield Stretch(tuple(run), stretch.place, first, is_last=stretch.is_last)
 
 

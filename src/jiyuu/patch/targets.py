@@ -24,6 +24,8 @@ from jiyuu.patch.document import (
 )
 from jiyuu.patch.linear_stages import AllPass, Formants
 from jiyuu.patch.lowering import OUTPUT_LEVEL, OUTPUT_PAN
+from jiyuu.patch.shapes import Shapes
+from jiyuu.patch.stretches import MORPHS
 from jiyuu.signals.source import SourceKind
 
 AMOUNT_EDGE = 1000.0  # of a feedback
@@ -94,6 +96,9 @@ def _of_stage(stage: AnyStage, decibels: set[str]) -> Iterator[Target]:
     elif isinstance(stage, Formants):
         yield Target(f"{own}.morph", "", stage.morph, 0.0, 1.0)
         yield Target(f"{own}.shift", "octaves", stage.shift_octaves, -SHIFT_EDGE, SHIFT_EDGE)
+    elif isinstance(stage, Shapes):
+        for name, stands in zip(MORPHS, stage.ways, strict=False):
+            yield Target(f"{own}.{name}", "", stands, 0.0, 1.0)
     elif isinstance(stage, AllPass | Comb):
         hertz = stage.cutoff_hz if isinstance(stage, AllPass) else stage.frequency_hz
         yield Target(f"{own}.cutoff", "Hz", hertz, *CUTOFF_HZ, octaves=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -21,9 +22,11 @@ from jiyuu.patch.document import (
     morph_weights,
     panned,
 )
-from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants
 from jiyuu.patch.lowering import MORPHED, OUTPUT_LEVEL, OUTPUT_PAN
 from jiyuu.patch.motion import Motion, Values
+from jiyuu.patch.shapes import Shapes
+from jiyuu.patch.stretches import MORPHS
 from jiyuu.patch.targets import Target
 
 
@@ -101,6 +104,11 @@ def _of_stage(motion: Motion, placed: Placed) -> dict[str, Values]:
         octaves = (*placed.shifts, *(() if own is None else (_ratio(motion, own),)))
         if octaves:
             found[f"{called}.cutoff"] = _summed(octaves)
+    if isinstance(stage, Shapes):
+        for name in MORPHS:
+            along = motion.target(f"{called}.{name}")
+            if along is not None:
+                found[along.name] = partial(motion.value, along)  # where it is, not how far it went
     for name in ("level", "feedback", "mix"):
         target = motion.target(f"{called}.{name}")
         if target is None:

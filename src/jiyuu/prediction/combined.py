@@ -15,9 +15,10 @@ from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.vowel import nearest_vowel
 from jiyuu.patch.document import LEFT, RIGHT, AnyStage, Gain, Pair, Parallel, Stereo
 from jiyuu.patch.editing import Path, Place, stage_at
-from jiyuu.patch.linear_stages import LN_1000, AllPass, Bank, Formants, Shapes
+from jiyuu.patch.linear_stages import LN_1000, AllPass, Bank, Formants
 from jiyuu.patch.lowering import splits
 from jiyuu.patch.response import judged_group, path_gain
+from jiyuu.patch.shapes import Shapes
 from jiyuu.signals.source import Source
 
 COMBINED_HZ = np.asarray(20.0 * 2.0 ** (np.arange(10 * 48 + 1) / 48))
@@ -104,7 +105,10 @@ def _parts(stage: AnyStage, side: str, octaves: float) -> Iterator[Piece]:
         for k, section in enumerate(stage.sections(), start=1):
             yield Piece(f"F{k}", section.gain(COMBINED_HZ / 2.0**octaves))
     elif isinstance(stage, Shapes):
-        for band in stage.bands:
+        for setting in stage.settings if stage.ways else ():  # what it stands between
+            yield Piece(setting.name, of(stage.model_copy(update={
+                "bands": setting.bands, "trim_db": setting.trim_db, "morph": None, "morph_2": None, "morph_3": None})))
+        for band in () if stage.ways else stage.bands:
             yield Piece(f"{BY_KIND[band.kind]} {band.frequency_hz:.0f}",
                         band.section().gain(COMBINED_HZ / 2.0**octaves))
     elif isinstance(stage, AllPass):

@@ -8,6 +8,7 @@ from functools import partial
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 
+from jiyuu.desktop.figures.band_handles import BandHandles
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.movable_line import MovableLine
 from jiyuu.desktop.figures.rulers import HIGHEST_V, LOWEST_V, volts_of_hz
@@ -19,12 +20,15 @@ class CombinedFigure(FrequencyFigure):
 
     spacing_dragged = pyqtSignal(str, float)  # which filter, octaves above the one in hand
     spacing_dropped = pyqtSignal(str, float)
+    band_dragged = pyqtSignal(int, float, float)  # which, Hz, dB
+    band_dropped = pyqtSignal(int, float, float)
 
     def __init__(self) -> None:
         self._tied: dict[str, MovableLine] = {}
         super().__init__(title="Parts and whole, dB re the input", unit="dB", level_steps=(3.0, 6.0, 12.0),
                          strong_step=12.0)
         self.set_levels(-60, 24)
+        self.handles = BandHandles(self, self.band_dragged.emit, self.band_dropped.emit)
 
     def show_tied(self, tied: Mapping[str, float], cutoff_hz: float) -> None:
         """A line for each, where it stands."""

@@ -22,8 +22,9 @@ from jiyuu.errors import CircuitError
 from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.document import AnyStage, Curve, Feedback, FilterStage, Gain, Limb, Pair, Parallel, Shape, Stereo
 from jiyuu.patch.editing import stage_at
-from jiyuu.patch.linear_stages import AllPass, Band, Bank, Formants, Group, Shapes
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Group
 from jiyuu.patch.response import judged_loop
+from jiyuu.patch.shapes import Band, Shapes
 from jiyuu.wording.loops import loop_line
 
 NO_CURVE = "none"

@@ -47,7 +47,8 @@ from jiyuu.patch.editing import (
     stage_at,
 )
 from jiyuu.patch.joints import joints_of
-from jiyuu.patch.linear_stages import MOST_BANDS, AllPass, Band, Bank, Formants, Shapes
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants
+from jiyuu.patch.shapes import MOST_BANDS, Band, Shapes
 from jiyuu.prediction.response import GRID_HZ
 from jiyuu.quantities import shown_hz, signed
 from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.document import AnyStage, Feedback, FilterStage, Gain, Pair, Parallel, Shape, Stereo
-from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Shapes
+from jiyuu.patch.linear_stages import AllPass, Bank, Formants
+from jiyuu.patch.shapes import Shapes
 from jiyuu.quantities import shown_hz, signed
 
 SHAPES = {"tanh": "soft curve", "asinh": "diode curve", "clip": "clipper", "fold": "folder"}
@@ -37,7 +38,8 @@ def _what(stage: AnyStage) -> str:
     if isinstance(stage, Formants):
         return f"formants {stage.from_} to {stage.to}"
     if isinstance(stage, Shapes):
-        return f"{len(stage.bands)} shapes" + (", bypassed" if stage.bypass else "")
+        what = f"{len(stage.settings)} settings" if stage.ways else f"{len(stage.bands)} shapes"
+        return what + (", bypassed" if stage.bypass else "")
     if isinstance(stage, AllPass):
         return f"{stage.stages} all-passes {shown_hz(stage.cutoff_hz)}"
     if isinstance(stage, Comb):

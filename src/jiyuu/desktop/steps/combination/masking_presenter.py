@@ -15,7 +15,7 @@ from jiyuu.desktop.measuring import EMPTY_SHELF, compiled
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.combination.presenter import CombinationPresenter
 from jiyuu.measurement.finding import Finding
-from jiyuu.patch.linear_stages import Band
+from jiyuu.patch.shapes import Band
 from jiyuu.progress import Progress
 from jiyuu.wording.findings import sentence
 

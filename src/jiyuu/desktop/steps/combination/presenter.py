@@ -26,9 +26,11 @@ from jiyuu.measurement.finding import Finding
 from jiyuu.patch.document import AnyStage
 from jiyuu.patch.editing import Path, Place, places, replaced, stage_at
 from jiyuu.patch.linear_stages import Bank, Formants
+from jiyuu.patch.shapes import Shapes
 from jiyuu.prediction.combined import Combined, Woken, combined, findings_of, woken_by
 
 WHOLE = "All of the path"
+LOWEST_HZ, HIGHEST_HZ, MOST_DB = 10.0, 22_000.0, 60.0  # that a band is dragged to
 MELODY = (0.0, 3.0, 7.0, 12.0)  # semitones over the source, where there is no figure
 
 
@@ -162,6 +164,20 @@ class CombinationPresenter(StepPresenter):
             stage = stage_at(self.path.path, place).model_copy(update={"morph": morph})
             self._try(setup=setup.model_copy(update={"path": replaced(self.path.path, place, stage)}))
 
+    def try_band(self, which: int, hertz: float, gain_db: float) -> None:
+        """While its point is dragged."""
+        place, setup = self.place, self._session.standing().setup
+        stage = None if place is None else stage_at(self.path.path, place)
+        if place is not None and isinstance(stage, Shapes) and which < len(stage.bands):
+            bands = list(stage.bands)
+            bands[which] = bands[which].model_copy(update=_as_band(hertz, gain_db))
+            stage = stage.model_copy(update={"bands": tuple(bands)})
+            self._try(setup=setup.model_copy(update={"path": replaced(self.path.path, place, stage)}))
+
+    def set_band(self, which: int, hertz: float, gain_db: float) -> None:
+        """Where its point is let go."""
+        self.path.set_member("bands", which, **_as_band(hertz, gain_db))
+
     def set_stage(self, **changes: Any) -> None:
         """Fields of the stage that is looked at."""
         self.path.set_field(**changes)
@@ -181,3 +197,9 @@ class CombinationPresenter(StepPresenter):
             return False
         self._session.change({"setup": setup.model_dump(mode="json", exclude_defaults=True) or None})
         return True
+
+
+def _as_band(hertz: float, gain_db: float) -> dict[str, float]:
+    """As a hand means it, no finer than it is drawn."""
+    return {"frequency_hz": float(f"{min(max(hertz, LOWEST_HZ), HIGHEST_HZ):.4g}"),
+            "gain_db": round(min(max(gain_db, -MOST_DB), MOST_DB), 1)}

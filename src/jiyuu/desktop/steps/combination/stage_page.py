@@ -15,6 +15,7 @@ from jiyuu.desktop.parts.knobs import number_field
 from jiyuu.desktop.parts.typed_value import TypedValue
 from jiyuu.desktop.path.panel import StagePanel
 from jiyuu.desktop.steps.combination.presenter import CombinationPresenter
+from jiyuu.desktop.steps.combination.shapes_section import ShapesSection
 from jiyuu.patch.document import FilterStage
 from jiyuu.patch.editing import places
 
@@ -42,6 +43,8 @@ class StagePage(QWidget):
         whole.addWidget(self.start)
         self._rows: QFormLayout = form()
         whole.addLayout(self._rows)
+        self.shapes = ShapesSection(presenter)
+        whole.addWidget(self.shapes)
         self.panel = StagePanel(presenter.path, inside_a_step=True)
         whole.addWidget(self.panel, 1)
         presenter.path.changed.connect(self._show_stage)
@@ -56,6 +59,7 @@ class StagePage(QWidget):
     def _show_stage(self) -> None:
         self.panel.setVisible(self._presenter.place is not None)
         self.panel.refresh()
+        self.shapes.show_stage()
 
     def show_standing(self, standing: Standing) -> None:
         """Which filters go with the knob, and how far off."""

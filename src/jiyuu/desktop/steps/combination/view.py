@@ -30,6 +30,7 @@ from jiyuu.desktop.theme.pens import cosmetic, pen_of
 from jiyuu.desktop.theme.style import THEME
 from jiyuu.patch.document import Parallel
 from jiyuu.patch.linear_stages import Bank, Formants
+from jiyuu.patch.shapes import Shapes
 from jiyuu.prediction.combined import COMBINED_HZ
 from jiyuu.quantities import note_and_cents, shown_hz, signed
 
@@ -67,6 +68,8 @@ class CombinationView(StepView):
         self.combined.cutoff_reset.connect(lambda: presenter.reset("cutoff_hz"))
         self.combined.spacing_dragged.connect(presenter.try_spacing)
         self.combined.spacing_dropped.connect(presenter.set_spacing)
+        self.combined.band_dragged.connect(presenter.try_band)
+        self.combined.band_dropped.connect(presenter.set_band)
         self.apart = FrequencyFigure(title="Level of left over right, dB", unit="dB", level_steps=(3.0, 6.0, 12.0),
                                      strong_step=12.0)
         self.apart.set_levels(-30, 30)
@@ -131,6 +134,7 @@ class CombinationView(StepView):
         self._drawn = []
         self.below.setVisible(False)
         if seen is None:
+            self.combined.handles.show([], THEME.palette.ink)
             return
         palette, ink = THEME.palette, THEME.palette.ink_of(self.presenter.letter)
         for k, part in enumerate(seen.found.parts):
@@ -146,6 +150,9 @@ class CombinationView(StepView):
             self._levels = levels
             self.combined.set_levels(*levels)
         self.combined.place_labels()
+        stage = seen.stage
+        bands = stage.bands if isinstance(stage, Shapes) and not stage.ways and not stage.bypass else ()
+        self.combined.handles.show([(band.frequency_hz, band.gain_db) for band in bands], ink.colour)
         self._show_below(seen, ink.colour)
 
     def _draw(self, name: str, levels: np.ndarray, pen: object, colour: str) -> None:
