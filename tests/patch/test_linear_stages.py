@@ -5,6 +5,7 @@ import json
 
 import numpy as np
 import pytest
+from scipy.integrate import solve_ivp
 
 from jiyuu.errors import CircuitError
 from jiyuu.patch.playing import play_patch
@@ -163,6 +164,7 @@ def test_what_is_rendered_is_what_responds_up_to_18_khz():
     ({"stage": "bank", "bands": 60, "spacing_semitones": 12}, "beyond what can be played"),
     ({"stage": "formants", "from": "x"}, "from"), ({"stage": "allpass", "feedback": 1.0}, "feedback"),
     ({"stage": "pair", "first": {"filter": "state-variable"}}, "second"),
+    ({"stage": "resonator", "q": 31.0}, "q"), ({"stage": "chord", "inversion": 3}, "more notes than the chord's 3"),
     ({"stage": "pair", "first": {"filter": "nothing"}, "second": {"filter": "state-variable"}}, "no circuit 'nothing'"),
 ])
 def test_what_cannot_be_is_refused_by_its_place(stage, said):
@@ -231,6 +233,81 @@ def test_a_delay_comes_back_when_it_should():
     kick[0, 100] = 1.0
     out = play_patch(made({"stage": "comb", "frequency_hz": 100.0, "feedback": 0.5}), kick, 48_000.0)[0]
     assert out[100 + 480 * np.arange(4)] == pytest.approx([1, 0.5, 0.25, 0.125], abs=1e-9)
+
+
+@pytest.mark.parametrize(("inversion", "semitones"), [(0, (0, 3, 7, 10)), (1, (3, 7, 10, 12)), (3, (10, 12, 15, 19))])
+def test_combs_on_a_chord_are_combs_on_its_notes(inversion, semitones):
+    """Together as loud as one; rendered as they respond."""
+    stage = {"stage": "chord", "root_hz": 98.0, "semitones": [7, 0, 10, 3], "inversion": inversion, "feedback": 0.8,
+             "damping_hz": 4000.0, "mix": 0.7}
+    chord = made(stage)
+    notes = 98.0 * 2 ** (np.array(semitones) / 12)
+    expected = sum(comb(HZ, hertz, 0.8, 4000.0, 0.7) for hertz in notes) / 4
+    (found,) = respond_patch(chord, HZ)
+    close(found.gain, expected)
+    kick = np.zeros((1, 48_000))
+    kick[0, 4800] = 1.0
+    heard = np.fft.rfft(play_patch(chord, kick, 48_000.0)[0])
+    hertz = np.fft.rfftfreq(48_000, 1 / 48_000)
+    inside = (hertz > 50) & (hertz < 15_000)
+    true = np.abs(sum(comb(hertz[inside], note, 0.8, 4000.0, 0.7) for note in notes) / 4)
+    assert np.abs(20 * np.log10(np.abs(heard[inside]) / true)).max() < 0.03
+
+
+@pytest.mark.parametrize(("kind", "range_", "hertz"), [("lowpass", "low", 640.0), ("bandpass", "high", 2300.0)])
+def test_a_resonator_is_a_coil_and_a_capacitor_behind_a_soft_input(kind, range_, hertz):
+    """Soft as its formula; loud as an integrator with steps of its own has it."""
+    stage = {"stage": "resonator", "kind": kind, "range": range_, "cutoff_hz": hertz, "q": 12.0, "headroom_v": 2.0}
+    s = 1j * HZ / hertz
+    close(respond_patch(made(stage), HZ)[0].gain, (1 if kind == "lowpass" else s / 12) / (s**2 + s / 12 + 1))
+    t = np.arange(2400) / 48_000
+
+    def played(time):
+        return 5 * np.sin(np.clip(time / 0.01, 0, 1) * np.pi / 2) ** 4 * np.sin(2 * np.pi * 590.0 * time)
+
+    def slopes(time, x):
+        u = 2 * np.tanh(played(time) / 2)
+        return [2 * np.pi * hertz * x[1], 2 * np.pi * hertz * (u - x[1] / 12 - x[0])]
+
+    true = solve_ivp(slopes, (0, t[-1]), [0.0, 0.0], t_eval=t, rtol=1e-10, atol=1e-12, method="DOP853").y
+    true = true[0] if kind == "lowpass" else true[1] / 12
+    heard = play_patch(made(stage), played(t)[np.newaxis], 48_000.0)[0]
+    assert np.std(heard[:-100] - true[:-100]) < 1e-4 * np.std(true)
+
+
+def test_a_range_is_where_a_resonator_stops():
+    for fields, hertz in (({"cutoff_hz": 3000.0}, 800.0), ({"cutoff_hz": 3000.0, "range": "high"}, 3000.0),
+                          ({"cutoff_hz": 9000.0, "range": "high", "high_hz": 4000.0}, 4000.0)):
+        resonator = {"stage": "resonator", "q": 30.0, **fields}
+        gain = np.abs(respond_patch(made(resonator), np.array([hertz]))[0].gain)
+        assert gain == pytest.approx(30.0)
+
+
+def test_four_voices_of_one_pitch_each_with_a_setting_of_its_own():
+    """Sub-multiples of one pitch, every one in a branch with a resonator: each line is where it belongs."""
+    voices = [{"path": [{"stage": "resonator", "range": "high", "cutoff_hz": 400.0 * k, "q": 5.0}],
+               "sources": [{"kind": "sine", "pitch_hz": 440.0 / k, "level_v": 0.01}]} for k in (1, 2, 3, 4)]
+    patched = made({"stage": "parallel", "branches": voices})
+    heard = play_patch(patched, np.zeros((1, 48_000)), 48_000.0)[0][24_000:-240]
+    t = np.arange(24_000, 48_000 - 240) / 48_000
+    turns = [2 * np.pi * 440.0 / k * t for k in (1, 2, 3, 4)]
+    columns = np.stack([f(turn) for turn in turns for f in (np.cos, np.sin)], axis=1)
+    amounts = np.hypot(*np.linalg.lstsq(columns, heard, rcond=None)[0].reshape(4, 2).T)
+    s = 1j * np.array([440.0 / k / (400.0 * k) for k in (1, 2, 3, 4)])
+    assert amounts == pytest.approx(0.01 * np.abs(1 / (s**2 + s / 5 + 1)), rel=1e-3)
+
+
+@pytest.mark.parametrize(("fields", "ratios"), [
+    ({"tuned": "major"}, 2 ** (np.array([0, 2, 4, 5, 7, 9, 11, 12, 14]) / 12)),
+    ({"tuned": "harmonics"}, np.arange(1, 10)),
+    ({"tuned": "fifths and octaves"}, 2 ** (np.array([0, 7, 12, 19, 24, 31, 36, 43, 48]) / 12)),
+    ({"spacing_semitones": 4.5}, 2 ** (4.5 * np.arange(9) / 12)),
+])
+def test_a_bank_stands_on_the_notes_that_it_is_tuned_to(fields, ratios):
+    stage = {"stage": "bank", "bands": 9, "lowest_hz": 110.0, "q": 60.0, "groups": [{}, {"polarity": -1}], **fields}
+    s = 1j * HZ[:, np.newaxis] / (110.0 * ratios)
+    expected = (s / 60 / (s**2 + s / 60 + 1) * np.where(np.arange(9) % 2, -1, 1)).sum(axis=1)
+    close(respond_patch(made(stage), HZ)[0].gain, expected)
 
 
 def test_a_comb_in_a_loop_is_refused():

@@ -64,6 +64,8 @@ CASES = [
     ({**PAIR, "arrangement": "parallel"}, "p.spacing", -2.0, {"spacing_octaves": -1.0}),
     ({**PAIR, "arrangement": "stereo"}, "p.second.cutoff", 0.3, {"separate": [0.1, 0.1]}),
     (STEREO, "s.spacing", 1.2, {"spacing_octaves": 1.7}),
+    ({"stage": "resonator", "id": "r", "cutoff_hz": 500.0}, "r.cutoff", -0.5, {"cutoff_hz": 500.0 * 2**-0.5}),
+    ({"stage": "resonator", "id": "r", "cutoff_hz": 500.0}, "r.cutoff", 3.0, {"cutoff_hz": 800.0}),
     (COMB, "c.cutoff", 0.3, {"frequency_hz": 210.0 * 2**0.3}), (COMB, "c.feedback", 0.3, {"feedback": 0.7}),
     (COMB, "c.mix", -0.4, {"mix": 0.2}), (SHAPES, "sh.morph", 0.35, {"morph": 0.45}),
     (SHAPES, "sh.morph", 2.0, {"morph": 1.0}), (SHEET, "sh.morph 2", 0.4, {"morph_2": 0.9}),

@@ -80,9 +80,19 @@ COMBINATIONS: Mapping[str, Combination] = {
         "Bank behind it", "12 bands that ring with a melody",
         lambda own: _path(_own(own), {"stage": "bank", "id": "bank", "bands": 12, "spacing_semitones": 5.0,
                                       "lowest_hz": 82.5, "q": 12.0, "groups": [{}, {"polarity": -1}]}), (1,)),
+    "tuned": Combination(
+        "Tuned bank behind it", "12 bands on the notes of a scale that ring when a melody crosses them",
+        lambda own: _path(_own(own), {"stage": "bank", "id": "bank", "bands": 12, "tuned": "pentatonic",
+                                      "lowest_hz": 110.0, "q": 12.0, "decay_s": 0.6}), (1,)),
     "vowel": Combination(
         "Vowel behind it", "three formants between two vowels",
         lambda own: _path(_own(own), {"stage": "formants", "id": "vowel", "from": "ɑ", "to": "i", "morph": 0.3}), (1,)),
+    "coils": Combination(
+        "Two resonators of coils behind it", "formants as they once were, soft at their inputs, beside each other",
+        lambda own: _path(_own(own), _beside(
+            [{"stage": "resonator", "id": "throat", "cutoff_hz": 700.0, "q": 10.0}],
+            [{"stage": "resonator", "id": "mouth", "range": "high", "cutoff_hz": 1800.0, "q": 14.0,
+              "kind": "bandpass"}])), (1,)),
     "shapes": Combination(
         "Shelves and a peak behind it", "tone shaped by bands of any kind",
         lambda own: _path(_own(own), {"stage": "shapes", "id": "shapes", "bands": SHAPES}), (1,)),

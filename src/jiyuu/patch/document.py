@@ -13,6 +13,7 @@ from jiyuu.circuits.catalogue import circuit, circuits
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.network import BranchKind
+from jiyuu.circuits.sections import Section
 from jiyuu.errors import CircuitError
 from jiyuu.field_words import asked as worded
 from jiyuu.patch.between_stages import Comb, Crush
@@ -240,8 +241,72 @@ class Pair(StagePart):
         return (Parallel(stage="parallel", branches=(Limb(path=(first,)), Limb(path=(second,)))),)
 
 
+class Resonator(StagePart):
+    """Coil, capacitor and resistor behind an input that limits softly, as formant filters once were: two ranges to
+    switch between, no loop, so that it never sounds by itself."""
+
+    stage: Literal["resonator"]
+    kind: Annotated[Literal["lowpass", "bandpass"], Field(title="Kind")] = "lowpass"
+    range: Annotated[Literal["low", "high"], Field(title="Range", description="Up to where its cutoff can be turned.")
+                     ] = "low"
+    low_hz: Annotated[Finite, worded("Low range to", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)] = 800.0
+    high_hz: Annotated[Finite, worded("High range to", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)
+                       ] = 5000.0
+    cutoff_hz: Annotated[Finite, worded("Cutoff", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)] = 500.0
+    q: Annotated[Finite, worded("Q", step=0.5, low=0.3, high=30)] = 8.0
+    headroom_v: Annotated[Finite, worded("Headroom", unit="V", step=0.1, above=0, high=1e6)] = 3.0
+
+    @property
+    def range_hz(self) -> float:
+        """Up to where its cutoff goes."""
+        return self.low_hz if self.range == "low" else self.high_hz
+
+    @property
+    def section(self) -> Section:
+        """Behind the input: 1/(s² + s/Q + 1), or s/Q over the same."""
+        hertz, damping = min(self.cutoff_hz, self.range_hz), 1 / self.q
+        return Section(hertz, (0.0, 0.0, 1.0) if self.kind == "lowpass" else (0.0, damping, 0.0), (damping, 1.0))
+
+    @property
+    def input(self) -> Curve:
+        return Curve(kind="tanh", headroom_v=self.headroom_v)
+
+
+class Chord(StagePart):
+    """Combs side by side, one a note of a chord over root_hz, together as loud as one; inversion: so many of its lowest
+    notes stand an octave higher."""
+
+    stage: Literal["chord"]
+    root_hz: Annotated[Finite, worded("Root", unit="Hz", low=1, high=5000)] = 110.0
+    semitones: Annotated[tuple[Annotated[Finite, Field(ge=-48, le=48)], ...], Field(min_length=1, max_length=8)
+                         ] = (0.0, 4.0, 7.0)
+    inversion: Annotated[int, Field(ge=0, le=7, strict=True, title="Inversion")] = 0
+    feedback: Annotated[Finite, worded("Feedback", step=0.05, low=-0.99, high=0.99)] = 0.9
+    damping_hz: Annotated[Finite, Field(ge=1, le=1e6)] | None = None
+    mix: Annotated[Finite, worded("Mix", step=0.05, low=0, high=1)] = 1.0
+
+    @model_validator(mode="after")
+    def _has_notes_to_turn(self) -> Chord:
+        if self.inversion >= len(self.semitones):
+            raise ValueError(f"inversion {self.inversion} asks for more notes than the chord's {len(self.semitones)}")
+        return self
+
+    def notes_hz(self) -> tuple[float, ...]:
+        """From the lowest to the highest."""
+        notes = sorted(self.semitones)
+        turned = [note + (12 if i < self.inversion else 0) for i, note in enumerate(notes)]
+        return tuple(sorted(float(self.root_hz * 2 ** (note / 12)) for note in turned))
+
+    def path(self) -> tuple[AnyStage, ...]:
+        """The same of plain stages."""
+        level_db = float(-20 * np.log10(len(self.semitones)))
+        return (Parallel(stage="parallel", branches=tuple(
+            Limb(path=(Comb(stage="comb", frequency_hz=hertz, feedback=self.feedback, damping_hz=self.damping_hz,
+                            mix=self.mix),), level_db=level_db) for hertz in self.notes_hz())),)
+
+
 AnyStage = (Gain | Shape | FilterStage | Parallel | Feedback | Stereo | Pair | Bank | Formants | Shapes | AllPass
-            | Comb | Crush)
+            | Resonator | Comb | Chord | Crush)
 Stage = Annotated[AnyStage, Field(discriminator="stage")]
 
 

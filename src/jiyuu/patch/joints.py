@@ -12,7 +12,7 @@ from jiyuu.circuits.compose import silent
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.circuits.network import Branch, BranchKind
 from jiyuu.patch.between_stages import Comb, Crush
-from jiyuu.patch.document import LEFT, AnyStage, Curve, Feedback, Parallel, Shape, Stereo, inner_paths
+from jiyuu.patch.document import LEFT, AnyStage, Chord, Curve, Feedback, Parallel, Shape, Stereo, inner_paths
 from jiyuu.patch.editing import Place
 from jiyuu.patch.lowering import UNIT_HZ, path_network
 
@@ -51,6 +51,8 @@ class _Walk:
             limbs = [limb.factor(self.side) * self.path(limb.path, (*place, k), given, octaves)
                      for k, limb in enumerate(stage.branches)]
             return np.asarray(np.sum(limbs, axis=0))
+        if isinstance(stage, Chord):
+            return self.stage(stage.path()[0], place, given, octaves)
         if isinstance(stage, Comb):
             own = stage.model_copy(update={"frequency_hz": stage.frequency_hz * 2.0**octaves})
             return np.asarray(given * own.gain(self.frequency_hz)[0])

@@ -46,12 +46,25 @@ class Follow(Part):
     depth: Annotated[Finite, Field(ge=0, le=1)] = 1.0
 
 
+SCALES: dict[str, tuple[float, ...]] = {  # semitones over the root, octave by octave
+    "chromatic": tuple(range(12)), "major": (0, 2, 4, 5, 7, 9, 11), "minor": (0, 2, 3, 5, 7, 8, 10),
+    "pentatonic": (0, 2, 4, 7, 9), "whole tones": (0, 2, 4, 6, 8, 10), "fifths and octaves": (0, 7),
+    "major chord": (0, 4, 7), "minor chord": (0, 3, 7),
+}
+HARMONICS, EVEN = "harmonics", "even"
+Tuning = Literal["even", "chromatic", "major", "minor", "pentatonic", "whole tones", "fifths and octaves",
+                 "major chord", "minor chord", "harmonics"]
+
+
 class Bank(StagePart):
-    """Bandpasses at equal spacing; band i belongs to group i mod n."""
+    """Bandpasses at equal spacing, or tuned to a scale or to harmonics of the lowest; band i belongs to group i mod n.
+    """
 
     stage: Literal["bank"]
     bands: Annotated[int, Field(ge=1, le=64, strict=True, title="Bands")] = 24
     spacing_semitones: Annotated[Finite, worded("Spacing", unit="semitones", step=0.5, above=0, high=48)] = 4.0
+    tuned: Annotated[Tuning, Field(title="Tuned", description="Even spacing, or the degrees of a scale over the lowest "
+                                   "band; then the spacing does not count.")] = "even"
     lowest_hz: Annotated[Finite, worded("Lowest", unit="Hz", low=CUTOFF_MINIMUM_HZ, high=CUTOFF_MAXIMUM_HZ)] = 50.0
     q: Q = 8.0
     levels_db: Annotated[tuple[Annotated[Finite, Field(ge=-200, le=120)], ...], Field(max_length=64)] = ()
@@ -63,17 +76,26 @@ class Bank(StagePart):
     def _levels_for_every_band(self) -> Bank:
         if self.levels_db and len(self.levels_db) != self.bands:
             raise ValueError(f"levels_db has {len(self.levels_db)} levels for {self.bands} bands; give one a band")
-        if self.lowest_hz * 2 ** (self.spacing_semitones * (self.bands - 1) / 12) > CUTOFF_MAXIMUM_HZ:
+        if self.band_hz(self.bands - 1) > CUTOFF_MAXIMUM_HZ:
             raise ValueError("its highest band lies beyond what can be played; give fewer bands, or nearer ones")
         if self.follow is not None and any(group.feedback for group in self.groups):
             raise ValueError("follow and feedback exclude each other: levels that move inside a loop are not played; "
                              "give decay_s to let its bands ring")
         return self
 
+    def band_hz(self, i: int) -> float:
+        """Where band i stands."""
+        if self.tuned == HARMONICS:
+            return self.lowest_hz * (i + 1)
+        if self.tuned == EVEN:
+            return float(self.lowest_hz * 2 ** (self.spacing_semitones * i / 12))
+        degrees = SCALES[self.tuned]
+        return float(self.lowest_hz * 2 ** (i // len(degrees) + degrees[i % len(degrees)] / 12))
+
     def members(self, group: int) -> Iterator[tuple[Section, float]]:
         """(band, its factor) of one group."""
         for i in range(group, self.bands, len(self.groups)):
-            hertz = self.lowest_hz * 2 ** (self.spacing_semitones * i / 12)
+            hertz = self.band_hz(i)
             q = self.q if self.decay_s is None else max(self.q, np.pi * hertz * self.decay_s / LN_1000)
             level_db = self.levels_db[i] if self.levels_db else 0.0
             yield bandpass(hertz, float(q)), float(10 ** (level_db / 20))

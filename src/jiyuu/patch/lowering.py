@@ -23,13 +23,22 @@ from jiyuu.circuits.compose import (
     wire,
 )
 from jiyuu.circuits.network import Affine, Branch, Network
-from jiyuu.circuits.sections import all_pass, bank_group, chain, moving_bandpass, round_loop, side_by_side
+from jiyuu.circuits.sections import (
+    all_pass,
+    bank_group,
+    chain,
+    moving_bandpass,
+    round_loop,
+    section_network,
+    side_by_side,
+)
 from jiyuu.errors import CircuitError
 from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.document import (
     LEFT,
     RIGHT,
     AnyStage,
+    Chord,
     Curve,
     Feedback,
     FilterStage,
@@ -37,6 +46,7 @@ from jiyuu.patch.document import (
     Pair,
     Parallel,
     Patch,
+    Resonator,
     Shape,
     Stereo,
     inner_paths,
@@ -147,7 +157,9 @@ class _Lowering:
             return self.filter(stage, called, octaves)
         if isinstance(stage, Pair):
             return self.path(stage.path(), called, octaves)
-        if isinstance(stage, Comb | Crush):
+        if isinstance(stage, Resonator):
+            return self.resonator(stage, called, octaves)
+        if isinstance(stage, Comb | Chord | Crush):
             raise CircuitError(f"{called}: a {stage.stage} stands between networks: it can be played in the path, in a "
                                "branch or on a side, not in a loop or round the filter in hand yet.")
         if isinstance(stage, Bank | Formants | Shapes | AllPass):
@@ -200,6 +212,16 @@ class _Lowering:
             return replace(own, rate_ratio=own.rate_ratio * (cutoff_hz / UNIT_HZ))
         self.bases[cutoff] = cutoff_hz
         return replace(own, cutoffs=(cutoff,))
+
+    def resonator(self, stage: Resonator, called: str, octaves: float) -> Network:
+        cutoff, section = f"{called}.cutoff", stage.section
+        hertz = min(section.frequency_hz * 2.0**octaves, stage.range_hz)
+        moving = cutoff in self.moving
+        own = section_network(replace(section, frequency_hz=hertz), called, hertz if moving else UNIT_HZ)
+        if moving:
+            self.bases[cutoff] = hertz
+            own = replace(own, cutoffs=(cutoff,))
+        return series(named(_curve(stage.input), f"{called} input"), "out", own)
 
     def linear(self, stage: Bank | Formants | Shapes | AllPass, called: str, octaves: float) -> Network:
         """A stage that is only its transfer function."""

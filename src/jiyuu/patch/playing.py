@@ -12,7 +12,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.circuits.network import Network
 from jiyuu.errors import SignalError
 from jiyuu.patch.between_stages import Comb, Crush
-from jiyuu.patch.document import LEFT, RIGHT, AnyStage, Limb, Parallel, Patch, Stereo, inner_paths
+from jiyuu.patch.document import LEFT, RIGHT, AnyStage, Chord, Limb, Parallel, Patch, Stereo, inner_paths
 from jiyuu.patch.following import followed_bank
 from jiyuu.patch.heard import HeardRecord
 from jiyuu.patch.inside import inner_routes
@@ -135,6 +135,8 @@ class _Playing:
         stage, place = part.stage, part.place
         if isinstance(stage, Comb):
             return self.comb(stage, stage.id or place, octaves, sound)
+        if isinstance(stage, Chord):
+            return self.path(stage.path(), place, octaves, sound, outermost=False)
         if isinstance(stage, Crush):
             return crushed(sound, Clockwork(stage.rate_hz, stage.step_v, stage.full_scale_v, self.sample_rate_hz))
         if isinstance(stage, Bank):

@@ -13,7 +13,7 @@ from jiyuu.circuits.linear import StateSpace, response_of, state_space
 from jiyuu.circuits.loops import least_ringing
 from jiyuu.circuits.network import Branch, Network
 from jiyuu.patch.between_stages import Comb
-from jiyuu.patch.document import LEFT, AnyStage, Feedback, Parallel, Patch, Stereo
+from jiyuu.patch.document import LEFT, AnyStage, Chord, Feedback, Parallel, Patch, Stereo
 from jiyuu.patch.linear_stages import Bank
 from jiyuu.patch.lowering import UNIT_HZ, lowered, sides_of
 from jiyuu.patch.placed_loops import PlacedLoop, loops_in, loops_of, placed_group
@@ -94,6 +94,8 @@ class _Answering:
                 own = stage.model_copy(update={"frequency_hz": stage.frequency_hz * 2.0**octaves})
                 gain, late = own.gain(self.frequency_hz)
                 self.behind(gain, np.degrees(np.angle(gain)), late)
+            elif isinstance(stage, Chord):
+                self.path(stage.path(), part.place, octaves)
             elif isinstance(stage, Stereo):
                 way = -0.5 if self.side == LEFT else 0.5
                 inner = stage.left if self.side == LEFT else stage.right

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 from jiyuu.patch.between_stages import Comb, Crush
-from jiyuu.patch.document import LEFT, AnyStage, Parallel, Stereo
+from jiyuu.patch.document import LEFT, AnyStage, Chord, Parallel, Stereo
 from jiyuu.patch.linear_stages import AllPass, Bank, Formants
 from jiyuu.patch.shapes import Shapes
 
@@ -36,7 +36,7 @@ def stands_apart(stage: AnyStage, side: str) -> bool:
     """Whether it is no part of a network on a side."""
     if stage.off:
         return False
-    if isinstance(stage, Comb | Crush):
+    if isinstance(stage, Comb | Chord | Crush):
         return True
     if isinstance(stage, Bank):
         return stage.follow is not None

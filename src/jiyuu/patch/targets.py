@@ -18,6 +18,7 @@ from jiyuu.patch.document import (
     Pair,
     Patch,
     PatchSource,
+    Resonator,
     Stereo,
     all_stages,
     stages_in,
@@ -96,6 +97,8 @@ def _of_stage(stage: AnyStage, decibels: set[str]) -> Iterator[Target]:
     elif isinstance(stage, Formants):
         yield Target(f"{own}.morph", "", stage.morph, 0.0, 1.0)
         yield Target(f"{own}.shift", "octaves", stage.shift_octaves, -SHIFT_EDGE, SHIFT_EDGE)
+    elif isinstance(stage, Resonator):
+        yield Target(f"{own}.cutoff", "Hz", stage.section.frequency_hz, CUTOFF_HZ[0], stage.range_hz, octaves=True)
     elif isinstance(stage, Shapes):
         for name, stands in zip(MORPHS, stage.ways, strict=False):
             yield Target(f"{own}.{name}", "", stands, 0.0, 1.0)

@@ -18,6 +18,7 @@ from jiyuu.patch.document import (
     FilterStage,
     Pair,
     Parallel,
+    Resonator,
     Stereo,
     morph_weights,
     panned,
@@ -99,7 +100,7 @@ def _of_stage(motion: Motion, placed: Placed) -> dict[str, Values]:
     found: dict[str, Values] = {}
     if isinstance(stage, Comb) and placed.shifts:
         return {f"{called}.shift": _summed(placed.shifts)}  # all else of it is asked for directly
-    if isinstance(stage, Bank | Shapes | AllPass):
+    if isinstance(stage, Bank | Shapes | AllPass | Resonator):
         own = motion.target(f"{called}.cutoff")
         octaves = (*placed.shifts, *(() if own is None else (_ratio(motion, own),)))
         if octaves:

@@ -20,7 +20,20 @@ from jiyuu.desktop.path.words import STAGES, stage_name
 from jiyuu.desktop.theme.style import STEP
 from jiyuu.errors import CircuitError
 from jiyuu.patch.between_stages import Comb, Crush
-from jiyuu.patch.document import AnyStage, Curve, Feedback, FilterStage, Gain, Limb, Pair, Parallel, Shape, Stereo
+from jiyuu.patch.document import (
+    AnyStage,
+    Chord,
+    Curve,
+    Feedback,
+    FilterStage,
+    Gain,
+    Limb,
+    Pair,
+    Parallel,
+    Resonator,
+    Shape,
+    Stereo,
+)
 from jiyuu.patch.editing import stage_at
 from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Group
 from jiyuu.patch.response import judged_loop
@@ -31,8 +44,10 @@ NO_CURVE = "none"
 FIELDS: dict[type[Any], tuple[str, ...]] = {
     Gain: ("db", "polarity"), Shape: ("kind", "headroom_v", "bias_v"), Feedback: ("amount",),
     Stereo: ("spacing_octaves",), Parallel: (), Pair: ("arrangement", "cutoff_hz", "spacing_octaves"),
-    Bank: ("spacing_semitones", "lowest_hz", "q"), Formants: ("from_", "to", "morph", "shift_octaves"),
+    Bank: ("tuned", "spacing_semitones", "lowest_hz", "q"), Formants: ("from_", "to", "morph", "shift_octaves"),
     AllPass: ("cutoff_hz", "feedback", "mix"), Comb: ("frequency_hz", "feedback", "mix"),
+    Resonator: ("kind", "range", "cutoff_hz", "q", "headroom_v"),
+    Chord: ("root_hz", "inversion", "feedback", "mix"),
     Crush: ("rate_hz", "bits", "full_scale_v"),
     Shapes: ("trim_db",), FilterStage: ("cutoff_hz", "resonance_percent"),
 }

@@ -28,6 +28,7 @@ from jiyuu.patch.document import (
     Pair,
     PairedFilter,
     Parallel,
+    Resonator,
     Shape,
     Stereo,
     inner_paths,
@@ -68,6 +69,7 @@ KINDS: dict[str, Callable[[], AnyStage]] = {
                          second=PairedFilter(filter="state-variable", mode="lowpass"), spacing_octaves=2.0),
     "bank": lambda: Bank(stage="bank"), "formants": lambda: Formants(stage="formants"),
     "shapes": lambda: Shapes(stage="shapes", bands=(Band(gain_db=6.0),)), "allpass": lambda: AllPass(stage="allpass"),
+    "resonator": lambda: Resonator(stage="resonator"),
 }
 
 

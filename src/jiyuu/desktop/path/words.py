@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from jiyuu.patch.between_stages import Comb, Crush
-from jiyuu.patch.document import AnyStage, Feedback, FilterStage, Gain, Pair, Parallel, Shape, Stereo
+from jiyuu.patch.document import AnyStage, Chord, Feedback, FilterStage, Gain, Pair, Parallel, Resonator, Shape, Stereo
 from jiyuu.patch.linear_stages import AllPass, Bank, Formants
 from jiyuu.patch.shapes import Shapes
 from jiyuu.quantities import shown_hz, signed
@@ -11,7 +11,8 @@ from jiyuu.quantities import shown_hz, signed
 SHAPES = {"tanh": "soft curve", "asinh": "diode curve", "clip": "clipper", "fold": "folder"}
 STAGES = {"gain": "Gain", "shape": "Curve", "filter": "Another filter", "parallel": "Branches beside each other",
           "stereo": "Left and right", "pair": "Pair of filters", "bank": "Bank of bands", "formants": "Formants",
-          "shapes": "Shelves and peaks", "allpass": "All-pass chain", "feedback": "Loop round the stage"}
+          "shapes": "Shelves and peaks",
+          "resonator": "Coil and capacitor", "allpass": "All-pass chain", "feedback": "Loop round the stage"}
 
 
 def stage_name(stage: AnyStage) -> str:
@@ -44,6 +45,10 @@ def _what(stage: AnyStage) -> str:
         return f"{stage.stages} all-passes {shown_hz(stage.cutoff_hz)}"
     if isinstance(stage, Comb):
         return f"comb {shown_hz(stage.frequency_hz)}"
+    if isinstance(stage, Resonator):
+        return f"resonator {shown_hz(stage.section.frequency_hz)}, Q {stage.q:g}"
+    if isinstance(stage, Chord):
+        return f"combs on {len(stage.semitones)} notes over {shown_hz(stage.root_hz)}"
     if isinstance(stage, Crush):
         return f"crusher {stage.bits} bits {shown_hz(stage.rate_hz)}"
     assert isinstance(stage, Stereo)
