@@ -5,7 +5,7 @@ import pytest
 from scipy import signal
 
 from jiyuu.signals.controls.envelope import Envelope
-from jiyuu.signals.controls.figure import Figure, Note
+from jiyuu.signals.controls.figure import Figure, Note, step_at
 from jiyuu.signals.controls.gates import Gates, above_half, clock
 from jiyuu.signals.controls.lfo import lfo
 from jiyuu.signals.controls.stepped import held, order, random_walk, sequence
@@ -140,6 +140,23 @@ def test_gates_of_a_control_are_where_it_passes_one_half():
     rises = [0.0, *((n - 0.4 / (2 * np.pi)) / 3 for n in (1, 2, 3))]
     assert found.rises == pytest.approx(rises, abs=1e-12)
     assert found.falls[:3] == pytest.approx([(n + 0.5 - 0.4 / (2 * np.pi)) / 3 for n in range(3)], abs=1e-12)
+
+
+@pytest.mark.parametrize("swing", [0.0, 1 / 3, 0.6])
+def test_every_second_step_comes_late_and_bars_stay_where_they_are(swing):
+    """Notes 0.2 s apart: the odd ones late by a share of that, gates shorter and longer with their steps."""
+    figure = Figure(tuple(Note(n, gate=0.5) for n in range(4)), 0.2, 0.0, swing=swing)
+    played = figure.played(2.0)
+    begins = np.array([(n + swing * (n % 2)) * 0.2 for n in range(10)])
+    assert played.gates.rises[:10] == pytest.approx(begins)
+    lengths = np.where(np.arange(10) % 2, 1 - swing, 1 + swing) * 0.2
+    assert played.gates.falls[:10] == pytest.approx(begins + 0.5 * lengths)
+    just_in = begins + 1e-6
+    assert 12 * played.at("pitch", just_in) == pytest.approx(np.arange(10) % 4)
+    assert [step_at(t, 0.2, swing) for t in just_in] == list(range(10))
+    assert [step_at(t, 0.2, swing) for t in begins[1:] - 1e-6] == list(range(9))
+    over = Figure(figure.notes, 0.2, 0.0, repeat=False, swing=swing).played(3.0)
+    assert over.at("gate", np.array([0.79, 0.81, 2.0])) == pytest.approx(0.0)
 
 
 def test_a_figure_holds_slides_ties_and_rests():

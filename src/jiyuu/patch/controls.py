@@ -6,6 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from jiyuu.field_words import asked as worded
+
 Finite = Annotated[float, Field(allow_inf_nan=False, strict=True)]
 Seconds = Annotated[Finite, Field(ge=0, le=600)]
 Share = Annotated[Finite, Field(ge=0, le=1)]
@@ -153,6 +155,8 @@ class FigureDocument(Part):
     root_hz: Annotated[Finite, Field(ge=1, le=20_000)] = 55.0
     step_s: Annotated[Finite, Field(ge=0.005, le=60)] = 0.18
     slide_s: Seconds = 0.06
+    swing: Annotated[Finite, worded("Swing", step=0.05, low=0, high=0.9, tip="Share of a step by which every second "
+                                    "one comes late: 0 is even, 0.33 a triplet.")] = 0.0
     direction: Literal["forward", "back", "pendulum", "random"] = "forward"
     repeat: bool = True
     seed: Seed = 0

@@ -84,8 +84,8 @@ class Motion:
         if figure is None:
             raise CircuitError("figure: a control plays from it and there is none; add a figure to the patch.")
         notes = tuple(Note(**step.model_dump()) for step in figure.steps)
-        return Figure(notes, figure.step_s, figure.slide_s, figure.direction, figure.repeat, figure.seed).played(
-            self._until_s)
+        return Figure(notes, figure.step_s, figure.slide_s, figure.direction, figure.repeat, figure.seed,
+                      figure.swing).played(self._until_s)
 
     # Controls
 

@@ -14,6 +14,7 @@ from jiyuu.patch.inside import is_inner
 from jiyuu.patch.motion import Motion, Span
 from jiyuu.patch.playing import play_patch, sources_record
 from jiyuu.patch.targets import Target
+from jiyuu.signals.controls.figure import swung_s
 from jiyuu.stopping import checkpoint
 
 RATE_HZ = 48_000
@@ -97,13 +98,14 @@ def _sung(patch: Patch, motion: Motion, seconds: float) -> Iterator[Sung]:
         return
     # In the middle of each step nothing glides any more.
     for i in range(int(np.ceil(seconds / figure.step_s))):
-        start = i * figure.step_s
-        at = np.array([start + 0.02 * figure.step_s, start + 0.999 * figure.step_s])
+        start = swung_s(i, figure.step_s, figure.swing)
+        own_s = swung_s(i + 1, figure.step_s, figure.swing) - start
+        at = np.array([start + 0.02 * own_s, start + 0.999 * own_s])
         heard = motion.played(("gate", "pitch", "accent", "slide"), at)
         if heard["gate"][0] < 0.5:
             continue
-        gate = motion.played(("gate",), start + figure.step_s * np.linspace(0.02, 0.999, 40))["gate"]
-        length = figure.step_s if (gate > 0.5).all() else figure.step_s * float(np.mean(gate > 0.5))
+        gate = motion.played(("gate",), start + own_s * np.linspace(0.02, 0.999, 40))["gate"]
+        length = own_s if (gate > 0.5).all() else own_s * float(np.mean(gate > 0.5))
         yield Sung(start, start + length, float(heard["pitch"][1]), bool(heard["accent"][0] > 0.5),
                    bool(heard["slide"][0] > 0.5), False)
 

@@ -13,6 +13,7 @@ from jiyuu.desktop.figures.spectrogram_figure import UprightHertz
 from jiyuu.desktop.theme.style import SMALL_PX, STEP, THEME
 from jiyuu.patch.controls import FigureDocument, FigureStep
 from jiyuu.prediction.moving import Sung
+from jiyuu.signals.controls.figure import step_at, swung_s
 
 EDGE = 2  # px beside the ruler of the figure above, so that both stand over each other
 SPAN = 30  # semitones from foot to top
@@ -79,7 +80,9 @@ class StaffFigure(PaintedFigure):
         if self._figure is None:
             return None
         time_s = (x - self._margin) / max(self.width() - self._margin - 2 * STEP, 1) * self._seconds
-        return int(time_s / self._figure.step_s) % len(self._figure.steps) if time_s >= 0 else None
+        if time_s < 0:
+            return None
+        return step_at(time_s, self._figure.step_s, self._figure.swing) % len(self._figure.steps)
 
     # Drawing
 
@@ -117,10 +120,9 @@ class StaffFigure(PaintedFigure):
 
     def _draw_chosen(self, painter: QPainter) -> None:
         assert self._figure is not None
-        wide = self._figure.step_s
-        ground = QColor(THEME.palette.chosen)
-        painter.fillRect(QRectF(self._x(self.chosen * wide), 0, self._x(wide) - self._x(0), self.height() - 4 * STEP),
-                         ground)
+        left, right = (self._x(swung_s(n, self._figure.step_s, self._figure.swing))
+                       for n in (self.chosen, self.chosen + 1))
+        painter.fillRect(QRectF(left, 0, right - left, self.height() - 4 * STEP), QColor(THEME.palette.chosen))
 
     def _draw_note(self, painter: QPainter, note: Sung, before: Sung | None) -> None:
         palette = THEME.palette

@@ -25,11 +25,23 @@ class Note:
     velocity: float = 1.0
 
 
+def swung_s(n: int, step_s: float, swing: float) -> float:
+    """When step n begins."""
+    return (n + swing * (n % 2)) * step_s
+
+
+def step_at(time_s: float, step_s: float, swing: float) -> int:
+    """Which step sounds at a time."""
+    pair = int(time_s // (2 * step_s))
+    return 2 * pair + int(time_s - 2 * pair * step_s >= (1 + swing) * step_s)
+
+
 @dataclass(frozen=True, slots=True)
 class Figure:
     """Notes of step_s each. A step before a slide or a tie holds its gate to its end; a slide goes within slide_s from
     its step's start; a tie keeps the gate for its own share and triggers nothing; ties and rests keep pitch, accent and
-    velocity. Without repeat everything stands after the last step, gate 0."""
+    velocity. swing: share of a step by which every second one comes late. Without repeat everything stands after the
+    last step, gate 0."""
 
     notes: tuple[Note, ...]
     step_s: float = 0.18
@@ -37,6 +49,7 @@ class Figure:
     direction: Direction = "forward"
     repeat: bool = True
     seed: int = 0
+    swing: float = 0.0
 
     def played(self, until_s: float) -> Played:
         """Everything up to until_s, and a step more."""
@@ -54,9 +67,10 @@ class Figure:
         slides: list[bool] = []
         octaves, sounding = 0.0, False
         for n, (note, then) in enumerate(zip(notes, following, strict=True)):
-            start = n * self.step_s
+            start = swung_s(n, self.step_s, self.swing)
+            own_s = swung_s(n + 1, self.step_s, self.swing) - start
             whole = not note.rest and (then.slide or then.tie) and not then.rest
-            ends = start + (self.step_s if whole else note.gate * self.step_s)
+            ends = start + (own_s if whole else note.gate * own_s)
             slide.add(start, float(note.slide and not note.rest and not note.tie))
             if note.rest:
                 gate.add(start, 0.0)
@@ -74,7 +88,7 @@ class Figure:
                 continue
             goal = note.semitones / 12
             if note.slide and self.slide_s > 0 and n:
-                lasts = min(self.slide_s, self.step_s)
+                lasts = min(self.slide_s, own_s)
                 pitch.add(start, octaves, slope=(goal - octaves) / self.slide_s)
                 pitch.add(start + lasts, octaves + (goal - octaves) * lasts / self.slide_s)
                 goal = octaves + (goal - octaves) * lasts / self.slide_s
@@ -91,8 +105,9 @@ class Figure:
             if not whole:
                 gate.add(ends, 0.0)
         if not self.repeat:
-            gate.add(steps * self.step_s, 0.0)
-            slide.add(steps * self.step_s, 0.0)
+            ends = swung_s(steps, self.step_s, self.swing)
+            gate.add(ends, 0.0)
+            slide.add(ends, 0.0)
         return Played(pitch, gate, accent, velocity, slide,
                       Gates(np.array(rises), np.array(falls), np.array(slides, dtype=bool)))
 

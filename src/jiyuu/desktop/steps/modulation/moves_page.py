@@ -21,7 +21,7 @@ from jiyuu.prediction.moving import Moves
 from jiyuu.quantities import parse_frequency, shown_hz
 
 CHOOSE = "choose a starting point …"
-OF_FIGURE = ("root_hz", "step_s", "slide_s", "direction")
+OF_FIGURE = ("root_hz", "step_s", "swing", "slide_s", "direction")
 LISTED = ("kind", "values", "beats")  # what has no field of its own here
 
 
