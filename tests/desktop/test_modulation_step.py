@@ -8,6 +8,8 @@ from PyQt6.QtTest import QTest
 
 from jiyuu.bench.heard import HEARD_RATE_HZ, Heard, heard_record
 from jiyuu.bench.live import Mixer, Recorded
+from jiyuu.bench.starting_points import STARTING_POINTS
+from jiyuu.prediction.audio_rate import sidebands
 from jiyuu.prediction.response import GRID_HZ
 from jiyuu.signals.pings import ping_stimulus
 from tests.desktop.using import measured, settled, typed
@@ -187,3 +189,49 @@ def test_pings_and_steps_of_a_real_unit_are_dropped(step, window, qtbot, tmp_pat
         found = {logged.finding.quantity: logged.finding for logged in step.presenter.logged}
         assert found[quantity].value == pytest.approx(value, rel=0.02)
         assert step.presenter.run.source == ", ".join(path.name for path in reversed(paths))
+
+
+def said(step):
+    return [step.findings.item(i).text() for i in range(step.findings.count())]
+
+
+def test_a_tone_in_the_cutoff_names_its_lines(step, window, qtbot):
+    step.presenter.start_from("within")
+    settled(window, qtbot)
+    standing = window.session.standing()
+    found = sidebands(standing.network, standing.mode, cutoff_hz=standing.standing_hz, gain=standing.gain, octaves=0.5,
+                      rate_hz=130.0, frequency_hz=440.0)
+    (line,) = [text for text in said(step) if text.startswith("A tone of 440.0 Hz gets lines at")]
+    for hertz, order in (("310.0", -1), ("570.0", 1)):
+        assert f"{hertz} Hz ({found.level_db(order):+.1f} dB)".replace("-", "−") in line
+
+
+def test_a_whistle_in_motion_is_said_to_be_sharp(step, window, qtbot):
+    step.presenter.start_from("within")
+    step.presenter.set_resonance(100.0)
+    settled(window, qtbot)
+    (line,) = [text for text in said(step) if "whistle is" in text]
+    assert "51.6 cents sharp on the mean; −43 mV bring it back" in line
+
+
+def test_sources_that_beat_are_named(step, window, qtbot):
+    window.session.change_setup(inputs=[{"kind": "saw", "pitch_hz": 110.0}, {"kind": "square", "pitch_hz": 165.4}],
+                                controls={}, routes=[])
+    settled(window, qtbot)
+    (line,) = [text for text in said(step) if "beat" in text]
+    assert line.startswith("Two sources beat 0.80 times a second (110.0 Hz and 165.4 Hz, harmonic 3 against 2)")
+    assert line.endswith("nothing moves the filter.")
+
+
+@pytest.mark.parametrize("key", STARTING_POINTS)
+def test_every_starting_point_moves_the_cutoff_and_is_taken_back(window, qtbot, key):
+    window.session.take_letter("B")
+    window.go("modulation")
+    settled(window, qtbot)
+    before = window.session.standing().setup
+    window.shown.presenter.start_from(key)
+    moves = window.shown.presenter.moves
+    assert moves.span(window.shown.presenter.cutoff_target).greatest > moves.span(
+        window.shown.presenter.cutoff_target).least
+    assert "Undone" in window.session.undo()
+    assert window.session.standing().setup == before

@@ -10,6 +10,7 @@ from jiyuu.bench.walk import walk
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.contexts import (
     BandEdges,
+    Beating,
     BehindTrim,
     Beside,
     BodyPlace,
@@ -35,6 +36,7 @@ from jiyuu.measurement.contexts import (
     PeakDriven,
     Played,
     ProposedLaw,
+    SidebandsOf,
     SidesApart,
     StepPlace,
     Struck,
@@ -44,6 +46,7 @@ from jiyuu.measurement.contexts import (
     TrimTurn,
     UsableRange,
     VowelNear,
+    WhistleMoved,
     WhistleStopped,
     context_of,
 )
@@ -98,6 +101,8 @@ CONTEXTS = {
     "fed_back_amount": OutputFedBack(0.5, 5.0, 2.98, 640.0, 27.9, 29.6), "bent_behind_db": CurveBehind(
         "tanh", 29.6, 0.44, 5), "drive_trim_db": BehindTrim(5.03, -0.05, 5.0),
     "dry_cancelled_db": DryMixed(50.0, 769.0), "target_moves": TargetMoves("first.cutoff", "Hz", 50.0, 40.0, 9e3, 12.0),
+    "sideband_db": SidebandsOf(700.0, 150.0, 0.02, 550.0, -38.73, 850.0, -27.8),
+    "modulated_pitch_cents": WhistleMoved(0.5, 120.0, -0.043), "beat_hz": Beating(110.0, 165.4, 3, 2, False),
     "ring_hz": STRUCK, "ring_t60_s": STRUCK, "ring_q": STRUCK, "first_peak_v": STRUCK, "settling_s": STEPPED,
     "overshoot_cents": STEPPED, "band_width_octaves": BandEdges(200.0, 800.0, 400.0),
     "meeting_notch_db": NotchAt(1000.0), "sides_apart_db": SidesApart(700.0, "left"),

@@ -108,6 +108,28 @@ def _gate(own: str) -> Made:
                        *_opened_by("strike")]}
 
 
+def _within(own: str) -> Made:
+    return {"inputs": [{"kind": "sine", "pitch_hz": 440.0, "level_v": 1.0}], "figure": None,
+            "controls": {"tone": {"kind": "lfo", "shape": "sine", "rate_hz": 130.0}},
+            "routes": [_route("tone", f"{own}.cutoff", 0.5)]}
+
+
+def _bursts(own: str) -> Made:
+    return {**_pitched(), "figure": _figure(0.3, [(0, 0, 0), (0, 1, 0), (None, 0, 0), (7, 0, 0)]),
+            "controls": {"pitch": {"kind": "figure", "of": "pitch"},
+                         "tone": {"kind": "lfo", "shape": "sine", "rate_hz": 220.0},
+                         "burst": _envelope(attack_s=0.01, decay_s=0.18, sustain=0.0, release_s=0.05)},
+            "routes": [_route("pitch", "source 1.pitch", 1.0), _route("tone", f"{own}.cutoff", 2.0, amount_by="burst")]}
+
+
+def _follows(own: str) -> Made:
+    return {"inputs": [{"kind": "knock figure", "pitch_hz": 55.0, "level_v": 5.0},
+                       {"kind": "pink noise", "level_v": 3.0}], "figure": None,
+            "controls": {"loud": {"kind": "follower", "of": "source 1", "high_hz": 200.0, "attack_s": 0.004,
+                                  "release_s": 0.15}},
+            "routes": [_route("loud", f"{own}.cutoff", 1.0)]}
+
+
 STARTING_POINTS: Mapping[str, StartingPoint] = {
     "tide": StartingPoint("Tide figure with accents", "eight steps, an envelope that slides skip, accents 40 % further",
                           _tide),
@@ -117,5 +139,8 @@ STARTING_POINTS: Mapping[str, StartingPoint] = {
     "wind": StartingPoint("Wind", "noise, a random walk and a slow lull", _wind),
     "two": StartingPoint("Two envelopes", "a bite and a bloom on one cutoff", _two),
     "loops": StartingPoint("Loops out of step", "two looping envelopes of other lengths", _loops),
+    "within": StartingPoint("A tone in the cutoff", "a sine of 130 Hz moves it: new lines beside every tone", _within),
+    "bursts": StartingPoint("Bursts of a tone in the cutoff", "an envelope lets a sine of 220 Hz into it", _bursts),
+    "follows": StartingPoint("It follows a rhythm", "opened by how loud the low knocks are", _follows),
     "gate": StartingPoint("Filter and level together", "one envelope opens both, as a lowpass gate does", _gate),
 }

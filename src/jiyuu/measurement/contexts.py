@@ -250,6 +250,39 @@ class TargetMoves(Context):
 
 
 @dataclass(frozen=True, slots=True)
+class SidebandsOf(Context):
+    """A tone under a cutoff moved by ±octaves at a rate: its two nearest lines, levels re the tone's own."""
+
+    tone_hz: float
+    rate_hz: float
+    octaves: float
+    lower_hz: float
+    lower_db: float
+    upper_hz: float
+    upper_db: float
+
+
+@dataclass(frozen=True, slots=True)
+class WhistleMoved(Context):
+    """By ±octaves at a rate, and the volts (1 V/octave) that bring its mean pitch back."""
+
+    octaves: float
+    rate_hz: float
+    back_v: float
+
+
+@dataclass(frozen=True, slots=True)
+class Beating(Context):
+    """Two sources, which harmonic of each; moved: whether something moves the filter beside it."""
+
+    first_hz: float
+    second_hz: float
+    first_harmonic: int
+    second_harmonic: int
+    moved: bool
+
+
+@dataclass(frozen=True, slots=True)
 class BandEdges(Context):
     """Where a band is 3 dB down on either side of its peak."""
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from jiyuu.measurement.contexts import CutoffStepped, Struck, TargetMoves
+from jiyuu.measurement.contexts import Beating, CutoffStepped, SidebandsOf, Struck, TargetMoves, WhistleMoved
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.settling import GLIDE_S
-from jiyuu.quantities import note_and_cents, shown_hz
+from jiyuu.quantities import note_and_cents, shown_hz, signed
 from jiyuu.wording.numbers import one_digit, percent_text
 from jiyuu.wording.quantity import Quantity, context
 
@@ -31,6 +31,29 @@ def _moves(finding: Finding) -> str:
         asked = f"{_in_unit(moves.wanted_least, moves.unit)} to {_in_unit(moves.wanted_greatest, moves.unit)}"
         text = f"{text[:-1]}; its routes ask for {asked}: at a stop {percent_text(moves.stopped_percent)} of the time."
     return text
+
+
+def _sidebands(finding: Finding) -> str:
+    lines = context(finding, SidebandsOf)
+    lower = f"{shown_hz(lines.lower_hz)} ({signed(lines.lower_db)} dB)"
+    upper = f"{shown_hz(lines.upper_hz)} ({signed(lines.upper_db)} dB)"
+    return (f"A tone of {shown_hz(lines.tone_hz)} gets lines at {lower} and {upper} from ±{_number(lines.octaves)} "
+            f"octaves at {shown_hz(lines.rate_hz)}.")
+
+
+def _rises(finding: Finding) -> str:
+    moved = context(finding, WhistleMoved)
+    return (f"Moved by ±{_number(moved.octaves)} octaves at {shown_hz(moved.rate_hz)} its whistle is "
+            f"{_number(finding.value)} cents sharp on the mean; {_number(1000 * moved.back_v)} mV bring it back.")
+
+
+def _beats(finding: Finding) -> str:
+    beat = context(finding, Beating)
+    lines = "" if beat.first_harmonic == beat.second_harmonic == 1 else (
+        f", harmonic {beat.first_harmonic} against {beat.second_harmonic}")
+    tail = "with or without what moves the filter" if beat.moved else "nothing moves the filter"
+    return (f"Two sources beat {finding.value:.2f} times a second ({shown_hz(beat.first_hz)} and "
+            f"{shown_hz(beat.second_hz)}{lines}); {tail}.")
 
 
 def _ring(finding: Finding) -> str:
@@ -67,6 +90,21 @@ QUANTITIES: dict[str, Quantity] = {
     "target_moves": Quantity(
         "Bounds", _moves, "From where to where a target really goes, and what of its control is lost at a stop.",
         "All routes to it added at every millisecond, before and after its stops.",
+    ),
+    "sideband_db": Quantity(
+        "Sidebands", _sidebands, "A cutoff moved within hearing gives every tone new lines, at its own frequency plus "
+        "and minus the rate.",
+        "From the drawing, for what is too soft to bend, all lines in balance with each other.",
+        formula="2^(a·cos Ωt) = Σ Iₙ(a·ln 2)·e^(jnΩt); small a: X± = (a·ln 2/2)·jω·(j(ω ± Ω) − ω₀A)⁻¹·X.",
+    ),
+    "modulated_pitch_cents": Quantity(
+        "Pitch of a moved whistle", _rises, "Equal octaves up and down are more hertz up than down: a whistle moved "
+        "within hearing is sharp on the mean.", "From the amount.", formula="1200·log₂ I₀(a·ln 2).",
+    ),
+    "beat_hz": Quantity(
+        "Beating", _beats, "What swells between two sources of nearly the same pitch, and is easily taken for "
+        "something that moves the filter.", "The lowest harmonics of two sources that lie within 16 Hz of each other.",
+        formula="|p·f₁ − q·f₂|.",
     ),
     "ring_hz": Quantity(
         "Ring", _ring, "The pitch of a struck filter: what it is tuned to as percussion.",

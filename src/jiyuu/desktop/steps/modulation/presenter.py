@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from PyQt6.QtCore import pyqtSignal
 
 from jiyuu.arrays import FloatArray
+from jiyuu.bench.audio_rate import audio_rate_findings
 from jiyuu.bench.patched import patch_of
 from jiyuu.bench.setting import said
 from jiyuu.bench.setup import Setup
@@ -129,12 +130,13 @@ class ModulationPresenter(StepPresenter):
         self.say()
 
     def predicted_findings(self) -> tuple[Finding, ...]:
-        """From where to where every target goes."""
+        """From where to where every target goes; what a cutoff moved within hearing makes, and what beats."""
         if self.moves is None:
             return ()
-        return tuple(Finding("target_moves", span.greatest, span.target.unit, measured=False, context=TargetMoves(
+        bounds = (Finding("target_moves", span.greatest, span.target.unit, measured=False, context=TargetMoves(
             span.target.name, span.target.unit, span.least, span.wanted_least, span.wanted_greatest,
             100 * span.stopped_share)) for span in self.moves.spans)
+        return (*audio_rate_findings(self.now()), *bounds)
 
     def heading(self) -> str:
         if self.logged:
