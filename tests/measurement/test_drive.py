@@ -116,3 +116,21 @@ def test_no_tones_or_half_of_them():
 def test_what_cannot_be_played_is_refused(make):
     with pytest.raises(SignalError, match=r"give"):
         make()
+
+
+def test_harmonics_past_the_twentieth_are_no_noise():
+    """Hard clipping has them all; at 480 samples a period every one that folds stands on a harmonic again."""
+    steps = DriveSteps(100.0, (0.5, 1.0, 2.0, 5.0))
+
+    def clipped(v):
+        return np.clip(v, -0.3, 0.3)
+
+    found = measure_drive(recorded(clipped, steps, noise_db=-90.0, ppm=0.0, late_s=0.02), RATE, steps)
+    for level in found.levels:
+        period = clipped(level.input_peak_v * np.sin(2 * np.pi * np.arange(480) / 480))
+        lines = np.abs(np.fft.rfft(period))[1:21]
+        truth = 100 * np.sqrt(np.sum(lines[1:] ** 2)) / lines[0]
+        assert abs(level.thd_percent.value - truth) <= level.thd_percent.uncertainty < 1e-4 * truth
+        last = level.harmonics_db[18]
+        assert abs(last.value - 20 * np.log10(lines[18] / lines[0])) <= last.uncertainty < 0.03
+        assert level.thd_n_percent.value > level.thd_percent.value  # there they count

@@ -20,6 +20,7 @@ from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale, hum_in
 from jiyuu.signals.drive_steps import DriveSteps
 
 HIGHEST_HARMONIC = 20
+OF_A_LINE = 3.0  # bins to either side that belong to a line, by Hann's window
 EDGE_S = 0.12  # of either end of a tone: until a filter has settled, and where its beginning is not quite known
 MOST_PPM = 500.0
 AUDIO_HZ = (20.0, 20_000.0)
@@ -226,12 +227,16 @@ def _level(piece: FloatArray, hertz: float, sample_rate_hz: float, level_v: floa
 
 
 def _spread_at(left: FloatArray, places_hz: FloatArray, sample_rate_hz: float) -> FloatArray:
-    """(k,) standard deviation of either part of a line, by the noise around each."""
+    """(k,) standard deviation of either part of a line, by the noise around each. Harmonics past those that were taken
+    out are no noise."""
     power = np.abs(np.fft.rfft(left * np.hanning(left.size))) ** 2 / (0.375 * left.size)
     hertz = np.fft.rfftfreq(left.size, 1 / sample_rate_hz)
+    order = hertz / places_hz[0]
+    between = (np.abs(order - np.round(order)) * places_hz[0] * left.size / sample_rate_hz > OF_A_LINE) | (order < 0.5)
+    between |= not between[order >= 0.5].any()
     found = []
     for place in places_hz:
-        around = power[(hertz > 0.75 * place) & (hertz < 1.25 * place)]
+        around = power[(hertz > 0.75 * place) & (hertz < 1.25 * place) & between]
         found.append(float(np.mean(around)) if around.size else float(np.mean(power)))
     return np.sqrt(2 * np.array(found) / left.size)
 
