@@ -3,15 +3,16 @@
 import tempfile
 from pathlib import Path
 
-from tests.fuzzing import faults
+from tests.fuzzing import FOLDERS, faults
 
-COUNT = 2000
+COUNT, FOLDER_COUNT = 2000, 500
 
 
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         found = 0
-        for wrong in faults(Path(folder) / "fuzz", 0, COUNT):
-            found += 1
-            print(wrong)
-    print(f"{COUNT} mutated files: {found} faults")
+        for place, first, count in (("files", 0, COUNT), ("folders", FOLDERS, FOLDER_COUNT)):
+            for wrong in faults(Path(folder) / place, first, count):
+                found += 1
+                print(wrong)
+    print(f"{COUNT} mutated files and {FOLDER_COUNT} exchanged books: {found} faults")

@@ -11,6 +11,7 @@ import hashlib
 import io
 import json
 import random
+import re
 import shutil
 import time
 import traceback
@@ -25,6 +26,7 @@ from tests.book.test_exchange import written
 from tests.patch.making import patch
 
 SLOW_S = 5.0
+FOLDERS = 10_000_000  # seeds from here on spoil a file of an exchanged book
 VALUES = (float("nan"), float("inf"), -1, 0, 1e308, None, True, [], {}, "", "\x00", 10**20, -0.0, "é", 1.5,
           "lowpass-24")
 SIGNS = "\x00\n\",:\\{}[]A\x7f\u2028"
@@ -62,6 +64,8 @@ def seeds(folder: Path) -> dict[str, list[Path]]:
     for name in ("in.wav", "in.flac"):
         soundfile.write(folder / name, tone, 48_000, subtype="PCM_16")
     written(folder / "a.jiyuu")
+    with contextlib.redirect_stdout(io.StringIO()):
+        main(["exchange", str(folder / "a.jiyuu"), "--out", str(folder / "exchanged")])
     return {"filter": [folder / f"{name}.json" for name in ("a.filter", "b.filter", "a.wish")],
             "patch": [folder / "a.patch.json"],
             "sound": [folder / "in.wav", folder / "in.flac"], "curve": [folder / "curve.csv"],
@@ -80,6 +84,7 @@ def commands(kind: str, path: str, out: str, good: str) -> list[list[str]]:
         "curve": [["measure", "response", path, "--json"]],
         "book": [["validate", path], ["exchange", path, "--out", f"{out}-folder"],
                  ["recover", path, "--out", f"{out}.jiyuu"]],
+        "folder": [["exchange", path, "--out", f"{out}.jiyuu"]],
     }[kind]
 
 
@@ -141,18 +146,43 @@ def _bytes(data: bytearray, draw: random.Random) -> bytes:
     return bytes(data)
 
 
+def spoilt(origin: Path, folder: Path, draw: random.Random) -> None:
+    """An exchanged book with one file mutated, gone, doubled, or a folder in its place."""
+    shutil.copytree(origin, folder)
+    path = draw.choice(sorted(one for one in folder.rglob("*") if one.is_file()))
+    way = draw.random()
+    if way < 0.08:
+        path.unlink()
+    elif way < 0.12:
+        path.with_name("stray.json").write_text("{}")
+    elif way < 0.15:
+        path.unlink()
+        path.mkdir()
+    else:
+        kind = {".json": "filter", ".csv": "curve"}.get(path.suffix, "sound")
+        data = path.read_bytes()
+        if way < 0.3 and kind == "filter":  # what leads out of the folder
+            data = re.sub(rb'"file": "[^"]*"', b'"file": "%s"' % draw.choice([
+                b"../outside.csv", b"/etc/hostname", b"", b".", b"a" * 300]), data, count=1)
+        path.write_bytes(mutated(kind, data, draw) if way > 0.25 and data else data)
+
+
 def faults(folder: Path, first: int, count: int) -> Iterator[str]:
     """What went wrong with so many mutated files, from that seed on: nothing should. folder: a new one to work in."""
     folder.mkdir()
     good = seeds(folder / "good")
     for seed in range(first, first + count):
         draw = random.Random(seed)
-        kind = draw.choice([*good])
-        origin = draw.choice(good[kind])
+        kind = "folder" if seed >= FOLDERS else draw.choice([*good])
         place = folder / "one"
         place.mkdir()
-        path = place / f"one{''.join(origin.suffixes)}"
-        path.write_bytes(mutated(kind, origin.read_bytes(), draw))
+        if kind == "folder":
+            path = place / "one"
+            spoilt(folder / "good" / "exchanged", path, draw)
+        else:
+            origin = draw.choice(good[kind])
+            path = place / f"one{''.join(origin.suffixes)}"
+            path.write_bytes(mutated(kind, origin.read_bytes(), draw))
         for command in commands(kind, str(path), str(place / "out"), str(good["sound"][0])):
             for wrong in _wrong(command, path, place):
                 yield f"seed {seed}, {kind}: {' '.join(command[:2])}: {wrong}"
@@ -160,7 +190,7 @@ def faults(folder: Path, first: int, count: int) -> Iterator[str]:
 
 
 def _wrong(command: list[str], path: Path, place: Path) -> Iterator[str]:
-    before, digest = set(place.iterdir()), hashlib.sha256(path.read_bytes()).hexdigest()
+    before, digest = set(place.iterdir()), _digest(path)
     out, err, start = io.StringIO(), io.StringIO(), time.monotonic()
     code: object
     with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
@@ -177,10 +207,19 @@ def _wrong(command: list[str], path: Path, place: Path) -> Iterator[str]:
         yield f"refused with {said[:300]!r}"
     if time.monotonic() - start > SLOW_S:
         yield f"took {time.monotonic() - start:.1f} s"
-    if hashlib.sha256(path.read_bytes()).hexdigest() != digest:
+    if _digest(path) != digest:
         yield "changed its input"
     left = set(place.iterdir()) - before
     if code == 2 and left:
         yield f"left {', '.join(sorted(one.name for one in left))}"
     for one in left:
         shutil.rmtree(one) if one.is_dir() else one.unlink()
+
+
+def _digest(path: Path) -> str:
+    """Of a file, or of all files of a folder with their names."""
+    files = [path] if path.is_file() else sorted(one for one in path.rglob("*") if one.is_file())
+    held = hashlib.sha256()
+    for one in files:
+        held.update(str(one).encode() + one.read_bytes())
+    return held.hexdigest()

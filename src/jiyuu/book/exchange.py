@@ -321,6 +321,10 @@ def _of_wav(path: Path, record: RecordPart) -> np.ndarray:
         raise BookError(f"{path} cannot be read as WAV; export the book again.") from error
     if samples.shape[1] != 1:
         raise BookError(f"{path} has {samples.shape[1]} channels; a record has one.")
-    return np.asarray(samples[:, 0] * np.float32(record.full_scale_v), dtype="<f4")
+    with np.errstate(over="ignore", invalid="ignore"):
+        volts = np.asarray(samples[:, 0] * np.float32(record.full_scale_v), dtype="<f4")
+    if not np.isfinite(volts).all():
+        raise BookError(f"{path} holds samples that are no volts; export the book again.")
+    return volts
 
 
