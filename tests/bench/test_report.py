@@ -13,10 +13,19 @@ import pytest
 
 from jiyuu.bench.blind import Series, keep_series
 from jiyuu.bench.measured_beside import beside, measured
-from jiyuu.bench.report.from_book import Kind, blind, comparison, datasheet, sheet_of, write_report
+from jiyuu.bench.report.from_book import (
+    Kind,
+    blind,
+    comparison,
+    datasheet,
+    shelved_of,
+    sheet_of,
+    write_report,
+)
 from jiyuu.bench.report.printed import html_text
 from jiyuu.bench.run import Run, keep
 from jiyuu.bench.standing import Standing
+from jiyuu.bench.steps.modulation import ModulationSetting, from_files
 from jiyuu.bench.steps.tracking import TrackingSetting
 from jiyuu.bench.walk import step_named
 from jiyuu.book.store import Book
@@ -27,6 +36,8 @@ from jiyuu.circuits.filter_file import neutral_filter
 from jiyuu.cli.entry import main
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Finding, Tolerance
+from jiyuu.signals.pings import ping_stimulus
+from jiyuu.signals.recordings import write_recording
 from jiyuu.wording.findings import sentence
 from jiyuu.wording.numbers import stated
 
@@ -171,3 +182,30 @@ def test_the_command_compares_what_was_measured(book, capsys):
     assert "+30.0 ± 0.6" in capsys.readouterr().out
     assert main(["compare", "A", "Z", "--book", str(book.path)]) == 2
     assert "there are: A, B" in capsys.readouterr().err
+
+
+def test_what_was_struck_is_drawn_as_it_died_away(book, tmp_path):
+    """A ring of 300 Hz that is 60 dB down after 0.2 s, struck three times."""
+    rate = 48_000
+    played = ping_stimulus(length_s=0.0005, level_v=5.0, every_s=0.5, count=3, sample_rate_hz=float(rate))
+    heard, t = np.zeros(played.size), np.arange(rate // 2) / rate
+    ring = np.sin(2 * np.pi * 300 * t) * np.exp(-np.log(1000) * t / 0.2)
+    pulses = np.flatnonzero(np.diff((np.abs(played) > 1).astype(int)) == 1) + 1
+    for begin in pulses:
+        room = min(ring.size, heard.size - begin)
+        heard[begin : begin + room] += ring[:room]
+    heard += np.random.default_rng(2).normal(0, 1e-5, heard.size)
+    files = [tmp_path / name for name in ("played.wav", "heard.wav")]
+    for path, record in zip(files, (played, heard), strict=True):
+        write_recording(path, record, rate)
+    standing = Standing.of(shelved_of(book, "A").document)
+    *_, run = from_files(standing, ModulationSetting(), *files)
+    table = {table.name: table for table in run.tables}["ring"].columns
+    inside = (table["time_s"] > 0.02) & (table["time_s"] < 0.2)
+    slope = np.polyfit(table["time_s"][inside], table["level_db"][inside], 1)[0]
+    assert slope == pytest.approx(-300.0, rel=0.02)
+    assert table["level_db"].max() == 0.0
+    keep(book, shelved_of(book, "A").id, run)
+    (part,) = [part for part in sheet_of(book, Kind.DATASHEET, "A").parts if part.title == "Modulation"]
+    assert len(part.pictures) == 1  # struck, not stepped
+    assert html_text(sheet_of(book, Kind.DATASHEET, "A")).count("<svg") >= 1

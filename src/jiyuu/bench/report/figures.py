@@ -114,7 +114,26 @@ def _tracking(axes: Axes, tables: Mapping[str, Columns]) -> None:
     axes.plot(table["volts"], table["error_cents"], color=PAPER.ink, lw=1.6, marker="o", ms=5)
 
 
+def _ring(axes: Axes, tables: Mapping[str, Columns]) -> None:
+    _named(axes, "Time since it was struck, ms", "Ring re its loudest, dB")
+    table = _first(tables)
+    axes.plot(1000 * table["time_s"], table["level_db"], color=PAPER.ink, lw=1.6)
+    axes.axhline(-60, color=PAPER.ink, lw=0.8, ls=DASHES[2])
+    axes.set_ylim(-70, 3)
+
+
+def _settling(axes: Axes, tables: Mapping[str, Columns]) -> None:
+    _named(axes, "Step of the control, octaves", "Within ±10 cents after, ms")
+    table = _first(tables)
+    octaves = np.log2(table["to_hz"] / table["from_hz"])
+    axes.vlines(octaves, 0, 1000 * table["settling_s"], color=PAPER.ink, lw=1.0)
+    axes.plot(octaves, 1000 * table["settling_s"], color=PAPER.ink, lw=0, marker="o", ms=5, label="settled")
+    axes.plot(octaves, 1000 * table["resolution_s"], color=PAPER.ink, lw=0, marker="_", ms=12, label="told to")
+    axes.set_ylim(0, None)
+    axes.legend(fontsize=7, frameon=False)
+
+
 _DRAWN: dict[str, tuple[Callable[..., None], float]] = {
     "response": (_response, 3.6), "resonance": (_resonance, 2.8), "pull": (_pull, 2.8), "tracking": (_tracking, 2.8),
-    "drive": (_drive, 2.8),
+    "drive": (_drive, 2.8), "ring": (_ring, 2.8), "settling": (_settling, 2.8),
 }

@@ -20,6 +20,8 @@ from jiyuu.wording.notices import notices_json
 if TYPE_CHECKING:
     from jiyuu.rig.modulation_run import ModulationRun
 
+RING_LOOK_S, RING_SHOWN_DB = 0.001, 66.0
+
 
 class ModulationSetting(Setting):
     """How much is looked at, where, and with what it is struck."""
@@ -148,12 +150,30 @@ def _tables(found: ModulationRun) -> tuple[Table, ...]:
             "pings", ("at_s", "s", np.array([ping.at_s for ping in pings])), ("frequency_hz", "Hz",
                                                                               column("frequency_hz")),
             ("t60_s", "s", column("t60_s")), ("q", "", column("q")), ("first_peak_v", "V", column("first_peak_v"))))
+        ends_s = pings[1].at_s if len(pings) > 1 else None
+        tables += _ring(found.records["pings"], found.sample_rate_hz, pings[0].at_s, ends_s)
     if found.steps:
         tables.append(Table.of("settling", *(
             (name, unit, np.array([getattr(step, name) for step in found.steps])) for name, unit in (
                 ("at_s", "s"), ("from_hz", "Hz"), ("to_hz", "Hz"), ("settling_s", "s"), ("resolution_s", "s"),
                 ("overshoot_cents", "cents"), ("feedthrough_v", "V")))))
     return tuple(tables)
+
+
+def _ring(record_v: Any, rate_hz: float, begin_s: float, end_s: float | None) -> list[Table]:
+    """How the first ring dies away: the largest of every millisecond, re the largest of all."""
+    import numpy as np
+
+    first, last = round(begin_s * rate_hz), record_v.size if end_s is None else round(end_s * rate_hz)
+    piece, own = record_v[first:last] - np.median(record_v[first:last]), max(round(RING_LOOK_S * rate_hz), 1)
+    looks = piece[: piece.size // own * own].reshape(-1, own)
+    peaks = np.abs(looks).max(axis=1, initial=0.0)
+    if not peaks.max(initial=0.0) > 0:
+        return []
+    level_db = 20 * np.log10(np.maximum(peaks / peaks.max(), 1e-6))
+    heard = int(np.flatnonzero(level_db > -RING_SHOWN_DB)[-1]) + 1
+    return [Table.of("ring", ("time_s", "s", (np.arange(heard) + 0.5) * own / rate_hz), ("level_db", "dB",
+                                                                                       level_db[:heard]))]
 
 
 STEP = ModulationStep()
