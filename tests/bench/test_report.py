@@ -18,8 +18,8 @@ from jiyuu.bench.report.from_book import (
     blind,
     comparison,
     datasheet,
-    shelved_of,
     sheet_of,
+    shelved_of,
     write_report,
 )
 from jiyuu.bench.report.printed import html_text

@@ -275,3 +275,23 @@ def test_a_band_is_dragged_by_its_point(shaped, step, window, qtbot):
     assert stage_of(window).bands[1].gain_db == 6.0
     assert "Undone" in window.session.undo()
     assert step.combined.handles.points[1].pos().y() == pytest.approx(-4.0)
+
+
+def test_sides_have_bands_of_their_own_until_they_are_copied_across(step, window, qtbot):
+    begun(step, window, qtbot, "sides")
+    step.page_choice.button(1).click()
+    assert {"left", "right"} <= set(step.combined.shown_names())
+    assert step.apart.curve("left over right").values.max() > 2
+    step.presenter.look_at((1, 0, 0))
+    shaped = step.stage_page.shapes
+    assert shaped.across.isVisible()
+    shaped.across.click()
+    settled(window, qtbot)
+    stereo = window.session.standing().setup.path[1]
+    assert stereo.right[0].bands == stereo.left[0].bands
+    assert (stereo.left[0].id, stereo.right[0].id) == ("left", "right")
+    assert step.presenter.place == (1, 0, 0)
+    step.presenter.look_at((1,))
+    settled(window, qtbot)
+    assert step.presenter.seen.found.difference_db == pytest.approx(0.0, abs=1e-9)
+    assert "Undone" in window.session.undo()

@@ -96,6 +96,10 @@ COMBINATIONS: Mapping[str, Combination] = {
     "shapes": Combination(
         "Shelves and a peak behind it", "tone shaped by bands of any kind",
         lambda own: _path(_own(own), {"stage": "shapes", "id": "shapes", "bands": SHAPES}), (1,)),
+    "sides": Combination(
+        "Shelves and peaks left and right behind it", "either side its own bands; copied across where both are alike",
+        lambda own: _path(_own(own), {"stage": "stereo", "left": [{"stage": "shapes", "id": "left", "bands": SHAPES}],
+                                      "right": [{"stage": "shapes", "id": "right"}]}), (1,)),
     "notches": Combination(
         "All-pass chain behind it", "notches that move by one knob",
         lambda own: _path(_own(own), {"stage": "allpass", "id": "notches", "stages": 6, "feedback": 0.4}), (1,)),

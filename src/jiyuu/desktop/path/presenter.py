@@ -328,6 +328,10 @@ class PathPresenter(QObject):
         if own is not None and any(other.id == own and there != place for there, other in places(self.path)):
             raise CircuitError(f"Another stage is called '{own}' already; type a name of its own.")
 
+    def put(self, place: Place, stage: AnyStage) -> None:
+        """Another stage in a place, without going there."""
+        self._change(lambda: replaced(self.path, place, stage), self.chosen if isinstance(self.chosen, tuple) else None)
+
     def _put(self, place: Place, stage: AnyStage) -> None:
         self._change(lambda: replaced(self.path, place, stage), place)
 

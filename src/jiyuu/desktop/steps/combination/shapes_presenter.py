@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from jiyuu.desktop.steps.combination.presenter import CombinationPresenter
+from jiyuu.patch.document import Stereo
+from jiyuu.patch.editing import Place, places, stage_at
 from jiyuu.patch.shapes import CORNERS, Shapes
 
 WAYS = ("morph", "morph_2", "morph_3")  # fields, one a way
@@ -58,6 +60,23 @@ class ShapesPresenter:
         """No band, no trim; what is stored stays."""
         if self.stage is not None:
             self._combination.set_stage(bands=(), trim_db=0.0, **dict.fromkeys(WAYS))
+
+    @property
+    def across(self) -> Place | None:
+        """Where shelves and peaks stand on the other side, in the same place."""
+        place, path = self._combination.place, self._combination.path.path
+        if place is None or len(place) < 3 or not isinstance(stage_at(path, place[:-2]), Stereo):
+            return None
+        there = (*place[:-2], 1 - place[-2], place[-1])
+        return there if isinstance(dict(places(path)).get(there), Shapes) else None
+
+    def copy_across(self) -> None:
+        """All of it onto the other side, which keeps its name."""
+        stage, there = self.stage, self.across
+        if stage is None or there is None:
+            return
+        other = stage_at(self._combination.path.path, there)
+        self._combination.path.put(there, stage.model_copy(update={"id": other.id}))
 
     def take_away(self, name: str) -> None:
         """A setting out of the stored ones; Ctrl+Z brings it back."""

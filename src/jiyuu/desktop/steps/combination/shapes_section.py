@@ -54,6 +54,8 @@ class ShapesSection(QWidget):
         self._rows: list[QWidget] = []
         for way in range(len(WAYS)):
             column.addWidget(self._way(way, combination))
+        self.across = _button("Copy to the other side", presenter.copy_across)
+        column.addWidget(self.across)
         self.note = QLabel("The bands below do not count while it stands between settings.")
         self.note.setProperty("role", "quiet")
         self.note.setWordWrap(True)
@@ -108,6 +110,7 @@ class ShapesSection(QWidget):
             if way < len(stage.ways):
                 self.names[way].setText(stage.axes[way] if way < len(stage.axes) else WAYS[way].replace("_", " "))
                 self.ways[way].set_value(stage.ways[way])
+        self.across.setVisible(presenter.across is not None)
         self.note.setVisible(bool(stage.ways))
 
 
