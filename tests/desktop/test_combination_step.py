@@ -7,7 +7,10 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from jiyuu.bench.combinations import COMBINATIONS
+from jiyuu.bench.heard import Heard, heard_record
 from jiyuu.bench.patched import patch_of
+from jiyuu.patch.document import Patch
+from jiyuu.patch.playing import play_patch
 from jiyuu.patch.shapes import Band
 from jiyuu.patch.targets import targets_of
 from jiyuu.prediction.combined import COMBINED_HZ
@@ -38,7 +41,7 @@ def test_every_combination_can_be_begun_with_and_taken_back(step, window, qtbot,
     begun(step, window, qtbot, key)
     names = step.combined.shown_names()
     assert {"whole", "left"} & set(names)
-    assert len(names) > 1
+    assert len(names) > 1 or step.below.isVisible()  # a crusher shows its images
     assert "Undone" in window.session.undo()
     assert window.session.standing().setup == before
 
@@ -295,3 +298,43 @@ def test_sides_have_bands_of_their_own_until_they_are_copied_across(step, window
     settled(window, qtbot)
     assert step.presenter.seen.found.difference_db == pytest.approx(0.0, abs=1e-9)
     assert "Undone" in window.session.undo()
+
+
+def test_combs_behind_it_are_heard_but_not_measured(step, window, qtbot):
+    begun(step, window, qtbot, "combs")
+    standing = window.session.standing()
+    assert {"110", "139", "165", "whole"} <= set(step.combined.shown_names())
+    assert [stage.stage for stage in standing.setup.behind] == ["chord"]
+    alone = standing.moved(setup=standing.setup.model_copy(update={"path": ()}))
+    assert standing.setup.path_json == []  # what is measured is the filter alone
+    assert standing.outputs == alone.outputs
+    dry, wet = (heard_record(one, Heard.FILTER, duration_s=0.5) for one in (alone, standing))
+    expected = play_patch(Patch(format="jiyuu-patch", version=1, name="chord", path=standing.setup.behind),
+                          np.concatenate([np.zeros(24_000), dry])[np.newaxis], 48_000.0)[0][24_000:]
+    # All but what rang in the half second before it is heard.
+    assert np.std(wet[12_000:] - expected[12_000:]) < 0.2 * np.std(wet)
+    assert np.std(wet - dry) > 0.1 * np.std(dry)
+    window.go("response")
+    settled(window, qtbot)
+    assert "Behind it and left out here: chord: combs on 3 notes over 110.0 Hz." in window.shown.heading.text()
+
+
+def test_a_crusher_shows_where_its_images_fall(step, window, qtbot):
+    begun(step, window, qtbot, "crush")
+    assert step.below.isVisible()
+    assert {"lines", "images"} <= set(step.bands.shown_names())
+    (finding,) = [one for one in step.presenter.predicted_findings() if one.quantity == "image_db"]
+    assert finding.context.rate_hz == 6000.0
+    assert f"Read 6000 times a second, the loudest image lies at {finding.context.image_hz / 1000:.3f} kHz" in [
+        step.findings.item(i).text().split(",  ")[0] for i in range(step.findings.count())][-1]
+
+
+@pytest.mark.parametrize("kind", ["comb", "chord", "crush"])
+def test_what_stands_between_networks_is_added_behind_and_refused_ahead(step, window, qtbot, kind):
+    step.presenter.path.choose(None)
+    step.presenter.path.add(kind)
+    path = window.session.standing().setup.path
+    assert [stage.stage for stage in path] == ["filter", kind]
+    step.presenter.path.move(-1)
+    assert "stands between networks" in window.tidings.text()
+    assert window.session.standing().setup.path == path

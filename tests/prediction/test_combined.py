@@ -133,3 +133,25 @@ def test_what_moves_the_knob_moves_what_is_tied_to_it():
                                    routes=[{"source": "lfo", "target": "filter.cutoff", "amount": 0.5}])
     targets = [route.target for route in patch_of(standing.moved(setup=setup), "tied").routes]
     assert targets == ["filter.cutoff", "high.cutoff"]
+
+
+def test_every_tooth_of_a_comb_is_seen():
+    """Peaks 1/(1 − g) high and gaps 1/(1 + g) deep, each of them, however close they lie."""
+    comb = {"stage": "comb", "frequency_hz": 87.3, "feedback": 0.9}
+    found = combined(made(comb), (0,))
+    level = np.abs(found.whole)
+    teeth = 87.3 * np.arange(1, 200)
+    near = [int(np.argmin(np.abs(found.hertz - hertz))) for hertz in teeth]
+    assert found.hertz[near] == pytest.approx(teeth, rel=1e-9)
+    assert level[near] == pytest.approx(10.0, rel=1e-6)
+    gaps = [int(np.argmin(np.abs(found.hertz - hertz))) for hertz in teeth - 43.65]
+    assert level[gaps] == pytest.approx(1 / 1.9, rel=1e-6)
+
+
+def test_what_a_branch_adds_does_not_hang_on_where_the_teeth_are():
+    """A comb of no feedback beside the dry signal is a gain: 6 dB more than without it, whatever the grid."""
+    comb = {"stage": "comb", "frequency_hz": 60.0, "feedback": 0.0}
+    beside = {"stage": "parallel", "branches": [{"path": [comb]}, {}]}
+    path = made(beside)
+    added = [one.value for one in findings_of(combined(path, (0,)), path, (0,)) if one.quantity == "part_adds_db"]
+    assert added == pytest.approx([6.02, 6.02], abs=0.01)

@@ -103,6 +103,13 @@ COMBINATIONS: Mapping[str, Combination] = {
     "notches": Combination(
         "All-pass chain behind it", "notches that move by one knob",
         lambda own: _path(_own(own), {"stage": "allpass", "id": "notches", "stages": 6, "feedback": 0.4}), (1,)),
+    "combs": Combination(
+        "Combs on a chord behind it", "three delays that ring on a chord, whatever is played into them",
+        lambda own: _path(_own(own), {"stage": "chord", "id": "chord", "root_hz": 110.0, "feedback": 0.85,
+                                      "damping_hz": 4000.0, "mix": 0.5}), (1,)),
+    "crush": Combination(
+        "Crusher behind it", "read too seldom and too coarsely: images of everything",
+        lambda own: _path(_own(own), {"stage": "crush", "id": "crush", "rate_hz": 6000.0, "bits": 6}), (1,)),
     "dry": Combination(
         "Dry beside it", "how much of the filter is heard, and what phase takes away",
         lambda own: _path(_beside([_own(own)], dry_db=-6.0)), (0,)),

@@ -51,7 +51,21 @@ def heard_record(standing: Standing, what: Heard, *, duration_s: float) -> Float
         modes=[standing.mode], oversampling=oversampling_for(cutoff_hz),
     ).output_v[0]
     rail_v = standing.document.tolerances.rail_v
-    return np.asarray(standing.setup.trim * np.clip(output_v, -rail_v, rail_v)[settling:] / FULL_SCALE_V)
+    output_v = _behind(standing, np.clip(output_v, -rail_v, rail_v))
+    return np.asarray(standing.setup.trim * output_v[settling:] / FULL_SCALE_V)
+
+
+def _behind(standing: Standing, output_v: FloatArray) -> FloatArray:
+    """Through what stands behind the network that the filter is part of; both sides together."""
+    from jiyuu.bench.patched import behind_of
+    from jiyuu.patch.document import Patch
+    from jiyuu.patch.playing import play_patch
+
+    behind = behind_of(standing)
+    if not behind:
+        return output_v
+    patch = Patch.model_construct(name="behind", path=behind, controls={}, routes=(), sources=(), figure=None)
+    return np.asarray(play_patch(patch, output_v[np.newaxis], HEARD_RATE_HZ).mean(axis=0))
 
 
 def moving_record(standing: Standing, *, seconds: float) -> FloatArray:

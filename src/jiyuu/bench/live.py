@@ -13,7 +13,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from jiyuu.arrays import FloatArray
-from jiyuu.bench.heard import FULL_SCALE_V, HEARD_RATE_HZ, IMPULSE_S, IMPULSE_V, Heard, moving_record, round_s
+from jiyuu.bench.heard import (
+    FULL_SCALE_V,
+    HEARD_RATE_HZ,
+    IMPULSE_S,
+    IMPULSE_V,
+    Heard,
+    heard_record,
+    moving_record,
+    round_s,
+)
 from jiyuu.bench.standing import Standing
 from jiyuu.circuits.operating_point import operating_point
 from jiyuu.signals.ceiling import CEILING_DB, LiveCeiling
@@ -45,9 +54,14 @@ class Turned:
 
 def kind_of(standing: Standing, what: Heard) -> tuple[object, ...]:
     """What makes another voice when it changes; the last of it only how finely it steps."""
-    if what is Heard.MOVING:
+    if what is Heard.MOVING or is_computed(standing, what):
         return (what, _all_of(standing), 0)
     return (what, standing.built, standing.mode, standing.setup.inputs, oversampling_for(standing.standing_hz))
+
+
+def is_computed(standing: Standing, what: Heard) -> bool:
+    """Whether it is played from a record: what stands behind the filter cannot be turned while it sounds."""
+    return what is Heard.FILTER and bool(standing.setup.behind)
 
 
 def _all_of(standing: Standing) -> str:
@@ -169,6 +183,15 @@ class Recorded(Looped):
     def __init__(self, standing: Standing) -> None:
         made = seamless(moving_record(standing, seconds=round_s(standing) + SEAM_S), HEARD_RATE_HZ)
         super().__init__(made, kind_of(standing, Heard.MOVING), Heard.MOVING)
+        self.cutoff_hz = standing.standing_hz
+
+
+class BehindIt(Looped):
+    """The filter with a comb or the like behind it, computed for a round of its source."""
+
+    def __init__(self, standing: Standing) -> None:
+        made = seamless(heard_record(standing, Heard.FILTER, duration_s=LOOP_S + SEAM_S), HEARD_RATE_HZ)
+        super().__init__(made, kind_of(standing, Heard.FILTER), Heard.FILTER)
         self.cutoff_hz = standing.standing_hz
 
 

@@ -79,6 +79,11 @@ def filled_path(standing: Standing) -> tuple[AnyStage, ...]:
     return path
 
 
+def behind_of(standing: Standing) -> tuple[AnyStage, ...]:
+    """What stands behind what is measured, as it stands."""
+    return filled_path(standing)[len(standing.setup.joined) :] if standing.setup.behind else ()
+
+
 def _routes(setup: Setup) -> tuple[Route, ...]:
     """What moves the filter in hand moves those that are tied to it."""
     own = f"{setup.in_hand}.cutoff"

@@ -12,9 +12,10 @@ from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.reach import ControlSpan
 from jiyuu.field_words import asked
 from jiyuu.patch.controls import Control, FigureDocument, Name, Route
-from jiyuu.patch.document import FilterStage, Stage
+from jiyuu.patch.document import AnyStage, FilterStage, Stage
 from jiyuu.patch.editing import place_of, places, stage_at
 from jiyuu.patch.lowering import splits
+from jiyuu.patch.stretches import parted
 from jiyuu.quantities import C4_HZ, signed, volts_of
 from jiyuu.signals.source import Source, SourceKind
 
@@ -123,13 +124,33 @@ class Setup(Setting):
         return any(stage.id != self.in_hand and not stage.off for _, stage in places(self.path))
 
     @property
+    def joined(self) -> tuple[AnyStage, ...]:
+        """The path as far as it is one network with the filter in hand, which is measured with it."""
+        return self._parted[0]
+
+    @property
+    def behind(self) -> tuple[AnyStage, ...]:
+        """What stands behind that and is heard, but not measured: from the first comb or crusher on."""
+        return self._parted[1]
+
+    @property
+    def _parted(self) -> tuple[tuple[AnyStage, ...], tuple[AnyStage, ...]]:
+        place = place_of(self.path, self.in_hand) if self.path else None
+        return (self.path, ()) if place is None else parted(self.path, place[0], self.side)
+
+    @property
+    def joins(self) -> bool:
+        """Whether anything else is one network with the filter in hand."""
+        return any(stage.id != self.in_hand and not stage.off for _, stage in places(self.joined))
+
+    @property
     def path_json(self) -> list[Any]:
-        """What of the path decides what a run finds; empty where the filter stands alone."""
-        if not self.surrounds:
+        """What of the path decides what a run finds; empty where nothing joins the filter."""
+        if not self.joins:
             return []
-        side = [self.side] if splits(self.path) else []
+        side = [self.side] if splits(self.joined) else []
         tied = [self.tied] if self.tied else []
-        return [*side, *tied, *(stage.model_dump(mode="json", exclude_defaults=True) for stage in self.path)]
+        return [*side, *tied, *(stage.model_dump(mode="json", exclude_defaults=True) for stage in self.joined)]
 
     @property
     def moves_cutoff(self) -> bool:

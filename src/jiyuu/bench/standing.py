@@ -74,9 +74,9 @@ class Standing:
         if self.taper is not None:
             changed["resonance_taper"] = self.taper
         alone = self.document.model_copy(update=changed)
-        if not self.setup.surrounds:
+        if not self.setup.joins:
             return alone
-        return Surrounded.model_construct(**dict(alone), path=self.setup.path, in_hand=self.setup.in_hand,
+        return Surrounded.model_construct(**dict(alone), path=self.setup.joined, in_hand=self.setup.in_hand,
                                           side=self.setup.side, tied=self.setup.tied)
 
     @cached_property

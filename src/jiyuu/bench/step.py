@@ -30,6 +30,7 @@ class Step(ABC):
     quantities: ClassVar[Mapping[str, Quantity]] = {}
     depends_on: ClassVar[tuple[str, ...]] = ()
     kept_as: ClassVar[str] = ""
+    hears_all: ClassVar[bool] = False  # what stands behind the filter in hand counts too
 
     @property
     def run_key(self) -> str:

@@ -139,6 +139,10 @@ def _chosen_patch(name: str, asked: PatchSettings, q: float | None) -> Chosen:
 
     patch, files = chosen_patch(name, asked)
     found = taken(patch)
+    behind = Standing.of(found.document, found.kept).setup.behind
+    if behind:
+        notice(f"jiyuu: not counted: the {behind[0].stage} behind the filter and what follows it; respond and render "
+               "take all of the patch.")
     return Chosen(_ringing(Standing.of(found.document, found.kept), q), files)
 
 

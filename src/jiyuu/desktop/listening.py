@@ -10,7 +10,17 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from jiyuu.bench.heard import HEARD_RATE_HZ, WARNING, Heard, heard_record
-from jiyuu.bench.live import AnyVoice, Mixer, Recorded, Turned, Voice, kind_of, looped_source
+from jiyuu.bench.live import (
+    AnyVoice,
+    BehindIt,
+    Mixer,
+    Recorded,
+    Turned,
+    Voice,
+    is_computed,
+    kind_of,
+    looped_source,
+)
 from jiyuu.bench.standing import Standing
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.measuring import EMPTY_SHELF, compiled
@@ -38,6 +48,9 @@ def _voice(standing: Standing, what: Heard, of: Standing | None = None) -> AnyVo
     """of: whose source is played, where it is not its own."""
     if what is Heard.MOVING:
         return Recorded(standing)
+    if is_computed(standing, what):
+        inputs = (of or standing).setup.inputs
+        return BehindIt(standing.moved(setup=standing.setup.model_copy(update={"inputs": inputs})))
     return Voice(standing, what, looped_source(of or standing, what))
 
 

@@ -283,6 +283,15 @@ class Beating(Context):
 
 
 @dataclass(frozen=True, slots=True)
+class ImageAt(Context):
+    """Where the loudest image of a crusher lies, what it is the image of, how often is read."""
+
+    image_hz: float
+    of_hz: float
+    rate_hz: float
+
+
+@dataclass(frozen=True, slots=True)
 class BandEdges(Context):
     """Where a band is 3 dB down on either side of its peak."""
 

@@ -297,7 +297,7 @@ class Chord(StagePart):
         turned = [note + (12 if i < self.inversion else 0) for i, note in enumerate(notes)]
         return tuple(sorted(float(self.root_hz * 2 ** (note / 12)) for note in turned))
 
-    def path(self) -> tuple[AnyStage, ...]:
+    def path(self) -> tuple[Parallel]:
         """The same of plain stages."""
         level_db = float(-20 * np.log10(len(self.semitones)))
         return (Parallel(stage="parallel", branches=tuple(

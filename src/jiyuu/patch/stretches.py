@@ -47,6 +47,13 @@ def stands_apart(stage: AnyStage, side: str) -> bool:
     return False
 
 
+def parted(path: tuple[AnyStage, ...], hand: int, side: str) -> tuple[tuple[AnyStage, ...], tuple[AnyStage, ...]]:
+    """(what can be one network with the stage number `hand`, what stands behind it: from the first stage on that is no
+    part of a network)."""
+    first = next((i for i in range(hand + 1, len(path)) if stands_apart(path[i], side)), len(path))
+    return path[:first], path[first:]
+
+
 def morphs(stage: AnyStage, called: str, moving: Collection[str]) -> bool:
     """Whether it is shelves and peaks that move between their settings: played by themselves."""
     return isinstance(stage, Shapes) and not stage.bypass and any(f"{called}.{name}" in moving for name in MORPHS)

@@ -3,7 +3,7 @@ of a bank a melody wakes."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,7 +13,8 @@ from jiyuu.circuits.linear import level_db
 from jiyuu.measurement.contexts import BandEdges, LoopRings, NotchAt, PartOfIt, SidesApart, VowelNear
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.vowel import nearest_vowel
-from jiyuu.patch.document import LEFT, RIGHT, AnyStage, Gain, Pair, Parallel, Stereo
+from jiyuu.patch.between_stages import Comb
+from jiyuu.patch.document import LEFT, RIGHT, AnyStage, Chord, Gain, Pair, Parallel, Stereo, stages_in
 from jiyuu.patch.editing import Path, Place, stage_at
 from jiyuu.patch.linear_stages import LN_1000, AllPass, Bank, Formants
 from jiyuu.patch.lowering import splits
@@ -27,6 +28,7 @@ NOTCH_DB = 6.0  # that a dip lies under both its shoulders to be called a notch
 APART_DB = 0.5  # that sides differ by to be worth a word
 WOKEN_DB = -24.0  # of a band re the loudest one that a note wakes
 MOST_BANDS = 12  # drawn one by one
+MOST_TEETH = 400  # of a comb, that are drawn each
 BY_KIND = {"low_shelf": "low shelf", "peak": "peak", "high_shelf": "high shelf"}
 
 
@@ -40,8 +42,9 @@ class Piece:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Combined:
-    """Over COMBINED_HZ: parts, the whole (left, where sides differ), the right side or None."""
+    """Over hertz (n,): parts, the whole (left, where sides differ), the right side or None."""
 
+    hertz: FloatArray
     parts: tuple[Piece, ...]
     whole: ComplexArray
     right: ComplexArray | None
@@ -56,16 +59,27 @@ def combined(path: Path, place: Place | None, *, names: tuple[str, ...] = ()) ->
     """The stage at a place, or all of the path where None; names: of the stages of the path, for its parts. Raises
     CircuitError where it cannot be played."""
     stages, octaves = (path, 0.0) if place is None else ((stage_at(path, place),), _octaves_at(path, place))
-    side = _side_at(path, place)
-    whole = path_gain(stages, COMBINED_HZ, side=side, octaves=octaves)
-    right = path_gain(stages, COMBINED_HZ, side=RIGHT, octaves=octaves) if splits(stages) else None
+    side, hertz = _side_at(path, place), grid_of(stages, octaves)
+    whole = path_gain(stages, hertz, side=side, octaves=octaves)
+    right = path_gain(stages, hertz, side=RIGHT, octaves=octaves) if splits(stages) else None
     heard = [(i, stage) for i, stage in enumerate(stages) if not stage.off and not isinstance(stage, Gain)]
     if len(heard) == 1:
-        parts = tuple(_parts(heard[0][1], side, octaves))
+        parts = tuple(_parts(heard[0][1], side, octaves, hertz))
     else:
-        parts = tuple(Piece(names[i] if i < len(names) else stage.stage, path_gain((stage,), COMBINED_HZ, side=side))
+        parts = tuple(Piece(names[i] if i < len(names) else stage.stage, path_gain((stage,), hertz, side=side))
                       for i, stage in heard)
-    return Combined(parts if len(parts) > 1 else (), whole, right)
+    return Combined(hertz, parts if len(parts) > 1 else (), whole, right)
+
+
+def grid_of(stages: Sequence[AnyStage], octaves: float = 0.0) -> FloatArray:
+    """(n,) hertz: COMBINED_HZ, and every tooth of a comb with the gap beside it, so that none is cut off."""
+    teeth = [COMBINED_HZ]
+    for stage in stages_in(stages):
+        notes: tuple[float, ...] = (stage.frequency_hz,) if isinstance(stage, Comb) else ()
+        for note in stage.notes_hz() if isinstance(stage, Chord) else notes:
+            half = 0.5 * note * 2.0**octaves
+            teeth.append(half * np.arange(1, min(int(COMBINED_HZ[-1] / half), MOST_TEETH) + 1))
+    return np.unique(np.concatenate(teeth))
 
 
 def _octaves_at(path: Path, place: Place) -> float:
@@ -86,10 +100,10 @@ def _side_at(path: Path, place: Place | None) -> str:
     return LEFT
 
 
-def _parts(stage: AnyStage, side: str, octaves: float) -> Iterator[Piece]:
+def _parts(stage: AnyStage, side: str, octaves: float, hertz: FloatArray) -> Iterator[Piece]:
     """What a stage is put together from."""
     def of(*inner: AnyStage) -> ComplexArray:
-        return path_gain(inner, COMBINED_HZ, side=side, octaves=octaves)
+        return path_gain(inner, hertz, side=side, octaves=octaves)
 
     if isinstance(stage, Parallel):
         for k, limb in enumerate(stage.branches):
@@ -103,26 +117,32 @@ def _parts(stage: AnyStage, side: str, octaves: float) -> Iterator[Piece]:
             yield Piece(name, of(one))
     elif isinstance(stage, Formants):
         for k, section in enumerate(stage.sections(), start=1):
-            yield Piece(f"F{k}", section.gain(COMBINED_HZ / 2.0**octaves))
+            yield Piece(f"F{k}", section.gain(hertz / 2.0**octaves))
     elif isinstance(stage, Shapes):
         for setting in stage.settings if stage.ways else ():  # what it stands between
             yield Piece(setting.name, of(stage.model_copy(update={
                 "bands": setting.bands, "trim_db": setting.trim_db, "morph": None, "morph_2": None, "morph_3": None})))
         for band in () if stage.ways else stage.bands:
             yield Piece(f"{BY_KIND[band.kind]} {band.frequency_hz:.0f}",
-                        band.section().gain(COMBINED_HZ / 2.0**octaves))
+                        band.section().gain(hertz / 2.0**octaves))
+    elif isinstance(stage, Chord):
+        for note, limb in zip(stage.notes_hz(), stage.path()[0].branches, strict=True):
+            yield Piece(f"{note:.0f}", np.asarray(limb.factor(side) * of(*limb.path)))
+    elif isinstance(stage, Comb):
+        yield Piece("dry", np.full(hertz.size, 1 - stage.mix, dtype=np.complex128))
+        yield Piece("comb", stage.mix * of(stage.model_copy(update={"mix": 1.0})))
     elif isinstance(stage, AllPass):
-        yield Piece("dry", np.full(COMBINED_HZ.size, 1 - stage.mix, dtype=np.complex128))
+        yield Piece("dry", np.full(hertz.size, 1 - stage.mix, dtype=np.complex128))
         yield Piece("all-passed", stage.mix * of(stage.model_copy(update={"mix": 1.0})))
     elif isinstance(stage, Bank):
-        yield from _bands(stage, octaves)
+        yield from _bands(stage, octaves, hertz)
 
 
-def _bands(bank: Bank, octaves: float) -> Iterator[Piece]:
+def _bands(bank: Bank, octaves: float, hertz: FloatArray) -> Iterator[Piece]:
     """Every band of a small bank, every group of a large one."""
     for k, group in enumerate(bank.groups):
         factor = group.polarity * 10 ** (group.level_db / 20)
-        members = [(section, factor * weight * section.gain(COMBINED_HZ / 2.0**octaves))
+        members = [(section, factor * weight * section.gain(hertz / 2.0**octaves))
                    for section, weight in bank.members(k)]
         if bank.bands <= MOST_BANDS:
             yield from (Piece(f"{section.frequency_hz:.0f}", np.asarray(gain)) for section, gain in members)
@@ -139,11 +159,11 @@ def findings_of(found: Combined, path: Path, place: Place | None) -> list[Findin
     stage = None if place is None else stage_at(path, place)
     findings: list[Finding] = []
     if not isinstance(stage, Bank | Formants):
-        findings += _band(whole_db) + _notches(whole_db)
+        findings += _band(found.hertz, whole_db) + _notches(found.hertz, whole_db)
     findings += _sides(found)
     if isinstance(stage, Parallel):
         findings += _adds(found)
-    vowel = nearest_vowel(COMBINED_HZ, whole_db)
+    vowel = nearest_vowel(found.hertz, whole_db)
     if vowel is not None and (isinstance(stage, Formants) or vowel.semitones < 1.0):
         findings.append(Finding("vowel_semitones", vowel.semitones, "semitones", measured=False,
                                 context=VowelNear(vowel.vowel, vowel.formants_hz)))
@@ -152,7 +172,7 @@ def findings_of(found: Combined, path: Path, place: Place | None) -> list[Findin
     return findings
 
 
-def _band(whole_db: FloatArray) -> list[Finding]:
+def _band(hertz: FloatArray, whole_db: FloatArray) -> list[Finding]:
     """A band that falls off by 3 dB to both sides of its peak."""
     top = int(np.argmax(whole_db))
     under = whole_db < whole_db[top] - DOWN_DB
@@ -161,19 +181,19 @@ def _band(whole_db: FloatArray) -> list[Finding]:
         return []
     if not (under[: left[-1] + 1].all() and under[top + right[0] :].all()):
         return []  # more than one band
-    low = _crossing(whole_db, int(left[-1]), whole_db[top] - DOWN_DB)
-    high = _crossing(whole_db, top + int(right[0]) - 1, whole_db[top] - DOWN_DB)
+    low = _crossing(hertz, whole_db, int(left[-1]), whole_db[top] - DOWN_DB)
+    high = _crossing(hertz, whole_db, top + int(right[0]) - 1, whole_db[top] - DOWN_DB)
     return [Finding("band_width_octaves", float(np.log2(high / low)), "octaves", measured=False,
-                    context=BandEdges(low, high, float(COMBINED_HZ[top])))]
+                    context=BandEdges(low, high, float(hertz[top])))]
 
 
-def _crossing(level: FloatArray, at: int, wanted: float) -> float:
+def _crossing(hertz: FloatArray, level: FloatArray, at: int, wanted: float) -> float:
     share = (wanted - level[at]) / (level[at + 1] - level[at])
-    octaves = np.log2(COMBINED_HZ[[at, at + 1]])
+    octaves = np.log2(hertz[[at, at + 1]])
     return float(2 ** (octaves[0] + share * (octaves[1] - octaves[0])))
 
 
-def _notches(whole_db: FloatArray) -> list[Finding]:
+def _notches(hertz: FloatArray, whole_db: FloatArray) -> list[Finding]:
     """Dips that both shoulders stand well over, deepest first, three at most."""
     found = []
     inner = np.arange(1, whole_db.size - 1)
@@ -185,7 +205,7 @@ def _notches(whole_db: FloatArray) -> list[Finding]:
         if depth >= NOTCH_DB:
             found.append((float(depth), i))
     deepest = sorted(found, reverse=True)[:3]
-    return [Finding("meeting_notch_db", depth, "dB", measured=False, context=NotchAt(float(COMBINED_HZ[i])))
+    return [Finding("meeting_notch_db", depth, "dB", measured=False, context=NotchAt(float(hertz[i])))
             for depth, i in sorted(deepest, key=lambda one: one[1])]
 
 
@@ -198,15 +218,16 @@ def _sides(found: Combined) -> list[Finding]:
         return []
     louder = LEFT if apart[at] > 0 else RIGHT
     return [Finding("sides_apart_db", float(abs(apart[at])), "dB", measured=False,
-                    context=SidesApart(float(COMBINED_HZ[at]), louder))]
+                    context=SidesApart(float(found.hertz[at]), louder))]
 
 
 def _adds(found: Combined) -> list[Finding]:
     """What pink noise gains in level by each branch."""
-    total = float(np.mean(np.abs(found.whole) ** 2))
+    pink = np.gradient(np.log(found.hertz))
+    total = float(np.average(np.abs(found.whole) ** 2, weights=pink))
     findings = []
     for part in found.parts:
-        without = float(np.mean(np.abs(found.whole - part.gain) ** 2))
+        without = float(np.average(np.abs(found.whole - part.gain) ** 2, weights=pink))
         if without > 1e-12 * total:
             findings.append(Finding("part_adds_db", 10 * float(np.log10(total / without)), "dB", measured=False,
                                     context=PartOfIt(part.name)))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jiyuu.measurement.contexts import BandEdges, HiddenBy, LoopRings, NotchAt, PartOfIt, SidesApart, VowelNear
+from jiyuu.measurement.contexts import BandEdges, HiddenBy, ImageAt, LoopRings, NotchAt, PartOfIt, SidesApart, VowelNear
 from jiyuu.measurement.finding import Finding
 from jiyuu.quantities import note_and_cents, shown_hz, signed
 from jiyuu.wording.numbers import three_digits
@@ -44,6 +44,12 @@ def _rings(finding: Finding) -> str:
     return f"{what} would ring at {at} from a feedback of {least}, it stands at {now}."
 
 
+def _image(finding: Finding) -> str:
+    image = context(finding, ImageAt)
+    return (f"Read {image.rate_hz:.0f} times a second, the loudest image lies at {shown_hz(image.image_hz)}, "
+            f"{signed(finding.value)} dB re the loudest line: of {shown_hz(image.of_hz)}.")
+
+
 def _hidden(finding: Finding) -> str:
     beside = context(finding, HiddenBy)
     said = (f"{beside.other[:1].upper()}{beside.other[1:]} hides {finding.value:.0f} % of {beside.wanted}: of "
@@ -76,6 +82,11 @@ QUANTITIES: dict[str, Quantity] = {
         "Its two or three lowest peaks between 150 Hz and 4 kHz against averages of men's voices (Peterson and Barney "
         "1952, JASA).", formula="12·√mean((log₂ peak − log₂ formant)²).",
         schools="Averages hide persons: two speakers of one vowel lie further apart than some vowels.",
+    ),
+    "image_db": Quantity(
+        "Images", _image, "What is read too seldom comes back where nothing was played, out of tune with it.",
+        "Lines of the source as set up, at every multiple of the rate plus and minus each, as holding leaves them.",
+        formula="|m·rate ± f|, |sinc(f/rate)| of the line.",
     ),
     "hidden_percent": Quantity(
         "Masking", _hidden, "How much of a sound is lost beside another, and which cut in the other brings it back.",

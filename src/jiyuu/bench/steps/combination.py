@@ -42,6 +42,7 @@ class CombinationStep(Unmeasured):
     purpose = "what several filters make together: in series, beside each other, left and right; banks, vowels, shapes"
     setting = CombinationSetting
     quantities = QUANTITIES
+    hears_all = True
 
     def predict(self, standing: Standing, setting: Setting) -> Iterator[Any]:
         from jiyuu.bench.patched import filled_path

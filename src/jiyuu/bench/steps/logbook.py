@@ -10,6 +10,7 @@ class LogbookStep(Unmeasured):
 
     number, key, name = 10, "logbook", "Logbook"
     purpose = "what was found and when, as it was then, beside today"
+    hears_all = True
 
 
 STEP = LogbookStep()

@@ -44,6 +44,7 @@ class ModulationStep(Step):
     tip = "Strikes the simulated unit where it stands, and steps its whistle: ring, settling, overshoot, feedthrough."
     setting = ModulationSetting
     quantities = QUANTITIES
+    hears_all = True
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims", "setting.pulse_ms",
                   "setting.strike_v")
 

@@ -14,9 +14,11 @@ from jiyuu.desktop.figures.rulers import volts_of_hz
 from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
 from jiyuu.desktop.theme.pens import cosmetic
 from jiyuu.desktop.theme.style import THEME
+from jiyuu.prediction.images import Images
 from jiyuu.quantities import note_and_cents
 
 BANDS, WOKEN, NOTES = "bands", "woken", "notes"
+LINES, IMAGES, LEAST_V = "lines", "images", 1e-3
 NOTE_DB = -58.0  # how high the marks of notes reach
 
 
@@ -32,7 +34,7 @@ class BandsFigure(SpectrumFigure):
         """band_hz, set_db, woken_db (n,), the last NaN where nothing wakes a band."""
         palette = THEME.palette
         self._moving.labels.clear()
-        self.forget(WOKEN, NOTES)
+        self.forget(WOKEN, NOTES, LINES, IMAGES)
         self.show_lines(BANDS, band_hz, set_db, cosmetic(palette.quiet, 1.2))
         heard = np.isfinite(woken_db)
         if heard.any():
@@ -47,6 +49,16 @@ class BandsFigure(SpectrumFigure):
                     name = note_and_cents(float(hertz))[0]
                     self._moving.labels[name] = Label(name, QColor(palette.ink), QPointF(x, NOTE_DB + 4), shown=True)
                     last = x
+        self._moving.touched()
+
+    def show_images(self, images: Images, colour: str) -> None:
+        """Thin strokes for what is played, thick ones for its images."""
+        self._moving.labels.clear()
+        self.forget(BANDS, WOKEN, NOTES)
+        for name, hertz, volts, pen in ((LINES, images.lines_hz, images.lines_v, cosmetic(THEME.palette.quiet, 1.2)),
+                                        (IMAGES, images.image_hz, images.image_v, cosmetic(colour, 2.4))):
+            loud = volts > LEAST_V
+            self.show_lines(name, hertz[loud], 20 * np.log10(volts[loud]), pen)
         self._moving.touched()
 
     def place_labels(self) -> None:

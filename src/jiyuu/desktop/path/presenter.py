@@ -19,8 +19,10 @@ from jiyuu.circuits.linear import complex_gain, level_db
 from jiyuu.desktop.path.words import stage_name
 from jiyuu.desktop.session import Session
 from jiyuu.errors import CircuitError, JiyuuError, SignalError
+from jiyuu.patch.between_stages import Comb, Crush
 from jiyuu.patch.document import (
     AnyStage,
+    Chord,
     Feedback,
     FilterStage,
     Gain,
@@ -69,7 +71,8 @@ KINDS: dict[str, Callable[[], AnyStage]] = {
                          second=PairedFilter(filter="state-variable", mode="lowpass"), spacing_octaves=2.0),
     "bank": lambda: Bank(stage="bank"), "formants": lambda: Formants(stage="formants"),
     "shapes": lambda: Shapes(stage="shapes", bands=(Band(gain_db=6.0),)), "allpass": lambda: AllPass(stage="allpass"),
-    "resonator": lambda: Resonator(stage="resonator"),
+    "resonator": lambda: Resonator(stage="resonator"), "comb": lambda: Comb(stage="comb"),
+    "chord": lambda: Chord(stage="chord"), "crush": lambda: Crush(stage="crush"),
 }
 
 

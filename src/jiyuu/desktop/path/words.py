@@ -12,7 +12,8 @@ SHAPES = {"tanh": "soft curve", "asinh": "diode curve", "clip": "clipper", "fold
 STAGES = {"gain": "Gain", "shape": "Curve", "filter": "Another filter", "parallel": "Branches beside each other",
           "stereo": "Left and right", "pair": "Pair of filters", "bank": "Bank of bands", "formants": "Formants",
           "shapes": "Shelves and peaks",
-          "resonator": "Coil and capacitor", "allpass": "All-pass chain", "feedback": "Loop round the stage"}
+          "resonator": "Coil and capacitor", "comb": "Comb", "chord": "Combs on a chord", "crush": "Crusher",
+          "allpass": "All-pass chain", "feedback": "Loop round the stage"}
 
 
 def stage_name(stage: AnyStage) -> str:

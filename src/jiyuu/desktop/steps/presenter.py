@@ -17,6 +17,7 @@ from jiyuu.book.table import Table
 from jiyuu.circuits.network import Network
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.measuring import Measuring
+from jiyuu.desktop.path.words import stage_name
 from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Finding
@@ -206,7 +207,14 @@ class StepPresenter(QObject):
         known = {logged.finding.quantity for logged in self.logged}
         rest = tuple(finding for finding in self.predicted_findings() if finding.quantity not in known)
         wrong = tuple(entry["sentence"] for entry in (self.run.facts.get("warnings", ()) if self.run else ()))
-        self.findings.emit(Said(self.heading(), self.logged, rest, wrong, self.predicted_first))
+        heading = f"{self.heading()} {self._left_out()}".strip()
+        self.findings.emit(Said(heading, self.logged, rest, wrong, self.predicted_first))
+
+    def _left_out(self) -> str:
+        """What is heard behind the filter and does not count here."""
+        behind = () if self.shelved is None or self.step.hears_all else self.now().setup.behind
+        heard = [stage_name(stage) for stage in behind if not stage.off]
+        return f"Behind it and left out here: {', '.join(heard)}." if heard else ""
 
     # What the person does
 

@@ -23,11 +23,15 @@ from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.presenter import StepPresenter
 from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.measurement.finding import Finding
+from jiyuu.patch.between_stages import Crush
 from jiyuu.patch.document import AnyStage
-from jiyuu.patch.editing import Path, Place, places, replaced, stage_at
+from jiyuu.patch.editing import Path, Place, path_at, places, replaced, stage_at
 from jiyuu.patch.linear_stages import Bank, Formants
+from jiyuu.patch.response import path_gain
 from jiyuu.patch.shapes import Shapes
 from jiyuu.prediction.combined import Combined, Woken, combined, findings_of, woken_by
+from jiyuu.prediction.images import Images, images_of
+from jiyuu.signals.source import mixed_lines
 
 WHOLE = "All of the path"
 LOWEST_HZ, HIGHEST_HZ, MOST_DB = 10.0, 22_000.0, 60.0  # that a band is dragged to
@@ -36,12 +40,14 @@ MELODY = (0.0, 3.0, 7.0, 12.0)  # semitones over the source, where there is no f
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Looked:
-    """What is looked at: stage (None: all of the path), what it makes; for a bank which bands the notes wake."""
+    """What is looked at: stage (None: all of the path), what it makes; for a bank which bands the notes wake, for a
+    crusher the images of what is played."""
 
     stage: AnyStage | None
     found: Combined
     notes_hz: tuple[float, ...] = ()
     woken: tuple[Woken, ...] = ()
+    images: Images | None = None
 
 
 class CombinationPresenter(StepPresenter):
@@ -93,7 +99,7 @@ class CombinationPresenter(StepPresenter):
         try:
             found = combined(path, place, names=names)
             self.seen = self._looked(path, place, found)
-            self._findings = tuple(findings_of(found, path, place))
+            self._findings = (*findings_of(found, path, place), *self._image())
         except JiyuuError as error:
             self.seen, self._findings = None, ()
             self.message.emit(str(error), True)
@@ -101,6 +107,12 @@ class CombinationPresenter(StepPresenter):
 
     def _looked(self, path: Path, place: Place | None, found: Combined) -> Looked:
         stage = None if place is None else stage_at(path, place)
+        if isinstance(stage, Crush):
+            assert place is not None
+            lines_hz, lines_v = mixed_lines(self.now().setup.sources())
+            ahead = path[: place[0]] if len(place) == 1 else (*path[: place[0]], *path_at(path, place)[: place[-1]])
+            reached = np.abs(path_gain(ahead, lines_hz)) * self.now().drive
+            return Looked(stage, found, images=images_of(stage.rate_hz, lines_hz, lines_v * reached))
         if not isinstance(stage, Bank):
             return Looked(stage, found)
         setup = self.now().setup
@@ -113,6 +125,13 @@ class CombinationPresenter(StepPresenter):
                           if not (step.rest or step.tie))
         return Looked(stage, found, notes, tuple(woken_by(stage, notes, source)))
 
+    def _image(self) -> tuple[Finding, ...]:
+        seen = self.seen
+        if seen is None or seen.images is None or not isinstance(seen.stage, Crush):
+            return ()
+        found = seen.images.finding(seen.stage.rate_hz)
+        return () if found is None else (found,)
+
     def sleep(self) -> None:
         super().sleep()
         self.slept.emit()
@@ -123,6 +142,9 @@ class CombinationPresenter(StepPresenter):
     def heading(self) -> str:
         if self.path.shown is not None and not self._session.standing().setup.surrounds:
             return "The filter stands alone: choose something to combine it with (Stage)."
+        behind = () if self.shelved is None else self._session.standing().setup.behind
+        if behind:
+            return f"Predicted from the drawing; what is measured ends ahead of {stage_name(behind[0])}."
         return "Predicted from the drawing; Response measures all of the path together."
 
     # What the person does

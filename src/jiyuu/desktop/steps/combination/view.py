@@ -53,6 +53,7 @@ class CombinationView(StepView):
         self._seen: Looked | None = None
         self._drawn: list[str] = []
         self._levels: tuple[float, float] | None = None
+        self._hertz = COMBINED_HZ
         self._build_figures()
         self._build_side()
         presenter.looked.connect(self._show_looked)
@@ -137,6 +138,7 @@ class CombinationView(StepView):
             self.combined.handles.show([], THEME.palette.ink)
             return
         palette, ink = THEME.palette, THEME.palette.ink_of(self.presenter.letter)
+        self._hertz = seen.found.hertz
         for k, part in enumerate(seen.found.parts):
             dash = palette.inks[(k + 1) % len(palette.inks)].dash
             self._draw(part.name, level_db(part.gain), cosmetic(palette.quiet, 1.1, dash=dash), palette.quiet)
@@ -159,7 +161,7 @@ class CombinationView(StepView):
         while name in self._drawn:
             name += " "
         self._drawn.append(name)
-        self.combined.show_curve(PlotCurve(name, COMBINED_HZ, np.maximum(levels, FLOOR_DB)), pen,  # type: ignore[arg-type]
+        self.combined.show_curve(PlotCurve(name, self._hertz, np.maximum(levels, FLOOR_DB)), pen,  # type: ignore[arg-type]
                                  labelled=True, colour=colour)
 
     def _show_below(self, seen: Looked, colour: str) -> None:
@@ -171,19 +173,23 @@ class CombinationView(StepView):
         self.woken.setVisible(isinstance(stage, Bank))
         if isinstance(stage, Bank):
             self._show_bands(seen, stage, colour)
+        elif seen.images is not None:
+            self.bands.show_images(seen.images, colour)
+            self.bands.say_note("Thin: what is played into it; thick: images of that, out of tune with it.")
+            self.left_below.setCurrentWidget(self.bands)
         elif isinstance(stage, Formants):
             hertz = [float(formant[0]) for formant, _ in stage.at(np.array([stage.morph]))]
             self.plane.show_way(stage.from_, stage.to, stage.morph,
                                 (hertz[0], hertz[1]) if len(hertz) > 1 else None, colour)
             self.left_below.setCurrentWidget(self.plane)
         elif apart is not None:
-            self.apart.show_curve(PlotCurve(APART, COMBINED_HZ, np.clip(apart, -100, 100)), cosmetic(colour, 2.0))
+            self.apart.show_curve(PlotCurve(APART, self._hertz, np.clip(apart, -100, 100)), cosmetic(colour, 2.0))
             self.left_below.setCurrentWidget(self.apart)
         elif isinstance(stage, Parallel) and len(seen.found.parts) > 1:
             one, other = seen.found.parts[:2]
             with np.errstate(invalid="ignore", divide="ignore"):
                 turned = np.degrees(np.angle(one.gain / other.gain))
-            self.phase.show_curve(PlotCurve(PHASE, COMBINED_HZ, np.nan_to_num(turned)), cosmetic(colour, 2.0))
+            self.phase.show_curve(PlotCurve(PHASE, self._hertz, np.nan_to_num(turned)), cosmetic(colour, 2.0))
             self.phase.say_note("At ±180° they take each other away, at 0° they add.")
             self.left_below.setCurrentWidget(self.phase)
         else:
