@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from jiyuu.bench.standing import Standing
 from jiyuu.errors import CircuitError
-from jiyuu.measurement.contexts import Beating, SidebandsOf, WhistleMoved
+from jiyuu.measurement.contexts_moving import Beating, SidebandsOf, WhistleMoved
 from jiyuu.measurement.finding import Finding
 from jiyuu.patch.controls import LfoControl
 from jiyuu.prediction.audio_rate import AUDIBLE_RATE_HZ, beats, mean_rise_cents, sidebands

@@ -12,12 +12,12 @@ from typing import Any
 import numpy as np
 
 from jiyuu.book.table import Table
+from jiyuu.measurement.context import Context
 from jiyuu.measurement.contexts import (
     Beside,
     BodyPlace,
     BusiestTenth,
     ConcertPitch,
-    Context,
     DeadStretches,
     HumpPlace,
     NextModule,

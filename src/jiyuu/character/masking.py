@@ -16,7 +16,7 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.character.sound import LISTENING_DB, REFERENCE_PA
 from jiyuu.circuits.sections import Section, peak
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.contexts import HiddenBy
+from jiyuu.measurement.contexts_moving import HiddenBy
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.levels import loudness_lufs
 from jiyuu.measurement.timbre import EAR_RATE_HZ

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
-from jiyuu.measurement.contexts import Context
+from jiyuu.measurement.context import Context
 
 
 class Verdict(StrEnum):

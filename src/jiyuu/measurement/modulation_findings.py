@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from jiyuu.measurement.contexts import CutoffStepped, Struck
+from jiyuu.measurement.contexts_moving import CutoffStepped, Struck
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.measurement.ping import Ping
 from jiyuu.measurement.settling import GLIDE_S, SettledStep

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from jiyuu.arrays import FloatArray
+from jiyuu.measurement.context import Context
 from jiyuu.measurement.contexts import (
     BodyPlace,
     BusiestTenth,
-    Context,
     DeadStretches,
     HumpPlace,
     NextModule,

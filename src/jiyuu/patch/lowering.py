@@ -224,7 +224,7 @@ class _Lowering:
         return series(named(_curve(stage.input), f"{called} input"), "out", own)
 
     def linear(self, stage: Bank | Formants | Shapes | AllPass, called: str, octaves: float) -> Network:
-        """A stage that is only its transfer function."""
+        """A stage that is only its transfer function. Raises CircuitError where a morph moves."""
         cutoff = f"{called}.cutoff"
         if isinstance(stage, Formants) and f"{called}.formant 1" in self.moving:
             return self.formants(stage, called, octaves)

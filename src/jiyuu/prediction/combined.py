@@ -10,7 +10,7 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.linear import level_db
-from jiyuu.measurement.contexts import BandEdges, LoopRings, NotchAt, PartOfIt, SidesApart, VowelNear
+from jiyuu.measurement.contexts_moving import BandEdges, LoopRings, NotchAt, PartOfIt, SidesApart, VowelNear
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.vowel import nearest_vowel
 from jiyuu.patch.between_stages import Comb

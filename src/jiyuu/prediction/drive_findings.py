@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 import numpy as np
 
+from jiyuu.measurement.context import Context
 from jiyuu.measurement.contexts import (
     BehindTrim,
-    Context,
     CurveBehind,
     DrivenTone,
     DryMixed,

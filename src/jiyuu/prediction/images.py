@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from jiyuu.arrays import FloatArray
-from jiyuu.measurement.contexts import ImageAt
+from jiyuu.measurement.contexts_moving import ImageAt
 from jiyuu.measurement.finding import Finding
 
 HIGHEST_HZ = 20_000.0

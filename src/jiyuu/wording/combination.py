@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from jiyuu.measurement.contexts import BandEdges, HiddenBy, ImageAt, LoopRings, NotchAt, PartOfIt, SidesApart, VowelNear
+from jiyuu.measurement.contexts_moving import (
+    BandEdges,
+    HiddenBy,
+    ImageAt,
+    LoopRings,
+    NotchAt,
+    PartOfIt,
+    SidesApart,
+    VowelNear,
+)
 from jiyuu.measurement.finding import Finding
 from jiyuu.quantities import note_and_cents, shown_hz, signed
 from jiyuu.wording.numbers import three_digits

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jiyuu.measurement.contexts import Beating, CutoffStepped, SidebandsOf, Struck, TargetMoves, WhistleMoved
+from jiyuu.measurement.contexts_moving import Beating, CutoffStepped, SidebandsOf, Struck, TargetMoves, WhistleMoved
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.settling import GLIDE_S
 from jiyuu.quantities import note_and_cents, shown_hz, signed

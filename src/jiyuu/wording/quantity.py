@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TypeVar
 
-from jiyuu.measurement.contexts import Context
+from jiyuu.measurement.context import Context
 from jiyuu.measurement.finding import Finding
 
 

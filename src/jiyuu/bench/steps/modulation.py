@@ -84,7 +84,7 @@ def made(
     standing: Standing, setting: ModulationSetting, run: ModulationRun, pulse_s: float, level_v: float
 ) -> Run:
     """What was struck and stepped, with its findings."""
-    from jiyuu.measurement.contexts import Struck
+    from jiyuu.measurement.contexts_moving import Struck
     from jiyuu.measurement.modulation_findings import ping_findings, settling_findings
 
     struck = Struck(float(f"{1000 * pulse_s:.4g}"), float(f"{level_v:.4g}"), standing.resonance_percent)

@@ -22,7 +22,7 @@ from jiyuu.bench.steps.modulation import ModulationSetting, from_files, from_rec
 from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.steps.presenter import StepPresenter, compiled_apart
 from jiyuu.errors import CircuitError, JiyuuError
-from jiyuu.measurement.contexts import TargetMoves
+from jiyuu.measurement.contexts_moving import TargetMoves
 from jiyuu.measurement.finding import Finding
 from jiyuu.patch.bounds import Bounded, bounded
 from jiyuu.patch.controls import AnyControl, FigureStep, Route
