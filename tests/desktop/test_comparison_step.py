@@ -5,12 +5,14 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from jiyuu.bench.run import keep
 from jiyuu.bench.side_by_side import COMPARED_HZ
 from jiyuu.character.blind import Task, right_answer
 from jiyuu.character.scales import SCALES
 from jiyuu.desktop.figures.character_scales import dodged
 from jiyuu.rig.sound_output import StandInOutput
 from jiyuu.signals.ceiling import CEILING_DB
+from tests.bench.test_report import run_of
 from tests.desktop.using import settled
 
 
@@ -293,3 +295,23 @@ def test_a_filter_stands_beside_itself_as_it_was_stored(window, qtbot):
     window.session.change({"parameters": {"feedback_headroom_v": 0.4, "compensation": 0.5}})
     settled(window, qtbot)
     assert step.level.curve("3").values == pytest.approx(step.level.curve("C").values, abs=1e-9)
+
+
+def test_any_figure_of_the_walk_for_all_letters(step, window, qtbot):
+    page, session = step.curves, window.session
+    for one in session.shelf[:2]:
+        keep(session.book, one.id, run_of(session.standing(one), 900.0 if one.letter == "A" else 1300.0))
+    step.page_choice.button(8).click()
+    qtbot.waitUntil(lambda: bool(page.presenter.found))
+    assert page.says.text() == "Measured of A, B."
+    assert [row[0] for row in page.plot.rows()[1:]].count("A") > 50
+    chosen(page.which, "Ring after a knock")
+    assert "Not measured of any filter yet" in page.says.text()
+    chosen(page.which, "Response")
+    page.apart.click()
+    rows = page.plot.rows()[1:]
+    assert {row[0] for row in rows} == {"B"}
+    near = min(rows, key=lambda row: abs(row[1] - 4000.0))
+    level = [-10 * np.log10(1 + (near[1] / cutoff_hz) ** 8) for cutoff_hz in (900.0, 1300.0)]
+    assert near[2] == pytest.approx(level[1] - level[0], abs=1e-6)
+    assert page.plot.title == "Response, less A"

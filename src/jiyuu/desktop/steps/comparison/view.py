@@ -24,6 +24,7 @@ from jiyuu.desktop.steps.comparison.blind_page import BlindPage
 from jiyuu.desktop.steps.comparison.blind_presenter import BlindPresenter
 from jiyuu.desktop.steps.comparison.circuit_page import CircuitPage
 from jiyuu.desktop.steps.comparison.circuit_presenter import CircuitPresenter
+from jiyuu.desktop.steps.comparison.curves_page import CurvesPage, CurvesPresenter
 from jiyuu.desktop.steps.comparison.over_page import OverPage, OverPresenter
 from jiyuu.desktop.steps.comparison.presenter import ComparisonPresenter
 from jiyuu.desktop.steps.comparison.table_page import TablePage, TablePresenter
@@ -40,7 +41,7 @@ from jiyuu.quantities import shown_hz
 from jiyuu.wording.character import CAUSES
 
 SHOWN_SHARE = 1e-3  # of a difference, from which a cause is named
-PAGES = ("Character", "Why", "Blind", "Ear", "Circuit", "Wish", "Measured", "Moves")
+PAGES = ("Character", "Why", "Blind", "Ear", "Circuit", "Wish", "Measured", "Moves", "Figures")
 LEVELS_DB, APART_DB = (-60.0, 24.0), (-30.0, 30.0)
 
 
@@ -73,11 +74,12 @@ class ComparisonView(StepView):
         self.wish = WishPage(WishPresenter(session, presenter))
         self.measured = TablePage(TablePresenter(session, presenter))
         self.over = OverPage(OverPresenter(session, presenter))
+        self.curves = CurvesPage(CurvesPresenter(session, presenter))
         self.verdict: VerdictAside | None = None
         for page in (self.blind, self.trainer, self.wish, self.over):
             page.presenter.message.connect(presenter.message)
             presenter.left.connect(page.presenter.leave)
-        for shown in (self.blind, self.trainer, self.circuit, self.wish, self.measured, self.over):
+        for shown in (self.blind, self.trainer, self.circuit, self.wish, self.measured, self.over, self.curves):
             self.lower.addWidget(shown)
         presenter.findings.connect(self._look_at_book)
         self.figures = stacked(self.level, self.lower, shares=(46, 54))
@@ -106,7 +108,7 @@ class ComparisonView(StepView):
         self.apart = QCheckBox("Differences to the one in hand")
         self.apart.toggled.connect(lambda _: self._show(presenter.seen))
         column.add(self.apart)
-        row, self.page_choice = page_buttons(PAGES, self.lower, across=4)
+        row, self.page_choice = page_buttons(PAGES, self.lower, across=3)
         column.add(row)
         column.add(self.measure_bar())
         column.add(self.found_page(), 1)
@@ -119,7 +121,7 @@ class ComparisonView(StepView):
 
     def _look_at_book(self) -> None:
         """What is read of it on the page that is seen."""
-        for page in (self.circuit, self.measured, self.over):
+        for page in (self.circuit, self.measured, self.over, self.curves):
             if page.isVisible():
                 page.presenter.look()
 
@@ -207,3 +209,5 @@ class ComparisonView(StepView):
         """Draw again in the theme's colours."""
         self._show(self.presenter.seen)
         self.why.update()
+        self.over.refresh()
+        self.curves.refresh()
