@@ -50,6 +50,14 @@ def seeds(folder: Path) -> dict[str, list[Path]]:
               "routes": [{"from": "e", "to": "first.cutoff", "amount": 1.0},
                          {"from": "l", "to": "first.resonance", "amount": 0.1}],
               "figure": {"steps": [{"pitch_v": 0.0}, {"pitch_v": 1.0, "accent": True}], "step_s": 0.2}}
+    later = [{"stage": "shapes", "id": "day", "morph": 0.4, "axes": ["evening"], "settings": [
+                 {"name": "noon", "bands": [{"kind": "low_shelf", "gain_db": 6.0}], "trim_db": -1.0},
+                 {"name": "night", "bands": [{"frequency_hz": 300.0, "gain_db": -9.0, "q": 2.0}]}]},
+             {"stage": "resonator", "range": "high", "cutoff_hz": 900.0, "q": 9.0},
+             {"stage": "bank", "bands": 5, "tuned": "pentatonic", "lowest_hz": 110.0},
+             {"stage": "chord", "root_hz": 110.0, "semitones": [0, 4, 7], "inversion": 1}, {"stage": "crush"}]
+    turning = {"controls": {"l": {"kind": "lfo", "rate_hz": 3.0}}, "routes": [{"from": "l", "to": "day.morph"}],
+               "figure": {"steps": [{"semitones": 3.0}], "step_s": 0.1, "swing": 0.3}}
     hertz = np.geomspace(20, 20_000, 120)
     tone = 0.1 * np.sin(2 * np.pi * 220 * np.arange(24_000) / 48_000)
     texts = {"a.filter.json": json.dumps(one, indent=1), "b.filter.json": json.dumps(board),
@@ -57,6 +65,7 @@ def seeds(folder: Path) -> dict[str, list[Path]]:
                  "format": "jiyuu-wish", "version": 1, "parts": {"series": "E12", "capacitor_percent": 1.0},
                  "wishes": [{"quantity": "peak_db", "target": 6.0, "tolerance": 0.5, "weight": 1.0}]}),
              "a.patch.json": json.dumps(patch(path, **moving), indent=1),
+             "b.patch.json": json.dumps(patch(later, **turning), indent=1),
              "curve.csv": "frequency_hz,magnitude_db,phase_deg\n" + "".join(
                  f"{f:.4f},{-20 * np.log10(1 + f / 800):.5f},{-np.rad2deg(np.arctan(f / 800)):.4f}\n" for f in hertz)}
     for name, text in texts.items():
@@ -67,7 +76,7 @@ def seeds(folder: Path) -> dict[str, list[Path]]:
     with contextlib.redirect_stdout(io.StringIO()):
         main(["exchange", str(folder / "a.jiyuu"), "--out", str(folder / "exchanged")])
     return {"filter": [folder / f"{name}.json" for name in ("a.filter", "b.filter", "a.wish")],
-            "patch": [folder / "a.patch.json"],
+            "patch": [folder / f"{name}.patch.json" for name in "ab"],
             "sound": [folder / "in.wav", folder / "in.flac"], "curve": [folder / "curve.csv"],
             "book": [folder / "a.jiyuu"]}
 
