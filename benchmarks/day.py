@@ -103,9 +103,11 @@ def main(acts: int = ACTS, warm: int = WARM) -> None:
 
         from jiyuu.bench.demo import write_demo_book
         from jiyuu.book.store import Book
+        from jiyuu.desktop.memory import give_back
         from jiyuu.desktop.theme.style import THEME, load_faces
         from jiyuu.desktop.window import MainWindow
 
+        give_back()  # as the application does when it starts
         app = QApplication.instance() or QApplication([])
         app.setStyle("Fusion")
         load_faces()

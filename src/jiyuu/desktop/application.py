@@ -11,6 +11,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING
 
+from jiyuu.desktop.memory import give_back
 from jiyuu.errors import JiyuuError
 
 if TYPE_CHECKING:
@@ -25,6 +26,7 @@ INTERRUPT_MS = 250
 def run(arguments: list[str]) -> int:
     """The desktop application; arguments: [], ['--demo'], [BOOK] or filter files. Returns the exit code."""
     _need_screen()
+    give_back()
     from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
 
