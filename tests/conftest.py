@@ -19,6 +19,13 @@ settings.load_profile("jiyuu")
 MADE_IN_S = 300.0
 
 
+def pytest_configure() -> None:
+    """A worker stays small beside another one, as the application does all day."""
+    from jiyuu.desktop.memory import give_back
+
+    give_back()
+
+
 @pytest.fixture(scope="session")
 def measured_demo(tmp_path_factory, request) -> Path:
     """The demo book with what was measured, made once for all workers: to be copied, or opened for reading."""

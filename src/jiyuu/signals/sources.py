@@ -61,7 +61,7 @@ def triangle(frequency_hz: float, *, level_v: float, duration_s: float, sample_r
 
 
 MOVED = 64  # samples in which a moving pitch counts as one
-STRETCH = 4096  # samples of a series summed at once
+STRETCH = 1 << 16  # samples of a series summed at once
 
 
 CHORD_RATIOS = (1.0, 1.25, 1.5)  # a pure major triad
@@ -217,20 +217,14 @@ def _saw_shape(frequency_hz: float, times: FloatArray, turn: float, sample_rate_
 
 
 def _series(phase: FloatArray, sines: FloatArray) -> FloatArray:
-    """Σ sines[n − 1]·sin(n·phase) by Clenshaw's recurrence, a stretch at a time so that it stays in the cache: no sine
-    a harmonic, which is what a second of a low saw otherwise waits for."""
+    """Σ sines[n − 1]·sin(n·phase): no sine a harmonic, which is what a second of a low saw otherwise waits for."""
+    from jiyuu.signals.series_kernel import summed
+
+    phase, sines = (np.require(one, dtype=float, requirements=["C", "W"]) for one in (phase, sines))
     total = np.empty(phase.size)
     for start in range(0, phase.size, STRETCH):
         checkpoint()
-        part = phase[start : start + STRETCH]
-        twice = 2 * np.cos(part)
-        newer, older = np.zeros(part.size), np.zeros(part.size)
-        for amount in sines[::-1]:
-            older *= -1.0
-            older += twice * newer
-            older += amount
-            newer, older = older, newer
-        total[start : start + STRETCH] = newer * np.sin(part)
+        total[start : start + STRETCH] = summed(phase[start : start + STRETCH], sines)
     return total
 
 

@@ -10,6 +10,8 @@ import sys
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
 
+import numpy as np
+
 from jiyuu.circuits.catalogue import circuit, circuits
 from jiyuu.simulation.kernels import compile_now, compile_written
 
@@ -32,11 +34,23 @@ def _compile(job: Job) -> str:
     return circuit_id
 
 
+def sound() -> None:
+    """What sources and controls need, compiled by making a little of it."""
+    from jiyuu.signals.controls.segments import Segments
+    from jiyuu.signals.sources import saw
+
+    saw(440.0, level_v=1.0, duration_s=0.01, sample_rate_hz=48_000.0)
+    piece = Segments()
+    piece.add(0.0, 1.0)
+    piece.at(np.zeros(1))
+
+
 def main(arguments: list[str]) -> None:
     if arguments:
         name, *sizes = arguments
         compile_written(name, *(int(size) for size in sizes))
         return
+    sound()
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         list(pool.map(_compile, jobs()))
 

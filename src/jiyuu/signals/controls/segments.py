@@ -32,19 +32,12 @@ class Segments:
         if self._table is None:
             columns = np.array(self._pieces).reshape(-1, 4).T
             self._table = np.array(self._starts), np.ascontiguousarray(columns)
-        starts, (values, slopes, goals, rates) = self._table
+        starts, pieces = self._table
         if not starts.size:
             return np.zeros(times_s.size)
-        which = np.searchsorted(starts, times_s, side="right") - 1
-        place = np.maximum(which, 0)
-        since = times_s - starts[place]
-        found = values[place] + slopes[place] * since
-        going = np.flatnonzero(rates[place] > 0)  # an exponential takes longer than all the rest
-        if going.size:
-            own = place[going]
-            found[going] = goals[own] + (values[own] - goals[own]) * np.exp(-np.maximum(since[going], 0) * rates[own])
-        found[which < 0] = 0.0
-        return found
+        from jiyuu.signals.controls.segments_kernel import at
+
+        return at(np.require(times_s, dtype=float, requirements=["C", "W"]), starts, pieces)
 
     def value(self, time_s: float) -> float:
         """At one time."""
