@@ -16,6 +16,8 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.network import Network
 from jiyuu.errors import CircuitError
 
+AT_ONCE = 32  # loop gains that are looked at together
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class StateSpace:
@@ -238,20 +240,44 @@ def gain_of_q(network: Network, q: float, *, cutoff_hz: float) -> float:
     return _crossing(lambda gain: ringing_q(network, cutoff_hz=cutoff_hz, gain=gain) - q, 0.0, highest)
 
 
+def _excesses(network: Network, cutoff_hz: float) -> Callable[[FloatArray], FloatArray]:
+    """Of loop gains (m,) the largest real part of the poles (m,), in units of the cutoff.
+
+    Where the equations are affine in the gain, as they are but for loops without a capacitor in them, they are set up
+    twice and not once a gain."""
+    scale, moving = 2 * np.pi * cutoff_hz, network.rates(cutoff_hz) > 0
+
+    def matrix(gain: float) -> FloatArray:
+        system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
+        return np.asarray(system.A[np.ix_(moving, moving)] * (system.rate / scale))
+
+    none, one, three = (matrix(gain) for gain in (0.0, 1.0, 3.0))
+    slope = one - none
+    affine = np.abs(none + 3 * slope - three).max(initial=0.0) <= 1e-13 * max(np.abs(three).max(initial=0.0), 1.0)
+
+    def found(gains: FloatArray) -> FloatArray:
+        matrices = none + gains[:, np.newaxis, np.newaxis] * slope if affine else np.stack(
+            [matrix(float(gain)) for gain in gains])
+        return np.asarray(np.linalg.eigvals(matrices).real.max(axis=1, initial=-np.inf))
+
+    return found
+
+
 def onset(network: Network, *, cutoff_hz: float, highest_gain: float = 200.0) -> Onset | None:
     """Smallest loop gain at which a pole pair reaches the imaginary axis; None when there is none up to highest_gain.
 
     Exact to rounding: the root of the largest real part over k. Raises CircuitError when the solution does not have
     a pole pair on the axis."""
     scale = 2 * np.pi * cutoff_hz
+    excesses = _excesses(network, cutoff_hz)
 
     def excess(gain: float) -> float:
-        return growth_rate(network, cutoff_hz=cutoff_hz, gain=gain) / scale
+        return float(excesses(np.array([gain]))[0])
 
     grid = np.concatenate([np.linspace(0.0, 5.0, 101), np.geomspace(5.1, highest_gain, 150)])
     stable: float | None = None
-    for candidate in grid:
-        rate = excess(candidate)
+    rates = (rate for first in range(0, grid.size, AT_ONCE) for rate in excesses(grid[first : first + AT_ONCE]))
+    for candidate, rate in zip(grid, rates, strict=True):
         if rate < -1e-12:
             stable = float(candidate)
         elif rate > 1e-12:
