@@ -3,9 +3,11 @@
 import os
 import shutil
 import signal
+import struct
 import subprocess
 import sys
 import time
+import tracemalloc
 from pathlib import Path
 
 import numpy as np
@@ -109,3 +111,36 @@ def test_remarks_with_other_separators_do_not_mislead(tmp_path, capsys):
                 for i in range(60)]
         path.write_text("# bench; lamp, 3; off\nfrequency; level, dB\n" + "\n".join(rows) + "\n# end; 4,5\n")
         assert main(["measure", "response", str(path), "--json"]) == 0, (separator, capsys.readouterr().err)
+
+
+HALF_AN_HOUR = 1800 * 96_000
+
+
+@pytest.fixture(scope="session")
+def half_an_hour(tmp_path_factory):
+    """A stereo file of thirty minutes at 96 kHz that takes no room on the disk."""
+    path, size = tmp_path_factory.mktemp("long") / "long.wav", HALF_AN_HOUR * 2 * 3
+    with path.open("wb") as file:
+        file.write(b"RIFF" + struct.pack("<I", 36 + size) + b"WAVEfmt "
+                   + struct.pack("<IHHIIHH", 16, 1, 2, 96_000, 96_000 * 6, 6, 24) + b"data" + struct.pack("<I", size))
+        file.truncate(44 + size)
+    assert soundfile.info(path).frames == HALF_AN_HOUR
+    return path
+
+
+@pytest.mark.parametrize("command", [
+    ("measure", "response", "{}", "{}"), ("measure", "tracking", "{}", "--volts", "0:8:1"),
+    ("measure", "drive", "{}"), ("measure", "ping", "{}", "{}"), ("measure", "settling", "{}"),
+    ("identify", "--pair", "{}", "{}"), ("masking", "{}", "{}"),
+])
+def test_what_is_measured_as_a_whole_is_refused_before_it_fills_the_memory(refused, half_an_hour, command):
+    tracemalloc.start()
+    try:
+        said = refused(*(half_an_hour if part == "{}" else part for part in command))
+        most_bytes = tracemalloc.get_traced_memory()[1]
+    finally:
+        tracemalloc.stop()
+    assert "is 1800 s long" in said
+    assert "at most 83 s are measured at once" in said
+    assert "keep one channel" in said
+    assert most_bytes < 200e6

@@ -103,9 +103,9 @@ def read_whistle(path: Path, *, channel: str | None = None, full_scale_v: float 
     from jiyuu.measurement.tone import measure_tone
     from jiyuu.rig.channels import channel_of
     from jiyuu.rig.identity_run import Whistled
-    from jiyuu.signals.recordings import read_recording
+    from jiyuu.signals.recordings import read_to_measure
 
-    read = read_recording(path, full_scale_v=full_scale_v)
+    read = read_to_measure(path, full_scale_v=full_scale_v)
     heard, _ = channel_of(read, None, channel)
     return Whistled(heard, float(read.sample_rate_hz), measure_tone(heard, float(read.sample_rate_hz)))
 

@@ -181,10 +181,10 @@ def measure_drive_of(
     from jiyuu.measurement.drive import measure_drive
     from jiyuu.rig.channels import channel_of
     from jiyuu.signals.drive_steps import DriveSteps
-    from jiyuu.signals.recordings import read_recording
+    from jiyuu.signals.recordings import read_to_measure
     from jiyuu.wording.notices import notices_json
 
-    read = read_recording(recording, full_scale_v=full_scale_v)
+    read = read_to_measure(recording, full_scale_v=full_scale_v)
     steps = DriveSteps(parse_frequency(frequency), tuple(levels_of(levels).tolist()))
     heard, chosen = channel_of(read, None, channel)
     found = measure_drive(heard, float(read.sample_rate_hz), steps, full_scale_v=full_scale_v)

@@ -58,9 +58,9 @@ def identify(
 def _swept(stimulus: Path, recording: Path, *, channel: str | None, full_scale_v: float) -> Swept:
     from jiyuu.rig.channels import channel_of
     from jiyuu.rig.identity_run import swept_of
-    from jiyuu.signals.recordings import read_recording
+    from jiyuu.signals.recordings import read_to_measure
 
-    played, heard = (read_recording(path, full_scale_v=full_scale_v) for path in (stimulus, recording))
+    played, heard = (read_to_measure(path, full_scale_v=full_scale_v) for path in (stimulus, recording))
     if played.sample_rate_hz != heard.sample_rate_hz:
         raise MeasurementError(f"{stimulus} has {played.sample_rate_hz} Hz and {recording} {heard.sample_rate_hz} Hz; "
                                "record at the rate of the stimulus.")

@@ -25,13 +25,13 @@ def masking(
     cut in the other one that frees most of it. Both begin at once; a file of several channels is taken by its
     loudest."""
     from jiyuu.character.masking import masking as measured
-    from jiyuu.signals.recordings import read_recording
+    from jiyuu.signals.recordings import read_to_measure
     from jiyuu.whole_file import apart_from
     from jiyuu.wording.combination import QUANTITIES
 
     if out is not None:
         apart_from(out, (wanted, other))
-    sounds = [read_recording(path) for path in (wanted, other)]
+    sounds = [read_to_measure(path) for path in (wanted, other)]
     rates = [sound.sample_rate_hz for sound in sounds]
     if rates[0] != rates[1]:
         raise SignalError(f"{wanted.name} runs at {rates[0]:.0f} Hz and {other.name} at {rates[1]:.0f} Hz; bring both "

@@ -22,10 +22,10 @@ def measure_settling_of(
     from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale
     from jiyuu.quantities import shown_hz
     from jiyuu.rig.channels import channel_of
-    from jiyuu.signals.recordings import read_recording
+    from jiyuu.signals.recordings import read_to_measure
     from jiyuu.wording.notices import notices_json
 
-    read = read_recording(recording, full_scale_v=full_scale_v)
+    read = read_to_measure(recording, full_scale_v=full_scale_v)
     heard, chosen = channel_of(read, None, channel)
     steps = measure_settling(heard, float(read.sample_rate_hz))
     notices = [] if chosen is None else [chosen]

@@ -45,7 +45,7 @@ def tracking(
     from jiyuu.prediction.trim_advice import advise
     from jiyuu.quantities import C4_HZ, parse_frequency, parse_scale, volts_of
     from jiyuu.rig.channels import channel_of
-    from jiyuu.signals.recordings import read_recording
+    from jiyuu.signals.recordings import read_to_measure
 
     if (volts is None) == (notes is None):
         raise MeasurementError("give either --volts of the steps or the --notes played, for example --volts 0:8:1.")
@@ -55,7 +55,7 @@ def tracking(
     if reference_v is not None and not any(abs(v - reference_v) < 1e-9 for v in asked):
         raise MeasurementError(f"--reference-v {reference_v:g} is none of the volts given; choose one of them.")
     zero = C4_HZ if zero_hz is None else parse_frequency(zero_hz)
-    record = read_recording(recording, full_scale_v=full_scale_v)
+    record = read_to_measure(recording, full_scale_v=full_scale_v)
     record_v, chosen = channel_of(record, None, channel)
     found = measure_staircase(record_v, record.sample_rate_hz, asked, harmonic=harmonic)
     if chosen is not None:

@@ -12,7 +12,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 from jiyuu.measurement.notice import Notice
 from jiyuu.rig.channels import channel_of
-from jiyuu.signals.recordings import FULL_SCALE_V, read_recording
+from jiyuu.signals.recordings import FULL_SCALE_V, read_to_measure
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -30,8 +30,8 @@ def read_pair(
 ) -> RecordedPair:
     """Both files of a measurement. channel: left or right, told by the stimulus when not given. Raises SignalError when
     they do not belong together."""
-    played = read_recording(stimulus, full_scale_v=full_scale_v)
-    recorded = read_recording(recording, full_scale_v=full_scale_v)
+    played = read_to_measure(stimulus, full_scale_v=full_scale_v)
+    recorded = read_to_measure(recording, full_scale_v=full_scale_v)
     if played.sample_rate_hz != recorded.sample_rate_hz:
         raise SignalError(
             f"{recording} has a rate of {recorded.sample_rate_hz} Hz and the stimulus {played.sample_rate_hz} Hz; "
@@ -59,7 +59,7 @@ def tell_apart(first: Path, second: Path, *, full_scale_v: float = FULL_SCALE_V)
     so more of its samples are exactly or nearly zero."""
 
     def quiet_share(path: Path) -> float:
-        record = read_recording(path, full_scale_v=full_scale_v).loudest_v
+        record = read_to_measure(path, full_scale_v=full_scale_v).loudest_v
         return float(np.mean(np.abs(record) < 1e-6 * np.abs(record).max()))
 
     return (first, second) if quiet_share(first) >= quiet_share(second) else (second, first)
@@ -69,7 +69,7 @@ def told_of(recording: Path, stimulus: Path | None = None, *, channel: str | Non
             full_scale_v: float = FULL_SCALE_V) -> str:
     """What is understood of files before they are measured: rate, length, peaks, which channel is taken and why, the
     sign of what came back. Raises SignalError where they do not read or do not belong together."""
-    read = read_recording(recording, full_scale_v=full_scale_v)
+    read = read_to_measure(recording, full_scale_v=full_scale_v)
     peaks = [float(np.abs(one).max()) for one in read.channels_v]
     names = ("",) if len(peaks) == 1 else ("left ", "right ")
     levels = ", ".join(f"{name}peak {peak:.3g} V ({20 * np.log10(max(peak, 1e-9) / full_scale_v):+.1f} dB re full "

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
 LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 44_100, 192_000
 LONGEST_S = 1800.0
+MOST_MEASURED = 16_000_000  # samples of all channels: five and a half minutes of one at 48 kHz
 FULL_SCALE_V = 10.0
 
 
@@ -56,13 +57,28 @@ def read_recording(
     """A WAV or FLAC file, mono or stereo, 44.1–192 kHz, 16/24-bit or float; at_most_s: what lies behind that is looked
     through, but not returned. Raises SignalError with what to do."""
     with _opened(path, full_scale_v) as file:
-        left, parts = round(at_most_s * file.samplerate), [np.zeros((0, file.channels))]
+        channels_v = np.empty((file.channels, min(file.frames, round(at_most_s * file.samplerate))))
+        filled = 0
         for block in _blocks(file, path, may_be_silent=may_be_silent):
-            parts += [block[:left]] if left else []
-            left -= parts[-1].shape[0] if left else 0
-        samples = np.concatenate(parts)
-        return Recording(np.ascontiguousarray(samples.T) * full_scale_v, file.samplerate,
-                         cut_short=samples.shape[0] < file.frames)
+            taken = block[: channels_v.shape[1] - filled]
+            channels_v[:, filled : filled + taken.shape[0]] = taken.T
+            filled += taken.shape[0]
+        channels_v *= full_scale_v
+        return Recording(channels_v, file.samplerate, cut_short=filled < file.frames)
+
+
+def read_to_measure(path: Path, *, full_scale_v: float = FULL_SCALE_V) -> Recording:
+    """The same for what is measured as a whole, in a few times its size of memory: refused over MOST_MEASURED samples.
+    Raises SignalError with what to do."""
+    with _opened(path, full_scale_v) as file:
+        longest_s = MOST_MEASURED / file.channels / file.samplerate
+        if file.frames > longest_s * file.samplerate:
+            raise SignalError(
+                f"{path} is {file.frames / file.samplerate:.0f} s long; at {file.samplerate} Hz and {file.channels} "
+                f"channel{'s' * (file.channels > 1)} at most {longest_s:.0f} s are measured at once. Cut out the part "
+                f"needed{', or keep one channel' * (file.channels > 1)}."
+            )
+    return read_recording(path, full_scale_v=full_scale_v)
 
 
 def read_long(path: Path, *, full_scale_v: float = FULL_SCALE_V, may_be_silent: bool = False) -> LongRecording:

@@ -125,10 +125,10 @@ def from_recording(
     from jiyuu.measurement.settling import measure_settling
     from jiyuu.rig.channels import channel_of
     from jiyuu.rig.modulation_run import ModulationRun
-    from jiyuu.signals.recordings import read_recording
+    from jiyuu.signals.recordings import read_to_measure
 
     yield Progress("Measuring how it settles", 0.2)
-    read = read_recording(path)
+    read = read_to_measure(path)
     record_v, chosen = channel_of(read, None, channel)
     rate = float(read.sample_rate_hz)
     run = ModulationRun({"steps": record_v}, rate, None, measure_settling(record_v, rate),

@@ -188,10 +188,10 @@ def from_recording(
     one sounds loudest; both found when not given. Raises JiyuuError where that cannot be."""
     from jiyuu.rig.channels import channel_of
     from jiyuu.rig.tracking_run import evaluate_recording
-    from jiyuu.signals.recordings import read_recording
+    from jiyuu.signals.recordings import read_to_measure
 
     yield Progress("Finding the steps", 0.2)
-    record = read_recording(path)
+    record = read_to_measure(path)
     request = STEP.request(standing, setting)
     record_v, chosen = channel_of(record, None, channel)
     run = evaluate_recording(replace(request, by_sweeps=False), record_v, float(record.sample_rate_hz),
