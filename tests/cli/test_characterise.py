@@ -13,7 +13,7 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, chara
     assert {p.name for p in folder.iterdir()} == {
         "findings.json", f"response-{mode}.csv", f"resonance-{mode}.csv", f"pull-{mode}.csv", f"range-{mode}.csv",
         f"harmonics-{mode}.csv", f"drive-{mode}.csv", f"drive-harmonics-{mode}.csv", "tracking.csv",
-        f"pings-{mode}.csv", f"settling-{mode}.csv", f"character-{mode}.csv",
+        f"pings-{mode}.csv", f"ring-{mode}.csv", f"settling-{mode}.csv", f"character-{mode}.csv",
         "report.html", "report.pdf",
     }
     findings = json.loads((folder / "findings.json").read_text())
@@ -21,7 +21,7 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, chara
     assert {"cutoff_3db_hz", "slope_db_per_octave", "polarity"} <= named
     page = (folder / "report.html").read_text()
     assert "−3 dB cutoff" in page
-    assert page.count("<svg") == 6  # drawing, response, resonance, pitch over the control, tracking, drive
+    assert page.count("<svg") == 8  # drawing, response, resonance, pitch, tracking, drive, ring, settling
     for said in ("<h2>Tracking", "tracking error", "<h2>Self-oscillation", "Self-oscillates from", "<h2>Resonance"):
         assert said in page
     assert (folder / "report.pdf").read_bytes()[:5] == b"%PDF-"

@@ -156,7 +156,11 @@ def test_the_unit_is_struck_and_stepped(step, window, qtbot):
     assert found["settling_s"].value >= slew_s
     assert found["feedthrough_v_per_v"].value == pytest.approx(
         standing.document.tolerances.feedthrough_mv / 1000, rel=0.35)
-    assert step.presenter.tables.keys() == {"pings", "settling"}
+    assert step.presenter.tables.keys() == {"pings", "ring", "settling"}
+    ring = step.presenter.tables["ring"]
+    dying = slice(int(np.argmax(ring["level_db"])), int(np.flatnonzero(ring["level_db"] > -50)[-1]) + 1)
+    falls = np.polyfit(ring["time_s"][dying], ring["level_db"][dying], 1)[0]
+    assert falls == pytest.approx(20 * np.log10(np.e) * 2 * np.pi * 200.0 * pole.real, rel=0.25)
 
 
 def test_it_is_heard_as_it_moves_and_comes_round_without_a_seam(step, window):
