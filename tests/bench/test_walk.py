@@ -28,6 +28,7 @@ from jiyuu.rig.simulated import SimulatedRig
 from tests.benching import run_of
 
 VOICE = Filter(name="Fog voice", circuit="sallen-key-lowpass", cutoff_hz=700.0, resonance_percent=30.0)
+SOON = {"response": {"sweep_s": 1.0}, "resonance": {"positions": 6}}
 MEASURED = [step.key for step in walk() if step.measures]
 
 
@@ -64,7 +65,7 @@ def test_ten_steps_in_working_order_each_with_a_purpose():
 
 
 def test_the_walk_does_what_is_missing_and_only_that_and_asks_what_was_set(book):
-    kept = {"tracking": {"to_v": 2.0, "tolerance_cents": 2.0}, "self_oscillation": {"balance_db": -12.0}}
+    kept = {**SOON, "tracking": {"to_v": 2.0, "tolerance_cents": 2.0}, "self_oscillation": {"balance_db": -12.0}}
     row, standing = book.add_filter("A", VOICE, seed=1), Standing.of(VOICE)
     walked(book, row, standing, kept, until="Resonance")
     assert keys(missing_steps(book, row, standing, kept)) == [
@@ -96,9 +97,11 @@ def test_the_walk_does_what_is_missing_and_only_that_and_asks_what_was_set(book)
 def test_a_step_that_cannot_be_measured_does_not_stop_the_others(book):
     document = VOICE.model_copy(update={"full_gain": 400.0, "resonance_percent": 0.0})
     row, standing = book.add_filter("A", document, seed=1), Standing.of(document)
+    for key in ("response", "drive", "comparison"):  # measured before
+        keep(book, row, Run(called(key), standing, setting_of(step_named(key), SOON), ()))
     with pytest.raises(JiyuuError, match="Resonance: The filter whistles"):
-        walked(book, row, standing)
-    assert keys(missing_steps(book, row, standing, {})) == ["resonance", "self_oscillation", "modulation"]
+        walked(book, row, standing, SOON)
+    assert keys(missing_steps(book, row, standing, SOON)) == ["resonance", "self_oscillation", "modulation"]
     assert np.isfinite(book.findings_of_run(book.runs(row, "setup")[0].id)[0].finding.value)
 
 

@@ -8,7 +8,8 @@ import pytest
 
 from jiyuu.cli.entry import main
 
-CHARACTERISE = ("characterise", "sallen-key-lowpass", "--seed", "3", "--json", "--out")
+CHARACTERISE = ("characterise", "sallen-key-lowpass", "--seed", "3", "--sweep-s", "1.5", "--positions", "8", "--json",
+                "--out")
 
 
 @pytest.fixture

@@ -10,6 +10,8 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
 from jiyuu.bench.demo import write_demo_book
+from jiyuu.bench.steps.resonance import ResonanceStep
+from jiyuu.bench.steps.response import ResponseStep
 from jiyuu.book.store import Book
 from jiyuu.desktop.theme.style import THEME, load_faces
 from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
@@ -34,6 +36,21 @@ def own_settings(tmp_path, qapp, faces, monkeypatch) -> Iterator[None]:
         THEME.apply("paper", scale=1.0)
     yield
     assert [widget for widget in qapp.topLevelWidgets() if isinstance(widget, MainWindow)] == []
+
+
+@pytest.fixture(autouse=True)
+def brisk(monkeypatch):
+    """Sweeps that are over soon: what is shown and kept of a measurement is tried here, not how precise it is."""
+    def sooner(step, name, most):
+        usual = step.request
+
+        def request(self, standing, setting):
+            return usual(self, standing, setting.changed(**{name: min(getattr(setting, name), most)}))
+
+        monkeypatch.setattr(step, "request", request)
+
+    sooner(ResponseStep, "sweep_s", 1.5)
+    sooner(ResonanceStep, "positions", 9)
 
 
 @pytest.fixture(scope="session")

@@ -154,7 +154,7 @@ def test_what_hides_a_sound_is_found_heard_and_cut(step, window, qtbot):
     step.page_choice.button(2).click()
     page, masking = step.masking_page, step.masking
     output = StandInOutput()
-    masking.ear.output = lambda: output
+    masking.ear.output.make = lambda: output
     assert not page.take.isEnabled()
     assert "is then cut once" in page.said.text()
     page.form.choices["wanted"].textActivated.emit("sine")

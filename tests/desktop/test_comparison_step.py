@@ -121,7 +121,7 @@ def test_letters_never_cover_each_other_and_stay_about_their_place():
 def blind(step, window):
     stand_in = StandInOutput()
     step.page_choice.button(2).click()
-    step.blind.presenter.ear.output = lambda: stand_in
+    step.blind.presenter.ear.output.make = lambda: stand_in
     step.blind.output = stand_in
     yield step.blind
     step.blind.presenter.leave()
@@ -208,7 +208,7 @@ def test_broken_off_it_counts_for_less_and_leaving_makes_silence(blind, step, wi
 def test_an_ear_is_trained_and_its_history_kept(step, window, qtbot):
     """Answered by somebody who hears three just-noticeable differences and guesses wrong below."""
     page, output = step.trainer, StandInOutput()
-    page.presenter.ear.output = lambda: output
+    page.presenter.ear.output.make = lambda: output
     step.page_choice.button(3).click()
     page.topic.setCurrentText("cutoff")
     page.topic.activated.emit(page.topic.currentIndex())

@@ -15,6 +15,11 @@ from tests.desktop.using import settled
 GUIDE = files("jiyuu.desktop").joinpath("guide.md").read_text(encoding="utf-8")
 
 
+@pytest.fixture
+def brisk():
+    """Nothing is shortened: the numbers are quoted."""
+
+
 def quoted(name):
     """The sentences of a section's example."""
     (section,) = re.findall(rf"(?ms)^## {re.escape(name)}$(.*?)(?=^## |\Z)", GUIDE)

@@ -14,7 +14,7 @@ from jiyuu.signals.ceiling import CEILING_DB
 @pytest.fixture
 def output(window):
     stand_in = StandInOutput()
-    window.listening.output = lambda: stand_in
+    window.listening.output.make = lambda: stand_in
     yield stand_in
     window.listening.silence()
 
@@ -91,7 +91,7 @@ def test_without_an_output_the_file_is_offered(window, qtbot):
         def start(self, fill):
             raise SignalError("No sound output could be opened on this machine; save the sound as a file (Ctrl+L).")
 
-    window.listening.output = NoOutput
+    window.listening.output.make = NoOutput
     window.listening.play()
     qtbot.waitUntil(lambda: "No sound output" in window.tidings.text(), timeout=60_000)
     assert not window.listening.playing

@@ -30,11 +30,13 @@ SHORT = 64  # rows up to which a table stands in the JSON too
 
 def characterise(
     standing: Standing, rig: Callable[[], Rig], *, seed: int, folder: Path, only_mode: bool,
-    inputs: tuple[Path, ...] = (),
+    asked: Mapping[str, Mapping[str, Any]] | None = None, inputs: tuple[Path, ...] = (),
 ) -> Iterator[Progress | dict[str, Any]]:
     """Yields progress, then what stands in findings.json. Writes it, a CSV for every table, and the reports; every mode
-    is measured where a step has such a choice, unless only_mode. inputs: files that must not be written onto. Raises
-    JiyuuError where the folder holds another filter's results or cannot be written to."""
+    is measured where a step has such a choice, unless only_mode. asked: settings of steps that are not as usual.
+    inputs: files that must not be written onto. Raises JiyuuError where the folder holds another filter's results or
+    cannot be written to."""
+    asked = asked or {}
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -44,11 +46,12 @@ def characterise(
     identity = {
         "filter": json.loads(standing.filter.model_dump_json()), "seed": seed, "cutoff_hz": standing.cutoff_hz,
         "resonance_percent": standing.resonance_percent, "version": __version__,
+        **({"asked": {step: dict(values) for step, values in asked.items()}} if asked else {}),
     }
     done = _done_before(folder, identity)
     steps = [step for step in walk() if step.measures]
     for i, step in enumerate(steps):
-        setting = setting_of(step, {}) if only_mode else step.thorough(setting_of(step, {}))
+        setting = setting_of(step, asked) if only_mode else step.thorough(setting_of(step, asked))
         if _is_done(folder, step.modes(standing, setting), done.get(step.key)):
             continue
         for told in _one(step, standing, setting, rig(), folder, inputs):
@@ -150,7 +153,8 @@ def _done_before(folder: Path, identity: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _named(name: str) -> str:
-    return {"seed": "unit (seed)", "cutoff_hz": "cutoff", "resonance_percent": "resonance"}.get(name, name)
+    return {"asked": "length or number of sweeps",
+            "seed": "unit (seed)", "cutoff_hz": "cutoff", "resonance_percent": "resonance"}.get(name, name)
 
 
 def _files_of(found: Mapping[str, Any]) -> list[str]:

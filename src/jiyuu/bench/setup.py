@@ -119,6 +119,11 @@ class Setup(Setting):
         return self
 
     @property
+    def reads_files(self) -> bool:
+        """Whether what is played may become another without anything here being changed."""
+        return any(one.path is not None for one in self.inputs)
+
+    @property
     def surrounds(self) -> bool:
         """Whether anything else in the path is heard."""
         return any(stage.id != self.in_hand and not stage.off for _, stage in places(self.path))

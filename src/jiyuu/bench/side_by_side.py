@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, MutableMapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,13 +17,15 @@ from jiyuu.character.sound import Listening
 from jiyuu.character.subject import Subject
 from jiyuu.circuits.linear import complex_gain, level_db
 from jiyuu.errors import JiyuuError
+from jiyuu.remembered import Remembered
 from jiyuu.signals.source import Source, SourceKind
 from jiyuu.stopping import checkpoint
 
 COMPARED_HZ = np.geomspace(16.0, 21_000.0, 481)
 FLOOR_DB = -120.0
 
-Known = MutableMapping[str, Mapping[str, Descriptor]]
+CHARACTERS_KEPT = 96
+_CHARACTERS: Remembered[Mapping[str, Descriptor]] = Remembered(CHARACTERS_KEPT)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -57,10 +59,10 @@ def subject_of(standing: Standing) -> Subject:
 
 
 def side_by_side_steps(
-    shelf: Sequence[tuple[str, str, Standing]], in_hand: str, setting: ComparisonSetting, known: Known
+    shelf: Sequence[tuple[str, str, Standing]], in_hand: str, setting: ComparisonSetting
 ) -> Iterator[SideBySide]:
-    """shelf: letter, name and how each stands. known: characters computed before, by what they follow from; new ones
-    are put there. Yields with the responses, then again with the character of every filter."""
+    """shelf: letter, name and how each stands. Yields with the responses, then again with the character of every
+    filter, which is not computed twice."""
     same, listening = Same(setting.same), Listening(setting.loudness == "equal")
     source = Source(SourceKind(setting.source), setting.pitch_hz, setting.level_v)
     subjects = {letter: subject_of(standing) for letter, _, standing in shelf}
@@ -92,15 +94,16 @@ def side_by_side_steps(
         if one.subject is None:
             continue
         try:
-            them[i] = replace(one, character=_described(one.subject, source, listening, known))
+            them[i] = replace(one, character=_described(one.subject, source, listening))
         except JiyuuError as error:
             them[i] = replace(one, subject=None, refused=str(error))
         yield SideBySide(in_hand, tuple(them))
 
 
-def _described(subject: Subject, source: Source, listening: Listening, known: Known) -> Mapping[str, Descriptor]:
-    key = repr((subject.filter.model_dump_json(), getattr(subject.filter, "path", ()), subject.mode, subject.cutoff_hz,
-                subject.gain, subject.drive, source, listening))
-    if key not in known:
-        known[key] = describe(subject, source, listening=listening, names=[scale.name for scale in ALL])
-    return known[key]
+def _described(subject: Subject, source: Source, listening: Listening) -> Mapping[str, Descriptor]:
+    asked = (subject, source, listening)
+    known = _CHARACTERS.get(asked)
+    if known is None:
+        known = describe(subject, source, listening=listening, names=[scale.name for scale in ALL])
+        _CHARACTERS.keep(asked, known)
+    return known

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -11,20 +12,29 @@ from rich.progress import Progress as Bar
 
 from jiyuu.bench.characterise import characterise as characterised
 from jiyuu.bench.standing import Standing
+from jiyuu.bench.walk import step_named
 from jiyuu.progress import Progress
 from jiyuu.rig.simulated import SimulatedRig
 
 
 def characterise(
-    standing: Standing, *, seed: int, folder: Path, only_mode: bool, inputs: tuple[Path, ...] = ()
+    standing: Standing, *, seed: int, folder: Path, only_mode: bool, asked: Mapping[str, Mapping[str, Any]],
+    inputs: tuple[Path, ...] = (),
 ) -> dict[str, Any]:
     """Shows how far it is on standard error; returns what stands in findings.json."""
     with Bar(console=Console(file=sys.stderr), transient=True) as bar:
         task = bar.add_task("Starting", total=1.0)
         for told in characterised(standing, lambda: SimulatedRig(standing.filter, seed=seed), seed=seed, folder=folder,
-                                  only_mode=only_mode, inputs=inputs):
+                                  only_mode=only_mode, asked=asked, inputs=inputs):
             if isinstance(told, Progress):
                 bar.update(task, completed=told.share, description=told.text)
             else:
                 return told
     raise AssertionError("a characterisation ends with its summary")
+
+
+def asked_of_steps(given: Mapping[str, Mapping[str, Any]]) -> dict[str, dict[str, Any]]:
+    """What was typed, by step, less what was not. Raises CircuitError naming what is out of range."""
+    typed = {key: {name: value for name, value in values.items() if value is not None} for key, values in given.items()}
+    return {key: step_named(key).setting().changed(**values).model_dump(mode="json", exclude_defaults=True)
+            for key, values in typed.items() if values}

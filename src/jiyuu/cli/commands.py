@@ -325,9 +325,14 @@ def characterise(
     resonance: Resonance = None,
     drive_db: DriveDb = "0",
     set: Set = None,
+    sweep_s: Annotated[float | None, typer.Option("--sweep-s", help="Seconds of each sweep of the responses; 5 when "
+                                                  "not given.")] = None,
+    positions: Annotated[int | None, typer.Option("--positions", help="Of the resonance control, at which it is swept; "
+                                                  "21 when not given.")] = None,
     json: Json = False,
 ) -> None:
     """The whole walk on the simulated rig, into a folder. A broken run goes on where it stopped."""
+    from jiyuu.cli.characterise import asked_of_steps
     from jiyuu.cli.characterise import characterise as walk
 
     chosen = choose(
@@ -337,7 +342,9 @@ def characterise(
     standing = chosen.standing
     if not 0 <= seed < 2**63:
         raise CircuitError(f"--seed {seed} is out of range; give 0 or more.")
-    summary = walk(at_control(standing), seed=seed, folder=out, only_mode=mode is not None, inputs=chosen.files)
+    asked = asked_of_steps({"response": {"sweep_s": sweep_s}, "resonance": {"positions": positions}})
+    summary = walk(at_control(standing), seed=seed, folder=out, only_mode=mode is not None, asked=asked,
+                   inputs=chosen.files)
     if json:
         print_json(summary)
     else:

@@ -9,6 +9,8 @@ import errno
 import io
 import os
 import sys
+from functools import lru_cache
+from typing import Any
 
 from jiyuu.errors import JiyuuError
 
@@ -62,15 +64,12 @@ def _wants_window(given: list[str]) -> bool:
 
 def _command(given: list[str]) -> int:
     import typer
-    from typer.main import get_command
-
-    from jiyuu.cli.commands import app
 
     usage_error: type[Exception] = typer.BadParameter.__bases__[0]
     try:
         if given[0] == "--demo":  # with more behind it, such as --help
             given = [name for name in given[1:] if name in ("-h", "--help")] or ["--help"]
-        result = get_command(app).main(args=in_pairs(given), prog_name="jiyuu", standalone_mode=False)
+        result = _parser().main(args=in_pairs(given), prog_name="jiyuu", standalone_mode=False)
         if result == STOPPED:  # the parser turns an interruption into an exit
             raise KeyboardInterrupt
         return int(result) if isinstance(result, int) else 0
@@ -83,6 +82,15 @@ def _command(given: list[str]) -> int:
             return 2
         command = "jiyuu" if context is None else context.command_path
         return _fail(f"{getattr(error, 'format_message', error.__str__)().rstrip('.')}; see '{command} --help'.")
+
+
+@lru_cache(maxsize=1)  # some tenths of a second, once a process
+def _parser() -> Any:
+    from typer.main import get_command
+
+    from jiyuu.cli.commands import app
+
+    return get_command(app)
 
 
 def in_pairs(given: list[str]) -> list[str]:

@@ -12,7 +12,7 @@ from jiyuu.desktop.jobs import Jobs, Steps
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.sound_file import LEVEL_DB
 from jiyuu.errors import JiyuuError
-from jiyuu.rig.sound_output import DeviceOutput, SoundOutput
+from jiyuu.rig.sound_output import DeviceOutput, SoundingOutput, SoundOutput
 
 SILENT_MS = 300  # until what has been faded out has left the output
 
@@ -27,18 +27,17 @@ class EarPair(QObject):
         self, session: Session, what: str, parent: QObject, output: Callable[[], SoundOutput] = DeviceOutput
     ) -> None:
         super().__init__(parent)
-        self._session, self.output = session, output
+        self._session, self.output = session, SoundingOutput(output)
         self.ready = False
         self.heard: int | None = None  # button that plays
         self.seen: set[int] = set()  # buttons that have played since they were last forgotten
         self._mixer = Mixer()
-        self._open: SoundOutput | None = None
         self.making = Jobs(session.crew, what, self)
         self.making.failed.connect(self._refused)
         self._closing = QTimer(self)
         self._closing.setSingleShot(True)
         self._closing.setInterval(SILENT_MS)
-        self._closing.timeout.connect(self._close)
+        self._closing.timeout.connect(self.output.close)
         session.sounding.connect(self._other_sounds)
 
     def make(self, steps: Steps) -> None:
@@ -61,15 +60,13 @@ class EarPair(QObject):
         """One of the sounds, in place of what sounds."""
         if not self.ready:
             return
-        if self._open is None:
+        if not self.output.is_open:
             self._session.sounding.emit(self)
-            output = self.output()
-            try:
-                output.start(self._mixer.fill)
-            except JiyuuError as error:
-                self._refused(str(error))
-                return
-            self._open = output
+        try:
+            self.output.open(self._mixer.fill)
+        except JiyuuError as error:
+            self._refused(str(error))
+            return
         self._closing.stop()
         self._mixer.listen_to(str(sound))
         self.heard = button
@@ -89,7 +86,7 @@ class EarPair(QObject):
         self._mixer.fade_out()
         self.ready, self.heard = False, None
         self._closing.stop()
-        self._close()
+        self.output.close()
 
     def _other_sounds(self, who: object) -> None:
         if who is not self and self.heard is not None:
@@ -98,8 +95,3 @@ class EarPair(QObject):
     def _refused(self, text: str) -> None:
         self.pause()
         self.message.emit(text, True)
-
-    def _close(self) -> None:
-        output, self._open = self._open, None
-        if output is not None:
-            output.stop()

@@ -27,7 +27,7 @@ from jiyuu.desktop.measuring import EMPTY_SHELF, compiled
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.sound_file import LEVEL_DB, SOUND_S
 from jiyuu.errors import JiyuuError, SignalError
-from jiyuu.rig.sound_output import DeviceOutput, SoundOutput
+from jiyuu.rig.sound_output import DeviceOutput, SoundingOutput, SoundOutput
 
 QUIETEST_DB = -60.0
 FOLLOW_MS, LOOK_MS, LAST_MS, MATCH_MS = 60, 50, 150, 400
@@ -63,11 +63,10 @@ class Listening(QObject):
     def __init__(self, session: Session, output: Callable[[], SoundOutput] = DeviceOutput) -> None:
         super().__init__(session)
         self._session = session
-        self.output = output
+        self.output = SoundingOutput(output)
         self.what, self.loop, self.level_db = Heard.FILTER, True, LEVEL_DB
         self.marked: Marked | None = None
         self.hears_marked = False
-        self._open: SoundOutput | None = None
         self._mixer = Mixer()
         self._wanted = self._warned = False
         self.jobs = Jobs(session.crew, "making the sound", self)
@@ -95,7 +94,7 @@ class Listening(QObject):
     @property
     def output_open(self) -> bool:
         """Something still reaches the output, if only the end of a fade."""
-        return self._open is not None
+        return self.output.is_open
 
     def toggle(self) -> None:
         """Play, or fade out."""
@@ -128,7 +127,7 @@ class Listening(QObject):
         self._wanted = False
         for timer in (self._follow, self._look, self._once, self._matching):
             timer.stop()
-        self._close()
+        self.output.close()
         self.jobs.drop()
         self.match_jobs.drop()
         self._mixer.fade_out()
@@ -222,14 +221,11 @@ class Listening(QObject):
 
     def _sound(self, ready: tuple[str, AnyVoice, Standing]) -> None:
         name, voice, standing = ready
-        if self._open is None:
-            output = self.output()
-            try:
-                output.start(self._mixer.fill)
-            except JiyuuError as error:
-                self._refused(str(error))
-                return
-            self._open = output
+        try:
+            self.output.open(self._mixer.fill)
+        except JiyuuError as error:
+            self._refused(str(error))
+            return
         self._mixer.set_level(self.level_db)
         self._mixer.play(name, voice, heard=(name == OTHER) == self.hears_marked)
         if name == OTHER:
@@ -284,9 +280,4 @@ class Listening(QObject):
 
     def _close_if_unused(self) -> None:
         if not self._wanted and not self._mixer.sounding:
-            self._close()
-
-    def _close(self) -> None:
-        output, self._open = self._open, None
-        if output is not None:
-            output.stop()
+            self.output.close()

@@ -8,6 +8,7 @@ What is left of a measured phase beside it is pure delay and polarity.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from scipy.signal import fftconvolve
@@ -44,16 +45,17 @@ def minimum_phase_rad(
     away = (np.arange(beyond) + 0.5) / points_per_octave
     change = np.concatenate([low.slopes(away)[::-1] * per_cell, inner, high.slopes(away) * per_cell])
     half = change.size
-    offset = (np.arange(-half, half + 1) + 0.5) * step  # cell centre less evaluation point
-    kernel = _mean_log_coth(offset, step)
-    phase = fftconvolve(change, kernel[::-1], mode="full")
+    phase = fftconvolve(change, _mean_log_coth(half, step), mode="full")
     # Point i of the grid stands before cell beyond + i.
     first = beyond + half
     return np.asarray(phase[first : first + level_db.size] / np.pi)
 
 
-def _mean_log_coth(offset: FloatArray, step: float) -> FloatArray:
-    """ln coth(|u|/2) averaged over a cell, exact near its logarithmic singularity."""
+@lru_cache(maxsize=8)  # every curve of a run has the same grid
+def _mean_log_coth(half: int, step: float) -> FloatArray:
+    """(2·half + 1,) ln coth(|u|/2) averaged over a cell, exact near its logarithmic singularity; the last cell
+    first."""
+    offset = (np.arange(-half, half + 1) + 0.5) * step  # cell centre less evaluation point
     # Averages from 16 midpoints are ample away from 0; near 0 ln coth(u/2) ≈ ln(2/u), integrated in closed form.
     midpoints = (np.arange(16) + 0.5) / 16 - 0.5
     samples = np.abs(offset[:, np.newaxis] + step * midpoints)
@@ -66,4 +68,6 @@ def _mean_log_coth(offset: FloatArray, step: float) -> FloatArray:
         return np.asarray(u * (np.log(2) + 1 - np.log(np.maximum(u, 1e-300))) + u**3 / 36)
 
     mean[near] = (antiderivative(high) - antiderivative(low)) / step
+    mean = np.ascontiguousarray(mean[::-1])
+    mean.setflags(write=False)
     return mean

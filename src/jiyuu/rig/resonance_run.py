@@ -38,13 +38,18 @@ CLEAR_DB, HIDDEN_DB = 10.0, 0.5  # over the noise; by how much a peak may be low
 PEAK_DB = 12.0  # under its top a peak is played softer for; further down nothing is compressed
 
 
+def evenly(count: int) -> tuple[float, ...]:
+    """So many positions over the whole travel, %."""
+    return tuple(np.linspace(0.0, 100.0, count).tolist())
+
+
 @dataclass(frozen=True, slots=True)
 class ResonanceRequest:
     """Everything a run needs. position_percent: rising, the first one 0 for a taper."""
 
     panel: PanelSettings
     mode: str
-    position_percent: tuple[float, ...] = tuple(np.linspace(0.0, 100.0, POSITIONS).tolist())
+    position_percent: tuple[float, ...] = evenly(POSITIONS)
     plan: SweepPlan = field(default_factory=lambda: SweepPlan(level_v=SMALL_V, sweep_s=1.0, silence_s=0.35))
 
 

@@ -32,6 +32,7 @@ class ResponseRequest:
     gain: float
     modes: tuple[str, ...]
     plan: SweepPlan | None = None  # so soft that the resonance does not compress, when not given
+    sweep_s: float = 5.0  # where no plan is given
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -65,7 +66,7 @@ def soft_level_v(request: ResponseRequest) -> float:
 def run_response(request: ResponseRequest, rig: Rig) -> Iterator[Progress | ResponseRun]:
     """Yields progress and, for every mode asked for, a ResponseRun."""
     yield Progress("Playing the sweep", 0.02)
-    plan = request.plan or SweepPlan(level_v=soft_level_v(request))
+    plan = request.plan or SweepPlan(level_v=soft_level_v(request), sweep_s=request.sweep_s)
     stimulus_v = sweep_stimulus(plan, sample_rate_hz=rig.sample_rate_hz)
     recordings_v = rig.play(stimulus_v, request.panel, request.modes)
     rate = rig.sample_rate_hz

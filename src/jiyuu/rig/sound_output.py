@@ -56,6 +56,30 @@ class DeviceOutput:
             device.close()
 
 
+class SoundingOutput:
+    """An output that is opened for the first sound and closed after the last; `make` says which one."""
+
+    def __init__(self, make: Callable[[], SoundOutput] = DeviceOutput) -> None:
+        self.make = make
+        self._open: SoundOutput | None = None
+
+    @property
+    def is_open(self) -> bool:
+        return self._open is not None
+
+    def open(self, fill: Fill) -> None:
+        """Have `fill` heard, unless it is heard already. Raises SignalError where the machine has no output."""
+        if self._open is None:
+            output = self.make()
+            output.start(fill)
+            self._open = output
+
+    def close(self) -> None:
+        output, self._open = self._open, None
+        if output is not None:
+            output.stop()
+
+
 def _frames(fill: Fill) -> Generator[bytes, int, None]:
     """Two equal channels as the output wants them."""
     count = yield b""

@@ -50,8 +50,8 @@ def notice_sentence(notice: Notice) -> str:
         case Fault.COMPRESSED:
             amount = number("db")
             if amount != amount:
-                return ("No linear filter has this curve near its peak: the unit may compress it. Measure again at a "
-                        "tenth of the level.")
+                return ("No circuit of poles and zeros has this curve near its peak: the unit may compress it, or be "
+                        "digital. Measure again at a tenth of the level; what stays as it is was not compressed.")
             return (f"Compressed by about {amount:.2g} dB at the peak; measure at {number('measure_at_v'):.2g} V.")
         case Fault.QUANTISED:
             return (f"The recording is hardly more than {number('steps'):.0f} steps of its word length; turn the input "

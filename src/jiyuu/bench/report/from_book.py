@@ -261,7 +261,7 @@ def predicted_of(book: Book, letters: Sequence[str]) -> SideBySide | None:
     shelf = [(one.letter, one.document.name, Standing.of(one.document, kept.get(one.id, {})))
              for one in (shelved_of(book, letter) for letter in letters)]
     first = kept.get(shelved_of(book, letters[0]).id, {})
-    *_, last = side_by_side_steps(shelf, letters[0], setting_of(step_named("comparison"), first), {})
+    *_, last = side_by_side_steps(shelf, letters[0], setting_of(step_named("comparison"), first))
     return last if sum(one.character is not None for one in last.them) > 1 else None
 
 

@@ -1,16 +1,25 @@
-"""Resonance: 21 positions of the control, the onset, how even the control is."""
+"""Resonance: positions of the control, the onset, how even the control is."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Annotated, Any
 
 from jiyuu.bench.run import Run
+from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.book.table import Table
+from jiyuu.field_words import asked
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
+
+
+class ResonanceSetting(Setting):
+    """How finely the control is looked at."""
+
+    positions: Annotated[int, asked("Positions", step=5, low=5, high=101, tip="Of the control, evenly over its travel, "
+                                    "at which it is swept; between two of them the curves are drawn straight.")] = 21
 
 
 class ResonanceStep(Step):
@@ -18,13 +27,14 @@ class ResonanceStep(Step):
 
     number, key, name = 3, "resonance", "Resonance"
     purpose = "peak and bass over the control, onset, taper"
-    tip = "Sweeps the unit at 21 positions of its control and narrows down the onset."
+    tip = "Sweeps the unit at positions all over its control and narrows down the onset."
+    setting = ResonanceSetting
     depends_on = ("standing_hz", "path", "parameters", "control", "trims")
 
-    def request(self, standing: Standing, setting: Any) -> Any:
-        from jiyuu.rig.resonance_run import ResonanceRequest
+    def request(self, standing: Standing, setting: ResonanceSetting) -> Any:
+        from jiyuu.rig.resonance_run import ResonanceRequest, evenly
 
-        return ResonanceRequest(standing.panel, standing.mode)
+        return ResonanceRequest(standing.panel, standing.mode, evenly(setting.positions))
 
     def run(self, standing: Standing, setting: Any, request: Any, rig: Rig) -> Iterator[Progress | Run]:
         from jiyuu.measurement.resonance_findings import control_findings, position_findings

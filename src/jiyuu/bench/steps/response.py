@@ -41,6 +41,9 @@ class ResponseSetting(Setting):
         title="Cutoff shown as", description="Which of the four cutoffs the figure names: the pole the knob sets, the "
         "half-power point of data sheets, the peak the ear follows, or the pitch at which it would whistle.")] = "pole"
     every_mode: bool = False
+    sweep_s: Annotated[float, asked("Sweep", unit="s", step=1, low=0.5, high=30, tip="How long each of the two sweeps "
+                                    "lasts: a longer one is heard deeper under the noise, a short one is over sooner.")
+                       ] = 5.0
 
 
 class ResponseStep(Step):
@@ -68,7 +71,8 @@ class ResponseStep(Step):
     def request(self, standing: Standing, setting: ResponseSetting) -> ResponseRequest:
         from jiyuu.rig.response_run import ResponseRequest
 
-        return ResponseRequest(standing.panel, standing.network, standing.gain, self.modes(standing, setting))
+        return ResponseRequest(standing.panel, standing.network, standing.gain, self.modes(standing, setting),
+                               sweep_s=setting.sweep_s)
 
     def run(
         self, standing: Standing, setting: ResponseSetting, request: Any, rig: Rig

@@ -21,11 +21,16 @@ from jiyuu.desktop.path.words import stage_name
 from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Finding
+from jiyuu.remembered import Remembered
 from jiyuu.simulation.kernels import compile_apart, is_compiled
 
 PAUSE_MS = 80  # what takes longer than a frame waits until the hand slows down
 MEASURED_HEADING = "Measured; ± is 95 %, K keeps one. Quiet: predicted."
 PREDICTED_HEADING = "Predicted from the circuit; nothing measured yet (M)."
+
+
+COMPUTED_BEFORE = 24  # of all steps together; a moving filter's picture is the largest, some megabytes
+_COMPUTED: Remembered[list[Any]] = Remembered(COMPUTED_BEFORE)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -48,6 +53,7 @@ class StepPresenter(QObject):
     findings = pyqtSignal(object)  # Said
     message = pyqtSignal(str, bool)  # text, is an error
     predicted_first = False
+    remembers = False  # what is computed follows from the standing and the setting alone, so it need not be done twice
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session)
@@ -158,10 +164,26 @@ class StepPresenter(QObject):
         standing, setting = self.now(), self.setting
 
         def steps() -> Iterator[Any]:
-            yield from self.compute(standing, setting)
+            yield from self._found(standing, setting)
 
         self.begin_computing()
         self.jobs.start(steps)
+
+    def _found(self, standing: Standing, setting: Any) -> Iterator[Any]:
+        """As `compute` has it, or as it had it when all stood like this the last time."""
+        if not self.remembers or standing.setup.reads_files:
+            yield from self.compute(standing, setting)
+            return
+        asked = (self.step.key, standing, setting)
+        known = _COMPUTED.get(asked)
+        if known is not None:
+            yield from known
+            return
+        found = []
+        for result in self.compute(standing, setting):
+            found.append(result)
+            yield result
+        _COMPUTED.keep(asked, found)
 
     def _read_run(self) -> None:
         """The newest run in the mode that stands, with its tables and findings."""

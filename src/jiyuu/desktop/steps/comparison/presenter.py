@@ -3,7 +3,7 @@ by."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
@@ -29,7 +29,6 @@ from jiyuu.measurement.finding import Finding
 from jiyuu.progress import Progress
 from jiyuu.signals.source import Source, SourceKind
 
-REMEMBERED = 96  # characters that need not be computed again
 PASSED_BY_MS = 500  # that the step is looked at before anything is computed
 MOST_STORED = 9  # settings of the filter in hand that stand beside it
 MOST_REASONS = 7  # quantities that are explained at once
@@ -50,7 +49,6 @@ class ComparisonPresenter(StepPresenter):
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)
         self.seen: SideBySide | None = None
-        self._known: dict[str, Mapping[str, Descriptor]] = {}
         self._shelf: list[tuple[str, str, Standing]] = []
         self._findings: tuple[Finding, ...] = ()
         self._measured: dict[str, dict[str, Descriptor]] = {}
@@ -74,11 +72,9 @@ class ComparisonPresenter(StepPresenter):
         self._pause.setInterval(PAUSE_MS)
         self._asking.drop()
         self._on_reason(None)
-        while len(self._known) > REMEMBERED:
-            self._known.pop(next(iter(self._known)))
 
     def compute(self, standing: Standing, setting: Any) -> Iterator[Any]:
-        return side_by_side_steps(tuple(self._shelf), self.letter, setting, self._known)
+        return side_by_side_steps(tuple(self._shelf), self.letter, setting)
 
     def on_computed(self, found: SideBySide) -> None:
         self.seen = found

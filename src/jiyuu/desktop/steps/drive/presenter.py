@@ -39,6 +39,7 @@ class DrivePresenter(StepPresenter):
     measured = pyqtSignal(object)  # MeasuredLadder or None
     level_moved = pyqtSignal(float)  # nominal V peak, while it is dragged too
 
+    remembers = True
     latest: DriveStudy | None = None
 
     # What the person does

@@ -63,6 +63,7 @@ class ModulationPresenter(StepPresenter):
     at_moment = pyqtSignal(object)  # AtMoment
     moment_moved = pyqtSignal(float)
 
+    remembers = True
     moves: Moves | None = None
     _patch: Patch | None = None
 

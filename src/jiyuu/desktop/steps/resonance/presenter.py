@@ -45,6 +45,7 @@ class ResonancePresenter(StepPresenter):
     every_mode = pyqtSignal(object)  # ResonanceMap, coarse, of all modes
     studied = pyqtSignal(object)  # Studied
     measured = pyqtSignal(object)  # MeasuredResonance or None
+    remembers = True
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton
 
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
+from jiyuu.bench.steps.resonance import ResonanceSetting
 from jiyuu.circuits.control import Taper
 from jiyuu.desktop.figures.control_figure import ControlFigure
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure, follow_each_other
@@ -16,6 +17,7 @@ from jiyuu.desktop.figures.resonance_map_figure import ResonanceMapFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.parts.frame import SideColumn, beside, narrow, stacked, under
+from jiyuu.desktop.parts.knobs import model_field
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.resonance.presenter import AUDITION_PERCENT, MeasuredResonance, ResonancePresenter
 from jiyuu.desktop.steps.step_view import StepView
@@ -86,6 +88,9 @@ class ResonanceView(StepView):
         self.taper.setToolTip("Law of the control in the drawing. 'Try the most even taper' puts the proposed one in.")
         self.taper.textActivated.connect(self._choose_taper)
         fields.addRow("Taper", self.taper)
+        self.positions = model_field(ResonanceSetting, "positions", lambda count: presenter.ask(positions=round(count)),
+                                     self.refused)
+        fields.addRow("Positions", self.positions)
         column.add(fields)
         row = QHBoxLayout()
         row.setSpacing(2)
@@ -118,6 +123,7 @@ class ResonanceView(StepView):
 
     def show_standing(self, standing: Standing) -> None:
         taper, percent = standing.taper, standing.resonance_percent
+        self.positions.set_value(self.presenter.setting.positions)
         self.taper.setCurrentText(OWN_TAPER if taper is None else str(taper) if isinstance(taper, Taper) else "table")
         for name, button in self.audition.items():
             button.setChecked(abs(AUDITION_PERCENT[name] - percent) < 0.05)

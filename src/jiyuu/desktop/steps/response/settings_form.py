@@ -9,7 +9,7 @@ from jiyuu.bench.standing import Standing
 from jiyuu.bench.steps.response import ResponseSetting
 from jiyuu.book.stored import Shelved
 from jiyuu.desktop.parts.frame import ModeBox, form, narrow
-from jiyuu.desktop.parts.knobs import cutoff_field, resonance_field
+from jiyuu.desktop.parts.knobs import by_name, cutoff_field, model_field, resonance_field
 from jiyuu.desktop.parts.typed_value import TypedValue
 from jiyuu.desktop.steps.response.presenter import ResponsePresenter
 from jiyuu.desktop.theme.style import STEP
@@ -72,6 +72,8 @@ class SettingsForm(QWidget):
         self.named.setToolTip(str(ResponseSetting.model_fields["cutoff_named"].description))
         self.named.textActivated.connect(lambda name: presenter.ask(cutoff_named=name))
         rows.addRow("Cutoff shown as", self.named)
+        self.sweep = model_field(ResponseSetting, "sweep_s", by_name(presenter.ask, "sweep_s"), refused)
+        rows.addRow("Sweep", self.sweep)
         self.band = QCheckBox("1000 builds B")
         self.band.setToolTip("Where 5 to 95 % of builds lie when the filter's tolerances are drawn a thousand times.")
         self.band.toggled.connect(presenter.show_band)
@@ -94,6 +96,7 @@ class SettingsForm(QWidget):
             self.travel.setValue(round(standing.resonance_percent * 10))
         self.at_level.set_value(setting.curve_level_v or 0.0)
         self.named.setCurrentText(setting.cutoff_named)
+        self.sweep.set_value(setting.sweep_s)
 
     def offer_beside(self, shelf: list[Shelved], chosen: int | None) -> None:
         """The filters that can stand beside the one in hand, and which one does."""

@@ -58,6 +58,7 @@ class OscillationPresenter(StepPresenter):
     measured = pyqtSignal(object)  # MeasuredWhistle or None
     tuned = pyqtSignal(object, str)  # TunedTone or None, and what to do when None
     patched = pyqtSignal(object)  # list[SelfModulated] so far, or a text saying why not
+    remembers = True
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)

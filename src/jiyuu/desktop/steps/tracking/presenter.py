@@ -52,6 +52,7 @@ class TrackingPresenter(StepPresenter):
 
     builds = pyqtSignal(object)  # Builds
     table = pyqtSignal(object)  # Judged or None
+    remembers = True
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)
