@@ -18,16 +18,22 @@ from jiyuu.character.scales import SCALE
 from jiyuu.character.subject import Subject
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.filter_file import Filter
+from jiyuu.circuits.network import Network
 from jiyuu.errors import MeasurementError
+from jiyuu.patch.around import Surrounded
+from jiyuu.patch.document import FilterStage, Shape
 from jiyuu.signals.source import Source
 
 FIRST_JNDS, MOST_JNDS, LEAST_JNDS, FACTOR = 8.0, 24.0, 1.0, 1.5
 REVERSALS, COUNTED, MOST_QUESTIONS = 8, 6, 40
-HALVINGS = 24
-LADDER, DIODE_LADDER = "transistor-ladder", "diode-ladder"
+HALVINGS, HALVINGS_HEARD = 24, 6  # where a number follows from the drawing, and where both have to be played
+IN_HAND = "filter"
+LADDER, DIODE_LADDER, STATE_VARIABLE = "transistor-ladder", "diode-ladder", "state-variable"
 SLOPES = ("lowpass-24", "lowpass-18", "lowpass-12", "lowpass-6")
 MOST_OF_ONSET = 0.97
 SOFT, MOST_DRIVE = 0.03, 16.0  # ahead of it: where it hardly bends, and by how much more at most
+LOW = 0.33
+STRAIGHT_V, BENT_V = 0.3, 0.003  # headroom of a stage that so soft a signal does not bend, and one it drives flat
 
 
 class Topic(StrEnum):
@@ -38,6 +44,8 @@ class Topic(StrEnum):
     SLOPE = "slope"
     BASS = "bass"
     DRIVE = "drive"
+    PLACE = "place of drive"
+    MODE = "mode"
     FAMILY = "family"
 
 
@@ -46,6 +54,8 @@ ASKED = {Topic.CUTOFF: ("Which is open further?", "cutoff_3db_hz"),
          Topic.RESONANCE: ("Which has more resonance?", "peak"),
          Topic.SLOPE: ("Which falls more steeply?", "edge"), Topic.BASS: ("Which keeps more bass?", "bass_kept"),
          Topic.DRIVE: ("Which is driven harder?", "grit"),
+         Topic.PLACE: ("Which is driven behind the filter (the other ahead of it)?", "brightness"),
+         Topic.MODE: ("Which is the bandpass (the other a lowpass)?", "brightness"),
          Topic.FAMILY: ("Which is the transistor ladder (the other a diode ladder)?", "bass_kept")}
 
 
@@ -69,10 +79,12 @@ def question(topic: Topic, jnds: float, seed: int) -> Question:
     for _ in range(8):
         base = Subject(Filter(name="Question", circuit=LADDER), SLOPES[0], float(300 * 4 ** draw.random()),
                        float(_onset_gain() * (0.3 + 0.3 * draw.random())),
-                       SOFT if topic is Topic.DRIVE else 1.0)
-        pair = _two_families(base, wanted) if topic is Topic.FAMILY else (base, _MOVED[topic](base, wanted))
+                       SOFT if topic in (Topic.DRIVE, Topic.PLACE, Topic.MODE) else 1.0)
+        pair = _PAIRED[topic](base, wanted) if topic in _PAIRED else (base, _MOVED[topic](base, wanted))
         first, second = sorted(((_value(topic, one), i, one) for i, one in enumerate(pair)),
                                key=lambda one: one[:2])
+        if topic in _PAIRED and second[2] is not pair[-1]:
+            continue  # the one that is asked for by its name would have less of the quantity
         apart = _jnds(topic, first[0], second[0])
         if apart >= LEAST_JNDS * (1 - 1e-6):
             more = int(draw.integers(2))
@@ -82,18 +94,66 @@ def question(topic: Topic, jnds: float, seed: int) -> Question:
     raise MeasurementError(f"No two filters were found that differ enough in {topic}; ask for another topic.")
 
 
-def _two_families(base: Subject, jnds: float) -> tuple[Subject, Subject]:
+Both = tuple[Subject, Subject]
+
+
+def _two_families(base: Subject, jnds: float) -> Both:
     """Both at one share of their onsets, so that they peak about alike: the more resonance, the more bass the one loses
     beyond the other."""
     other = replace(base, filter=Filter(name="Question", circuit=DIODE_LADDER))
 
-    def at(share: float) -> tuple[Subject, Subject]:
-        return replace(base, gain=share * _onset_gain()), replace(other, gain=share * _onset_gain(DIODE_LADDER))
+    def at(share: float) -> Both:
+        return (replace(other, gain=share * MOST_OF_ONSET * _onset_gain(DIODE_LADDER)),
+                replace(base, gain=share * MOST_OF_ONSET * _onset_gain()))
 
-    low, high = 0.0, MOST_OF_ONSET
-    for _ in range(HALVINGS):
+    return _both_apart(Topic.FAMILY, at, jnds, HALVINGS)
+
+
+def _two_modes(base: Subject, jnds: float) -> Both:
+    """Lowpass and bandpass of one circuit: the less resonance they have in common, the less they are alike."""
+    alone = replace(base, filter=Filter(name="Question", circuit=STATE_VARIABLE))
+
+    def at(share: float) -> Both:
+        one = replace(alone, gain=(1 - share) * MOST_OF_ONSET * _onset_gain(STATE_VARIABLE))
+        return replace(one, mode="lowpass"), replace(one, mode="bandpass")
+
+    return _both_apart(Topic.MODE, at, jnds, HALVINGS_HEARD)
+
+
+def _two_places(base: Subject, jnds: float) -> Both:
+    """One soft stage ahead of the filter, or behind it, where nothing takes off what it adds; ever less headroom. The
+    filter stands low, or there would be little for it to take off."""
+    base = base.at(LOW * base.cutoff_hz)
+
+    def at(share: float) -> Both:
+        headroom_v = STRAIGHT_V * (BENT_V / STRAIGHT_V) ** share
+        return driven_at(base, headroom_v, behind=False), driven_at(base, headroom_v, behind=True)
+
+    return _both_apart(Topic.PLACE, at, jnds, HALVINGS_HEARD)
+
+
+def driven_at(base: Subject, headroom_v: float, *, behind: bool) -> Subject:
+    """With a soft stage of that headroom ahead of the filter or behind it."""
+    soft = Shape(stage="shape", headroom_v=headroom_v)
+    own = FilterStage(stage="filter", id=IN_HAND, filter=base.filter.circuit)
+    alone = {**dict(base.filter), "mode": base.mode, "cutoff_hz": base.cutoff_hz}
+    return replace(base, filter=Surrounded.model_construct(
+        **alone, path=(own, soft) if behind else (soft, own), in_hand=IN_HAND))
+
+
+def to_compile(topic: Topic) -> list[Network]:
+    """What questions of a topic play that is not of the catalogue."""
+    base = Subject(Filter(name="Question", circuit=LADDER), SLOPES[0], 440.0, 0.0)
+    return [driven_at(base, STRAIGHT_V, behind=behind).network for behind in (False, True)
+            ] if topic is Topic.PLACE else []
+
+
+def _both_apart(topic: Topic, at: Callable[[float], Both], jnds: float, halvings: int) -> Both:
+    """The two, ever farther apart from a share of 0 to 1, where they are so many apart; or as far as they go."""
+    low, high = 0.0, 1.0
+    for _ in range(halvings):
         middle = 0.5 * (low + high)
-        apart = _jnds(Topic.FAMILY, *(_value(Topic.FAMILY, one) for one in at(middle)))
+        apart = _jnds(topic, *(_value(topic, one) for one in at(middle)))
         low, high = (middle, high) if apart < jnds else (low, middle)
     return at(high)
 
@@ -167,6 +227,10 @@ def _harder_driven(base: Subject, jnds: float) -> Subject:
 _MOVED: dict[Topic, Callable[[Subject, float], Subject]] = {
     Topic.CUTOFF: _further_open, Topic.RESONANCE: _more_resonance, Topic.SLOPE: _another_slope, Topic.BASS: _more_bass,
     Topic.DRIVE: _harder_driven,
+}
+# Pairs whose second is the one that is asked for by its name.
+_PAIRED: dict[Topic, Callable[[Subject, float], Both]] = {
+    Topic.FAMILY: _two_families, Topic.MODE: _two_modes, Topic.PLACE: _two_places,
 }
 
 

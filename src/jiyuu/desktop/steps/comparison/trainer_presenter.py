@@ -11,9 +11,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from jiyuu.bench.blind import pair_of_sounds
 from jiyuu.bench.training import Trained, finding_of, history, keep_training
 from jiyuu.character.scales import SCALE
-from jiyuu.character.trainer import ASKED, Question, Staircase, Topic, question
+from jiyuu.character.trainer import ASKED, Question, Staircase, Topic, question, to_compile
 from jiyuu.desktop.ear_pair import EarPair
 from jiyuu.desktop.session import Session
+from jiyuu.desktop.steps.presenter import compiled_apart
 from jiyuu.signals.source import Source, SourceKind
 from jiyuu.wording.findings import sentence
 
@@ -59,6 +60,8 @@ class TrainerPresenter(QObject):
         topic, jnds, seed = stairs.topic, stairs.jnds, secrets.randbits(63)
 
         def steps() -> Iterator[Any]:
+            for network in to_compile(topic):
+                compiled_apart(network)
             asked = question(topic, jnds, seed)
             yield asked, pair_of_sounds(asked.pair, PLAYED, equal=True)
 
