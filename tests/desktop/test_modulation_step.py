@@ -11,6 +11,7 @@ from jiyuu.bench.live import Mixer, Recorded
 from jiyuu.bench.starting_points import STARTING_POINTS
 from jiyuu.prediction.audio_rate import sidebands
 from jiyuu.prediction.response import GRID_HZ
+from jiyuu.rig.sound_output import StandInOutput
 from jiyuu.signals.pings import ping_stimulus
 from tests.desktop.using import measured, settled, typed
 from tests.measurement.test_ping import RATE, system
@@ -193,6 +194,35 @@ def test_pings_and_steps_of_a_real_unit_are_dropped(step, window, qtbot, tmp_pat
         found = {logged.finding.quantity: logged.finding for logged in step.presenter.logged}
         assert found[quantity].value == pytest.approx(value, rel=0.02)
         assert step.presenter.run.source == ", ".join(path.name for path in reversed(paths))
+
+
+def test_it_is_struck_on_a_scale_and_the_row_is_heard(step, window, qtbot):
+    page, output = step.scale_page, StandInOutput()
+    step.presenter.row.output.make = lambda: output
+    step.page_choice.button(2).click()
+    assert not page.play.isEnabled()
+    typed(page.scale, "G3 5/4 3/2 2/1")
+    assert window.session.setting(step.step).scale == "G3 5/4 3/2 2/1"
+    measured(window, qtbot)
+    table = step.presenter.tables["struck"]
+    assert table["note_hz"] == pytest.approx(196.0 * np.array([1, 1.25, 1.5, 2]), rel=1e-4)
+    assert np.abs(table["off_cents"]).max() < 120  # a build somewhat beside its drawing
+    rows = [line.split("\t") for line in page.table.as_text().splitlines()[1:]]
+    assert [row[0] for row in rows] == ["G3", "B3 −14", "D4 +2", "G4"]
+    assert [float(row[2].replace("−", "-")) for row in rows] == pytest.approx(table["off_cents"], abs=0.051)
+    assert any(text.startswith("Struck on 4 notes") for text in said(step))
+    page.play.click()
+    qtbot.waitUntil(lambda: output.heard.size > 0.9 * RATE, timeout=10_000)
+    assert page.play.text() == "Silence"
+    assert np.abs(output.heard).max() > 1e-3
+    page.play.click()
+    assert page.play.text() == "Play the row"
+    window.go("setup")
+    assert not step.presenter.row.output.is_open
+    window.go("modulation")
+    page.scale.setText("C3 nonsense")
+    page.scale.returnPressed.emit()
+    assert "nonsense" in window.tidings.text()
 
 
 def said(step):

@@ -49,6 +49,7 @@ from jiyuu.measurement.contexts_moving import (
     SidebandsOf,
     SidesApart,
     Struck,
+    StruckOn,
     TargetMoves,
     VowelNear,
     WhistleMoved,
@@ -88,6 +89,7 @@ NEXT, PLAYED = NextModule(5.0, 8.0, 90.0, -4.0), Played("the saw")
 TONE = DrivenTone(5.0, 102.5, 0.0, 29.5, -11.1)
 STRUCK, STEPPED = Struck(1.0, 5.0, 45.0), CutoffStepped(865.0, 54.8, 0.018)
 CONTEXTS = {
+    "struck_scale_cents": StruckOn(8, 0.2, 130.8),
     "body_db": BodyPlace(100.0), "output_change_db": PLAYED, "overload_from_percent": NEXT, "headroom_db": NEXT,
     "output_peak_v": PLAYED, "output_margin_db": PLAYED, "output_loudness_lufs": PLAYED,
     "taper_evenness_percent": BusiestTenth(80.0), "proposed_evenness_percent": ProposedLaw("log control"),
@@ -152,6 +154,8 @@ def test_a_context_of_a_kind_not_known_is_none():
      "loud as its source; true peak then 4 V, 1.9 dB left to the next module's ±5 V."),
     (Finding("ring_hz", 181.86, "Hz", 0.02, context=STRUCK), "Struck at 45 % it rings at 181.86 ± 0.02 Hz (F#3 −30 "
      "cents)."),
+    (Finding("struck_scale_cents", -6.96, "cents", 0.2, context=StruckOn(5, -12.0, 196.0)), "Struck on 5 notes, with "
+     "the cutoff turned by −12 cents, it misses none by more than 7.0 ± 0.2 cents, G3 being too low."),
     (Finding("settling_s", 0.0253, "s", context=STEPPED), "Slowest step, 865.0 Hz to 54.80 Hz: within ±10 cents after "
      "25.3 ms (told to 18 ms): a glide can be heard."),
     (Finding("target_moves", 9000.0, "Hz", context=TargetMoves("first.cutoff", "Hz", 50.0, 40.0, 9e3, 12.0)),

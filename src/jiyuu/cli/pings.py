@@ -12,6 +12,7 @@ from jiyuu.errors import SignalError
 
 if TYPE_CHECKING:
     from jiyuu.measurement.ping import Ping
+    from jiyuu.measurement.struck_scale import StruckScale
     from jiyuu.measurement.uncertain import Uncertain
 
 
@@ -42,22 +43,30 @@ def stimulus_pings(
 def measure_ping(
     stimulus: Annotated[Path, typer.Argument(metavar="STIMULUS.wav")],
     recording: Annotated[Path, typer.Argument(metavar="RECORDING.wav")],
+    scale: Annotated[str, typer.Option("--scale", help="The notes that the pulses were to ring on, in their order: "
+                                       "'C3 E3 G3', hertz, or ratios and cents over the first.")] = "",
     channel: Channel = None,
     full_scale_v: FullScale = 10.0,
     json: Json = False,
 ) -> None:
     """Pitch, decay, Q, first peak, pedestal and rebound of a filter struck by what 'stimulus pings' wrote."""
     from jiyuu.measurement.ping import measure_pings
+    from jiyuu.measurement.struck_scale import scale_finding, struck_scale
+    from jiyuu.quantities import parse_scale
     from jiyuu.rig.files import read_pair
     from jiyuu.signals.pings import pings_in
+    from jiyuu.wording.findings import learn, sentence
+    from jiyuu.wording.modulation import QUANTITIES
     from jiyuu.wording.notices import notices_json
 
     pair = read_pair(stimulus, recording, full_scale_v=full_scale_v, channel=channel)
     found = measure_pings(pair.recording_v, pair.sample_rate_hz, pings_in(pair.stimulus_v, pair.sample_rate_hz),
                           full_scale_v=full_scale_v)
+    on = struck_scale(found.pings, parse_scale(scale)) if scale.strip() else None
     notices = (*(() if pair.chosen is None else (pair.chosen,)), *found.notices)
     if json:
-        print_json({"pings": [_ping_json(ping) for ping in found.pings], "warnings": notices_json(notices)})
+        print_json({"pings": [_ping_json(ping) for ping in found.pings],
+                    **({} if on is None else {"scale": _scale_json(on)}), "warnings": notices_json(notices)})
         return
     say_notices(notices)
     for ping in found.pings:
@@ -67,18 +76,33 @@ def measure_ping(
         beside = "" if ping.pedestal_v is None else (
             f", pedestal {ping.pedestal_v:.3g} V, rebound {ping.rebound_v or 0.0:.3g} V")
         typer.echo(f"{ping.at_s:8.4f} s: {peak}, {ring}{beside}")
+    for note in () if on is None else on.notes:
+        off = "no ring" if note.off_cents is None else f"off by {_said(note.off_cents, 'cents')}"
+        typer.echo(f"{note.note_hz:9.2f} Hz: {off}")
+    if on is not None:
+        learn(QUANTITIES)
+        typer.echo(sentence(scale_finding(on)))
 
 
 def _said(value: Uncertain, unit: str) -> str:
     return f"{value.value:.5g} ± {value.uncertainty:.2g} {unit}"
 
 
-def _ping_json(ping: Ping) -> dict[str, Any]:
-    def stated(value: Uncertain | None) -> dict[str, float | None] | None:
-        return None if value is None else uncertain(value.value, value.uncertainty)
-
+def _scale_json(on: StruckScale) -> dict[str, Any]:
     return {
-        "at_s": ping.at_s, "frequency_hz": stated(ping.frequency_hz), "t60_s": stated(ping.t60_s), "q": stated(ping.q),
-        "first_peak_v": stated(ping.first_peak_v), "polarity": ping.polarity or None, "pedestal_v": ping.pedestal_v,
-        "rebound_v": ping.rebound_v,
+        "turn_cents": on.turn_cents, "notes": [
+            {"note_hz": note.note_hz, "off_cents": _stated(note.off_cents), "left_cents": note.left_cents}
+            for note in on.notes],
+    }
+
+
+def _stated(value: Uncertain | None) -> dict[str, float | None] | None:
+    return None if value is None else uncertain(value.value, value.uncertainty)
+
+
+def _ping_json(ping: Ping) -> dict[str, Any]:
+    return {
+        "at_s": ping.at_s, "frequency_hz": _stated(ping.frequency_hz), "t60_s": _stated(ping.t60_s),
+        "q": _stated(ping.q), "first_peak_v": _stated(ping.first_peak_v), "polarity": ping.polarity or None,
+        "pedestal_v": ping.pedestal_v, "rebound_v": ping.rebound_v,
     }

@@ -17,6 +17,15 @@ class Struck(Context):
 
 
 @dataclass(frozen=True, slots=True)
+class StruckOn(Context):
+    """How many notes, by how much the cutoff is to be turned, and which note is missed most then."""
+
+    notes: int
+    turn_cents: float
+    worst_hz: float
+
+
+@dataclass(frozen=True, slots=True)
 class CutoffStepped(Context):
     """A step of the cutoff, as its whistle sang it; resolution_s: how finely a time is told."""
 

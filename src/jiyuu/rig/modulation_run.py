@@ -9,11 +9,13 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.notice import Notice
-from jiyuu.measurement.ping import MeasuredPings, measure_pings
+from jiyuu.measurement.ping import MeasuredPings, Ping, measure_pings
 from jiyuu.measurement.settling import SettledStep, measure_settling
+from jiyuu.measurement.struck_scale import StruckScale, struck_scale
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.signals.pings import ping_stimulus, pings_in
+from jiyuu.stopping import side_by_side
 
 PINGS, EVERY_S = 3, 0.6
 STEPS_V = (0.0, 1.0, 0.0, -2.0, 0.0)
@@ -32,6 +34,8 @@ class ModulationRequest:
     level_v: float
     pings: bool
     whistles: bool
+    notes_hz: tuple[float, ...] = ()  # that it is struck on too
+    notes_v: tuple[float, ...] = ()  # the volts (1 V/octave) that should bring it there
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -43,6 +47,8 @@ class ModulationRun:
     pings: MeasuredPings | None
     steps: tuple[SettledStep, ...] | None
     notices: tuple[Notice, ...] = ()
+    scale: StruckScale | None = None
+    on_notes: tuple[Ping, ...] = ()  # one a note of the scale
 
 
 def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | ModulationRun]:
@@ -59,6 +65,16 @@ def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | 
         records["pings"] = rig.play(played, request.panel, [request.mode])[0]
         yield Progress("Measuring how it rings", 0.3)
         pings = measure_pings(records["pings"], rate, pings_in(played, rate))
+    on_notes: tuple[Ping, ...] = ()
+    if request.pings and request.notes_hz:
+        yield Progress(f"Striking it on {len(request.notes_hz)} notes", 0.35)
+        once = ping_stimulus(length_s=request.pulse_s, level_v=request.level_v, every_s=EVERY_S, count=1,
+                             sample_rate_hz=rate)
+        heard = rig.play_each(once, [request.panel] * len(request.notes_v), [request.mode],
+                              held_v=request.notes_v)[:, 0]
+        records["notes"] = np.concatenate(list(heard))
+        struck = pings_in(once, rate)
+        on_notes = tuple(side_by_side(lambda record: measure_pings(record, rate, struck).pings[0], heard))
     if request.whistles:
         yield Progress(f"Stepping its whistle {len(STEPS_V) - 1} times", 0.45)
         volts = np.repeat(STEPS_V, round(HOLD_S * rate))
@@ -69,4 +85,5 @@ def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | 
         records["steps"] = rig.play(kick, panel, [request.mode], cutoff_cv_v=volts)[0]
         yield Progress("Measuring how it settles", 0.7)
         steps = measure_settling(records["steps"], rate)
-    yield ModulationRun(records, rate, pings, steps, () if pings is None else pings.notices)
+    yield ModulationRun(records, rate, pings, steps, () if pings is None else pings.notices,
+                        struck_scale(on_notes, request.notes_hz) if on_notes else None, on_notes)

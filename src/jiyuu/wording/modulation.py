@@ -2,7 +2,15 @@
 
 from __future__ import annotations
 
-from jiyuu.measurement.contexts_moving import Beating, CutoffStepped, SidebandsOf, Struck, TargetMoves, WhistleMoved
+from jiyuu.measurement.contexts_moving import (
+    Beating,
+    CutoffStepped,
+    SidebandsOf,
+    Struck,
+    StruckOn,
+    TargetMoves,
+    WhistleMoved,
+)
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.settling import GLIDE_S
 from jiyuu.quantities import note_and_cents, shown_hz, signed
@@ -63,6 +71,20 @@ def _ring(finding: Finding) -> str:
             f"{cents:+.0f} cents).").replace("-", "−")
 
 
+def _struck_on(finding: Finding) -> str:
+    struck = context(finding, StruckOn)
+    turn = "with the cutoff where it is" if abs(struck.turn_cents) < 0.5 else (
+        f"with the cutoff turned by {signed(struck.turn_cents, 0)} cents")
+    return (f"Struck on {struck.notes} notes, {turn}, it misses none by more than {abs(finding.value):.1f}"
+            f"{_doubt(finding)} cents, {_note(struck.worst_hz)} being too {'high' if finding.value > 0 else 'low'}.")
+
+
+def _note(hertz: float) -> str:
+    """C4; with the cents where it lies beside a note."""
+    name, cents = note_and_cents(hertz)
+    return name if abs(cents) < 0.5 else f"{name} {signed(cents, 0)} cents"
+
+
 def _settles(finding: Finding) -> str:
     step = context(finding, CutoffStepped)
     told = f"told to {1000 * step.resolution_s:.2g} ms"
@@ -110,6 +132,11 @@ QUANTITIES: dict[str, Quantity] = {
         "Ring", _ring, "The pitch of a struck filter: what it is tuned to as percussion.",
         "Pulses into the filter at rest; pole pairs fitted to the ring, from where it is small enough to be linear.",
         formula="|Im p|/2π of the slowest pole pair.",
+    ),
+    "struck_scale_cents": Quantity(
+        "Struck scale", _struck_on, "Whether a struck filter can be played as tuned percussion.",
+        "One pulse on every note, given as volts per octave; rings less their notes, once the cutoff is turned by what "
+        "makes the widest miss smallest.",
     ),
     "ring_t60_s": Quantity(
         "Ring time", lambda f: f"Its ring is 60 dB down after {_number(1000 * f.value)}{_doubt(f, 1000)} ms.",

@@ -2,25 +2,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
+
+from pydantic import Field, model_validator
 
 from jiyuu.bench.run import Run
 from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.book.table import Table
+from jiyuu.errors import JiyuuError
 from jiyuu.field_words import asked
 from jiyuu.progress import Progress
+from jiyuu.quantities import parse_scale, volts_between
 from jiyuu.rig.protocol import Rig
 from jiyuu.wording.modulation import QUANTITIES
 from jiyuu.wording.notices import notices_json
 
 if TYPE_CHECKING:
+    from jiyuu.measurement.uncertain import Uncertain
     from jiyuu.rig.modulation_run import ModulationRun
 
 RING_LOOK_S, RING_SHOWN_DB = 0.001, 66.0
+MOST_NOTES = 48
+LONE_HZ = 440.0  # any will do where only the words are checked
+RINGS = 0.03  # of a pole's size, from which its imaginary part makes a ring that has a pitch
 
 
 class ModulationSetting(Setting):
@@ -34,6 +42,25 @@ class ModulationSetting(Setting):
                                      tip="Length of the pulse that strikes it.")] = 1.0
     strike_v: Annotated[float, asked("Strike", unit="V", step=0.5, low=-10, high=10,
                                      tip="Volts of that pulse.")] = 1.0
+    scale: Annotated[str, Field(max_length=2000, title="Struck on", description="Notes that it is struck on too, by "
+                                "its volts per octave, to tune it as percussion: names, hertz, ratios and cents over "
+                                "the first (its ring as it stands where there is no other). Enter; empty for none.")
+                     ] = ""
+
+    @model_validator(mode="after")
+    def _is_a_scale(self) -> ModulationSetting:
+        self.notes_hz(LONE_HZ)
+        return self
+
+    def notes_hz(self, ring_hz: float) -> tuple[float, ...]:
+        """Raises ValueError for notes that are no scale."""
+        try:
+            found = tuple(parse_scale(self.scale, one_hz=ring_hz)) if self.scale.strip() else ()
+        except JiyuuError as error:
+            raise ValueError(str(error).rstrip(".")) from error
+        if len(found) > MOST_NOTES:
+            raise ValueError(f"{len(found)} notes are more than {MOST_NOTES}; type fewer")
+        return found
 
 
 class ModulationStep(Step):
@@ -51,6 +78,9 @@ class ModulationStep(Step):
     def refuse(self, standing: Standing, setting: Any) -> str | None:
         if standing.self_oscillates and not self._can_whistle(standing):
             return "It oscillates by itself and cannot be struck; turn resonance down."
+        if setting.scale.strip() and not standing.self_oscillates and _ring_hz(standing) is None:
+            return ("At this resonance its ring has no pitch, so it cannot be struck on a scale; raise resonance, or "
+                    "empty 'Struck on'.")
         return None
 
     @staticmethod
@@ -60,9 +90,12 @@ class ModulationStep(Step):
     def request(self, standing: Standing, setting: ModulationSetting) -> Any:
         from jiyuu.rig.modulation_run import ModulationRequest
 
+        ring_hz = _ring_hz(standing) or standing.standing_hz
+        notes_hz = setting.notes_hz(ring_hz)
         return ModulationRequest(
             standing.panel, standing.mode, setting.pulse_ms / 1000, setting.strike_v or 1.0,
-            not standing.self_oscillates, self._can_whistle(standing))
+            not standing.self_oscillates, self._can_whistle(standing), notes_hz,
+            tuple(volts_between(ring_hz, note_hz) for note_hz in notes_hz))
 
     def run(self, standing: Standing, setting: ModulationSetting, request: Any, rig: Rig) -> Iterator[Progress | Run]:
         from jiyuu.rig.modulation_run import run_modulation
@@ -80,15 +113,28 @@ class ModulationStep(Step):
         yield spectrogram_of(patch, setting.seconds)
 
 
+def _ring_hz(standing: Standing) -> float | None:
+    """Where the drawing rings; None where it only settles."""
+    import numpy as np
+
+    from jiyuu.circuits.linear import poles
+
+    found = poles(standing.network, cutoff_hz=standing.standing_hz, gain=standing.gain)
+    pairs = found[np.abs(found.imag) > RINGS * np.abs(found)]
+    return float(abs(pairs[np.argmin(np.abs(pairs.real))].imag)) / (2 * np.pi) if pairs.size else None
+
+
 def made(
     standing: Standing, setting: ModulationSetting, run: ModulationRun, pulse_s: float, level_v: float
 ) -> Run:
     """What was struck and stepped, with its findings."""
     from jiyuu.measurement.contexts_moving import Struck
     from jiyuu.measurement.modulation_findings import ping_findings, settling_findings
+    from jiyuu.measurement.struck_scale import scale_finding
 
     struck = Struck(float(f"{1000 * pulse_s:.4g}"), float(f"{level_v:.4g}"), standing.resonance_percent)
     findings = [] if run.pings is None else ping_findings(run.pings.pings, struck)
+    findings += [] if run.scale is None else [scale_finding(run.scale)]
     findings += [] if run.steps is None else settling_findings(run.steps)
     return Run(
         "modulation", standing, setting, tuple(findings), _tables(run),
@@ -153,6 +199,20 @@ def _tables(found: ModulationRun) -> tuple[Table, ...]:
             ("t60_s", "s", column("t60_s")), ("q", "", column("q")), ("first_peak_v", "V", column("first_peak_v"))))
         ends_s = pings[1].at_s if len(pings) > 1 else None
         tables += _ring(found.records["pings"], found.sample_rate_hz, pings[0].at_s, ends_s)
+    if found.scale is not None:
+        notes = found.scale.notes
+
+        def of(values: Iterable[Uncertain | float | None]) -> Any:
+            return np.array([np.nan if one is None else one if isinstance(one, float) else one.value for one in values])
+
+        tables.append(Table.of(
+            "struck", ("note_hz", "Hz", of(note.note_hz for note in notes)),
+            ("ring_hz", "Hz", of(note.ring_hz for note in notes)),
+            ("off_cents", "cents", of(note.off_cents for note in notes)),
+            ("uncertainty_cents", "cents", of(None if note.off_cents is None else note.off_cents.uncertainty
+                                              for note in notes)),
+            ("left_cents", "cents", of(note.left_cents for note in notes)),
+            ("t60_s", "s", of(ping.t60_s for ping in found.on_notes))))
     if found.steps:
         tables.append(Table.of("settling", *(
             (name, unit, np.array([getattr(step, name) for step in found.steps])) for name, unit in (

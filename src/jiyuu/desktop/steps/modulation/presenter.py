@@ -13,13 +13,19 @@ from PyQt6.QtCore import pyqtSignal
 
 from jiyuu.arrays import FloatArray
 from jiyuu.bench.audio_rate import audio_rate_findings
+from jiyuu.bench.blind import PEAK
 from jiyuu.bench.patched import patch_of
 from jiyuu.bench.setting import said
 from jiyuu.bench.setup import Setup
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.starting_points import STARTING_POINTS
+from jiyuu.bench.step import Step
 from jiyuu.bench.steps.modulation import ModulationSetting, from_files, from_recording
+from jiyuu.book.stored import StoredRun
 from jiyuu.circuits.linear import level_db
+from jiyuu.desktop.ear_pair import EarPair
+from jiyuu.desktop.measuring import Measuring
+from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.presenter import StepPresenter, compiled_apart
 from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.measurement.contexts_moving import TargetMoves
@@ -62,10 +68,16 @@ class ModulationPresenter(StepPresenter):
     sounded = pyqtSignal(object)  # Spectrogram or None
     at_moment = pyqtSignal(object)  # AtMoment
     moment_moved = pyqtSignal(float)
+    struck = pyqtSignal(object)  # Table of what was struck on a scale, or None
 
     remembers = True
     moves: Moves | None = None
     _patch: Patch | None = None
+
+    def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
+        super().__init__(session, measuring, step)
+        self.row = EarPair(session, "playing what was struck", self)
+        self.row.message.connect(self.message)
 
     @property
     def cutoff_target(self) -> str:
@@ -125,6 +137,15 @@ class ModulationPresenter(StepPresenter):
             compiled_apart(network)
         yield from super().compute(standing, setting)
 
+    def show_run(self, runs: list[StoredRun]) -> None:
+        if self.row.ready:
+            self.row.leave()
+        self.struck.emit(self.tables.get("struck"))
+
+    def sleep(self) -> None:
+        super().sleep()
+        self.row.leave()
+
     def on_computed(self, found: Any) -> None:
         if isinstance(found, Spectrogram):
             self.sounded.emit(found)
@@ -165,6 +186,18 @@ class ModulationPresenter(StepPresenter):
         if self.shelved is not None:
             setting = self.setting
             self._measuring.read(path.name, lambda standing: from_recording(standing, setting, path, channel=channel))
+
+    def play_row(self) -> None:
+        """What rang on the notes of the scale, one after the other and round again; silence where it sounds already."""
+        if self.row.heard is not None:
+            self.row.pause()
+            return
+        if self.run is None or "struck" not in self.tables:
+            return
+        if not self.row.ready:
+            record_v, _ = self._session.book.record(self.run.id, "notes")
+            self.row.take([record_v * (PEAK / max(float(np.abs(record_v).max()), 1e-12))])
+        self.row.hear(0, 0)
 
     def try_moment(self, time_s: float) -> None:
         """While the line is dragged."""

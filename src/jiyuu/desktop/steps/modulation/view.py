@@ -21,6 +21,7 @@ from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.modulation.moves_page import MovesPage
 from jiyuu.desktop.steps.modulation.presenter import AtMoment, ModulationPresenter
+from jiyuu.desktop.steps.modulation.scale_page import ScalePage
 from jiyuu.desktop.steps.step_view import StepView
 from jiyuu.desktop.theme.pens import cosmetic, pen_of
 from jiyuu.desktop.theme.style import THEME
@@ -48,6 +49,7 @@ class ModulationView(StepView):
         presenter.moved.connect(self._show_moves)
         presenter.sounded.connect(self._show_sound)
         presenter.at_moment.connect(self._show_moment)
+        presenter.struck.connect(self.scale_page.show_struck)
         presenter.moment_moved.connect(self._place_moment)
         self.connect()
 
@@ -81,7 +83,9 @@ class ModulationView(StepView):
         self.pages = QStackedWidget()
         self.pages.addWidget(self.found_page())
         self.pages.addWidget(self.moves_page)
-        row, self.page_choice = page_buttons(("Findings", "Moves"), self.pages)
+        self.scale_page = ScalePage(presenter)
+        self.pages.addWidget(self.scale_page)
+        row, self.page_choice = page_buttons(("Findings", "Moves", "Scale"), self.pages)
         column.add(row)
         column.add(self.pages, 1)
 
@@ -92,6 +96,7 @@ class ModulationView(StepView):
         self.asked.show(setting)
         self.sound.show_length(setting.seconds)
         self.moves_page.show_setup(standing.setup)
+        self.scale_page.show_setting(setting)
         self._place_moment(min(setting.moment_s, setting.seconds))
 
     def _place_moment(self, time_s: float) -> None:
