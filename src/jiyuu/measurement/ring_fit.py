@@ -6,10 +6,9 @@ first where the ring is slow against the rate: that changes amplitudes of expone
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from scipy.optimize import least_squares
+from scipy.optimize import leastsq
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
@@ -127,23 +126,39 @@ def fit_ring(
         rates = np.asarray(np.exp(np.clip(theta[2 * pairs.size :], *LOGARITHMS)), dtype=float)
         return np.asarray(-both[::2] + 1j * both[1::2], dtype=np.complex128), rates
 
+    last: dict[bytes, tuple[FloatArray, FloatArray]] = {}
+
+    def at(theta: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """(columns, their amplitudes); slopes are asked for where the misfit was just before."""
+        key = theta.tobytes()
+        if key not in last:
+            columns = basis(t, *apart(theta))
+            amplitudes = np.asarray(np.linalg.lstsq(columns, y, rcond=None)[0], dtype=float)
+            last.clear()
+            last[key] = columns, amplitudes
+        return last[key]
+
     def left(theta: FloatArray) -> FloatArray:
-        columns = basis(t, *apart(theta))
-        return np.asarray(columns @ np.linalg.lstsq(columns, y, rcond=None)[0] - y)
+        columns, amplitudes = at(theta)
+        misfit = np.asarray(columns @ amplitudes - y)
+        if not np.isfinite(misfit).all():
+            raise ValueError("a fit has run away")
+        return misfit
 
     def jacobian_of(theta: FloatArray) -> FloatArray:
         """As in Kaufman (1975, BIT): the slopes, less what the amplitudes would take up."""
-        poles, rates = apart(theta)
-        columns = basis(t, poles, rates)
-        slopes = _slopes(t, poles, rates, np.asarray(np.linalg.lstsq(columns, y, rcond=None)[0], dtype=float))
+        columns, amplitudes = at(theta)
+        slopes = _slopes(t, *apart(theta), amplitudes)
         return np.asarray(slopes - columns @ np.linalg.lstsq(columns, slopes, rcond=None)[0])
 
     start = np.concatenate([np.log(np.stack([-pairs.real, pairs.imag], axis=1)).ravel(), np.log(reals)])
     try:
-        solved: Any = least_squares(left, start, jacobian_of, method="lm", x_scale=0.1, max_nfev=60)
+        # Marquardt's own (MINPACK), without what least_squares does round every step of it.
+        found, *_ = leastsq(left, start, Dfun=jacobian_of, diag=np.full(start.size, 10.0), full_output=True, maxfev=60,
+                            ftol=1e-8, xtol=1e-8, gtol=1e-8)
     except (ValueError, np.linalg.LinAlgError):
         return None
-    poles, rates = apart(solved.x)
+    poles, rates = apart(found)
     if max(poles.imag) * (t[1] - t[0]) > 0.9 * np.pi or -min(poles.real) * (t[1] - t[0]) > FASTEST:
         return None  # between two points anything may swing
     columns = basis(t, poles, rates)

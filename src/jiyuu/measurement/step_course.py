@@ -121,7 +121,6 @@ class _Fitting:
         most = min(before.shape.size, after.shape.size)
         count = int(np.flatnonzero(heard[0][:most] | heard[1][:most]).max(initial=0)) + 1
         self.shapes = before.shape[:count], after.shape[:count]
-        self.orders = np.arange(1, count + 1)
         self.noise_v = max(before.noise_v, after.noise_v, 1e-7 * float(np.abs(before.shape[0])))
         self.sizes = [self.t.size]
 
@@ -142,10 +141,13 @@ class _Fitting:
             steps = np.concatenate([[since[first] * 0.5 * (self.before.frequency_hz + inside[0])],
                                     0.5 * (inside[1:] + inside[:-1]) / self.rate])
             phase[first:] = self.before.phase_at(at_s) + 2 * np.pi * np.cumsum(steps)
-        share = np.where(beyond, 1 - way_left, 0.0).clip(0, 1)[:, np.newaxis]
-        shape = (1 - share) * self.shapes[0] + share * self.shapes[1]
-        dc = (1 - share[:, 0]) * self.before.dc_v + share[:, 0] * self.after.dc_v
-        return np.asarray((shape * np.exp(1j * np.outer(phase, self.orders))).real.sum(axis=1) + dc)
+        share = np.where(beyond, 1 - way_left, 0.0).clip(0, 1)
+        turned = np.exp(1j * phase)
+        total = np.zeros(phase.size, dtype=complex)
+        for one, other in zip(self.shapes[0][::-1], self.shapes[1][::-1], strict=True):  # by Horner's scheme
+            total += one + share * (other - one)
+            total *= turned
+        return np.asarray(total.real + self.before.dc_v + share * (self.after.dc_v - self.before.dc_v))
 
     def left(self, at_s: float, way_of: WayLeft, thump_s: float, size: int) -> tuple[FloatArray, float]:
         """(what is left of the first samples, over the noise (size,), the thump's volts)."""
