@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from scipy.fft import irfft, next_fast_len, rfft
+from scipy.interpolate import CubicSpline
 
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.linear import complex_gain
@@ -10,6 +12,7 @@ from jiyuu.measurement.curve_reading import Kind
 from jiyuu.measurement.findings import read_response
 from jiyuu.measurement.response import measure_response
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from tests.truths import FINER, between
 
 RATE = 48_000
 
@@ -18,22 +21,22 @@ def through(stimulus, circuit_id, mode, *, cutoff_hz, gain, rate=RATE, delay_s=0
             seed=1, **parameters):
     """The stimulus through the linear circuit, by its transfer function on a long spectrum; then the recorder."""
     room = np.concatenate([stimulus, np.zeros(rate)])
-    size = 1 << int(np.ceil(np.log2(2 * room.size)))
+    size = 2 * next_fast_len(3 * room.size // 4, real=True)
     hz = np.fft.rfftfreq(size, 1 / rate)
     network = circuit(circuit_id).network(parameters)
+    # Between so many places a curve of a few poles is its spline to ten digits.
+    places = np.geomspace(hz[1], hz[-1], 30_000)
+    known = complex_gain(network, places, cutoff_hz=cutoff_hz, gain=gain, modes=[mode])[0]
     gains = np.zeros(hz.size, complex)
-    gains[1:] = complex_gain(network, hz[1:], cutoff_hz=cutoff_hz, gain=gain, modes=[mode])[0]
-    spectrum = np.fft.rfft(room, size) * gains * np.exp(-2j * np.pi * hz * delay_s)
-    output = sign * np.fft.irfft(spectrum, size)
+    gains[1:] = CubicSpline(np.log(places), known)(np.log(hz[1:]))
+    spectrum = rfft(room, size) * gains * np.exp(-2j * np.pi * hz * delay_s)
+    output = sign * irfft(spectrum, size)
     if ppm:
         # A recorder whose clock is fast takes its samples at shorter steps: evaluate the spectrum's inverse there.
-        fine = np.fft.irfft(np.concatenate([spectrum, np.zeros(7 * (size // 2))]), 8 * size) * 8 * sign
-        positions = np.arange(room.size) / (1 + ppm * 1e-6) * 8
+        fine = irfft(np.concatenate([spectrum, np.zeros((FINER - 1) * (size // 2))]), FINER * size) * FINER * sign
+        positions = np.arange(room.size) / (1 + ppm * 1e-6) * FINER
         base = np.floor(positions).astype(int)
-        t = positions - base
-        output = sum(
-            fine[base + j] * np.prod([(t - i) / (j - i) for i in range(-3, 5) if i != j], axis=0) for j in range(-3, 5)
-        )
+        output = between(fine, base, positions - base)
     output = output[: room.size]
     if noise_db is not None:
         loud = output[np.abs(room[: output.size]) > 0]
