@@ -15,6 +15,8 @@ from jiyuu.circuits.linear import complex_gain
 from jiyuu.wording.numbers import stated
 from tests.desktop.using import settled
 
+OPENS_AT = "comparison"
+
 
 @pytest.fixture
 def step(window, qtbot):

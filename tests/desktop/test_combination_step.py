@@ -19,6 +19,8 @@ from jiyuu.rig.sound_output import StandInOutput
 from tests.desktop.using import settled, typed
 from tests.truths import FORMS
 
+OPENS_AT = "combination"
+
 
 @pytest.fixture
 def step(window, qtbot):

@@ -15,6 +15,8 @@ from jiyuu.signals.ceiling import CEILING_DB
 from tests.bench.test_report import run_of
 from tests.desktop.using import settled
 
+OPENS_AT = "comparison"
+
 
 @pytest.fixture
 def step(window, qtbot):

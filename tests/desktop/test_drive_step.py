@@ -15,6 +15,8 @@ from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
 from jiyuu.simulation.render import render
 from tests.desktop.using import measured, settled, typed
 
+OPENS_AT = "drive"
+
 
 @pytest.fixture
 def drive(window, qtbot):

@@ -18,6 +18,8 @@ from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Verdict
 from tests.desktop.using import settled
 
+OPENS_AT = "logbook"
+
 
 @pytest.fixture
 def window(measured_demo, tmp_path, open_window, qtbot):

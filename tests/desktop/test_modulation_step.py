@@ -20,6 +20,8 @@ from tests.measurement.test_settling import lag
 from tests.measurement.test_settling import stepped as stepped_whistle
 from tests.truths import FORMS
 
+OPENS_AT = "modulation"
+
 
 @pytest.fixture
 def step(window, qtbot):

@@ -12,6 +12,8 @@ from jiyuu.signals.recordings import read_recording
 from jiyuu.simulation.oscillation import oscillation
 from tests.desktop.using import measured, settled
 
+OPENS_AT = "self_oscillation"
+
 
 @pytest.fixture
 def step(window, qtbot):

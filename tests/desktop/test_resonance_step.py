@@ -10,6 +10,8 @@ from jiyuu.circuits.linear import complex_gain, level_db
 from jiyuu.prediction.resonance import MAP_HZ
 from tests.desktop.using import settled, typed
 
+OPENS_AT = "resonance"
+
 
 @pytest.fixture
 def resonance(window, qtbot):

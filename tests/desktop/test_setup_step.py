@@ -10,6 +10,8 @@ from jiyuu.circuits.linear import complex_gain
 from jiyuu.desktop.figures.reach_figure import TOGETHER
 from tests.desktop.using import settled, typed
 
+OPENS_AT = "setup"
+
 
 @pytest.fixture
 def setup(window):

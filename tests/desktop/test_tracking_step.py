@@ -15,6 +15,8 @@ from jiyuu.wording.findings import sentence
 from tests.desktop.using import measured, settled, typed
 from tests.staircase import Staircase
 
+OPENS_AT = "tracking"
+
 RATE = 48_000
 
 
