@@ -29,5 +29,5 @@ class Remembered(Generic[Value]):
     def keep(self, asked: object, value: Value) -> None:
         """The one asked for longest ago makes room."""
         with self._guard:
-            self._kept = [(known, one) for known, one in self._kept if known != asked][1 - self._most :]
-            self._kept.append((asked, value))
+            others = [(known, one) for known, one in self._kept if known != asked]
+            self._kept = [*others, (asked, value)][-self._most :]

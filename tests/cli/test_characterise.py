@@ -51,3 +51,24 @@ def test_characterise_writes_a_folder_and_goes_on_where_it_was_broken(run, chara
     assert code == 0
     assert json.loads(out)["steps"] == steps
     assert (folder / "resonance-lowpass-12.csv").stat().st_mtime_ns == before
+
+
+def test_another_length_of_sweeps_is_another_characterisation(run, characterised):
+    """What was measured with them must not be mixed with what others would have measured."""
+    folder, arguments, _ = characterised
+    kept = (folder / "findings.json").read_bytes()
+    assert json.loads(kept)["asked"] == {"response": {"sweep_s": 1.5}, "resonance": {"positions": 8}}
+    longer = [*arguments[:5], "2.5", *arguments[6:]]
+    usual = [one for i, one in enumerate(arguments) if i not in (4, 5, 6, 7)]
+    for other in (longer, usual):
+        code, out, err = run(*other)
+        assert (code, out) == (2, "")
+        assert "holds the results of another length or number of sweeps" in err
+    assert (folder / "findings.json").read_bytes() == kept
+
+
+def test_sweeps_and_positions_out_of_range_are_refused_by_name(refused, tmp_path):
+    before = ("characterise", "sallen-key-lowpass", "--out", tmp_path / "never")
+    assert "Sweep of 0.1 s is out of range; type 0.5 to 30 s" in refused(*before, "--sweep-s", "0.1")
+    assert "Positions of 3 is out of range; type 5 to 101" in refused(*before, "--positions", "3")
+    assert not (tmp_path / "never").exists()

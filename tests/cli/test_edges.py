@@ -131,6 +131,7 @@ def half_an_hour(tmp_path_factory):
 @pytest.mark.parametrize("command", [
     ("measure", "response", "{}", "{}"), ("measure", "tracking", "{}", "--volts", "0:8:1"),
     ("measure", "drive", "{}"), ("measure", "ping", "{}", "{}"), ("measure", "settling", "{}"),
+    ("measure", "sidebands", "{}", "--tone", "440", "--rate", "130"),
     ("identify", "--pair", "{}", "{}"), ("masking", "{}", "{}"),
 ])
 def test_what_is_measured_as_a_whole_is_refused_before_it_fills_the_memory(refused, half_an_hour, command):

@@ -5,10 +5,12 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from jiyuu.bench.setup import SourceSetting
 from jiyuu.bench.walk import StepState
 from jiyuu.circuits.linear import complex_gain, level_db
 from jiyuu.prediction.resonance import MAP_HZ
-from tests.desktop.using import settled, typed
+from jiyuu.prediction.resonance_levels import studied
+from tests.desktop.using import measured, settled, typed
 
 OPENS_AT = "resonance"
 
@@ -160,3 +162,43 @@ def test_the_strip_is_put_away_where_there_is_one_mode(window, resonance, qtbot)
         count = len(shelved.document.entry.modes)
         assert resonance.modes.isHidden() == (count == 1)
         assert len(resonance.modes.boxes()) == count
+
+
+def test_as_many_positions_as_are_asked_for_are_swept(window, resonance, qtbot):
+    typed(resonance.positions, "6")
+    assert window.session.setting(resonance.step).positions == 6
+    measured(window, qtbot)
+    swept = resonance.presenter.tables["resonance"]["position_percent"]
+    assert swept.tolist() == [0.0, 20.0, 40.0, 60.0, 80.0]  # from 100 % on it whistles
+    assert resonance.presenter.run.setting["positions"] == 6
+    for text in ("4", "102", "many"):
+        typed(resonance.positions, text)
+        assert window.tidings.text()
+        assert window.session.setting(resonance.step).positions == 6
+    window.session.undo()
+    assert window.session.setting(resonance.step).positions == 21
+
+
+def test_what_stood_like_this_before_is_not_computed_again(window, resonance, qtbot, monkeypatch):
+    seen = []
+
+    def counted(*arguments, **named):
+        seen.append(named["cutoff_hz"])
+        return studied(*arguments, **named)
+
+    monkeypatch.setattr("jiyuu.desktop.steps.resonance.presenter.studied", counted)
+    for hertz in (777.25, 431.5):  # that nobody else asks for
+        resonance.presenter.set_knob(hertz)
+        settled(window, qtbot)
+    there = resonance.presenter.latest
+    assert seen == [777.25, 431.5]
+    window.session.undo()
+    settled(window, qtbot)
+    window.session.redo()
+    settled(window, qtbot)
+    assert len(seen) <= 3  # both moves were one act: undone, it stands where the book had it
+    assert resonance.presenter.latest is there
+    # A file that is played may be another one next time.
+    setup = window.session.standing().setup
+    assert not setup.reads_files
+    assert setup.changed(inputs=(SourceSetting(path="/nowhere.wav"),)).reads_files

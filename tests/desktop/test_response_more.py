@@ -9,7 +9,7 @@ from jiyuu.desktop.figures.rulers import volts_of_hz
 from jiyuu.measurement.curve_reading import SlopeWindow, read_curve
 from jiyuu.prediction.response import GRID_HZ
 from jiyuu.quantities import parse_frequency
-from tests.desktop.using import settled, typed
+from tests.desktop.using import measured, settled, typed
 
 
 @pytest.fixture
@@ -206,3 +206,21 @@ def test_a_note_gives_way_to_the_curve_under_the_title(window, right, qtbot):
     assert right.slope.note_at_foot()  # the slope of a resonant filter rises there
     typed(window.view("response").resonance, "0")
     qtbot.waitUntil(lambda: not right.slope.note_at_foot(), timeout=10_000)
+
+
+def test_sweeps_are_as_long_as_asked(window, qtbot):
+    window.go("response")
+    settled(window, qtbot)
+    step = window.shown
+    assert step.form.sweep.text() == "5 s"
+    typed(step.form.sweep, "0.75 s")
+    measured(window, qtbot)
+    run = step.presenter.run
+    assert run.setting["sweep_s"] == 0.75
+    stimulus, rate = window.session.book.record(run.id, "stimulus")
+    sounding = np.flatnonzero(np.abs(stimulus) > 0)
+    silence_s = 0.5
+    assert (sounding[-1] - sounding[0]) / rate == pytest.approx(2 * 0.75 + silence_s, abs=0.01)
+    typed(step.form.sweep, "100 s")
+    assert "0.5 to 30 s" in window.tidings.text()
+    assert window.session.setting(step.step).sweep_s == 0.75

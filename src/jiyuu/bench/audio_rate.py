@@ -17,9 +17,8 @@ FROM_VOLTS = {SourceKind.FIGURE, SourceKind.KNOCK, SourceKind.KNOCKS, SourceKind
 
 def audio_rate_findings(standing: Standing) -> Iterator[Finding]:
     """Sidebands of the first source's pitch, the rise of a whistle, beating sources."""
-    setup = standing.setup
-    pitches = [one.pitch_hz for one in setup.inputs if one.kind in PITCHED and one.kind not in FROM_VOLTS]
-    moved = _moved_by(standing)
+    setup, pitches = standing.setup, pitches_of(standing)
+    moved = moved_within_hearing(standing)
     if moved is not None:
         octaves, rate_hz = moved
         if standing.self_oscillates:
@@ -40,7 +39,12 @@ def audio_rate_findings(standing: Standing) -> Iterator[Finding]:
             beat.first_hz, beat.second_hz, beat.first_harmonic, beat.second_harmonic, bool(setup.routes)))
 
 
-def _moved_by(standing: Standing) -> tuple[float, float] | None:
+def pitches_of(standing: Standing) -> list[float]:
+    """Hz of every source that has a pitch of its own."""
+    return [one.pitch_hz for one in standing.setup.inputs if one.kind in PITCHED and one.kind not in FROM_VOLTS]
+
+
+def moved_within_hearing(standing: Standing) -> tuple[float, float] | None:
     """(±octaves, Hz) of the one sine that moves the cutoff within hearing; None where there is none, or where more than
     that moves it."""
     setup = standing.setup

@@ -25,6 +25,7 @@ from jiyuu.whole_file import apart_from, write_text, written_whole
 from jiyuu.wording.findings import sentence
 
 FINDINGS, HTML, PDF = "findings.json", "report.html", "report.pdf"
+ASKED = "asked"  # in the JSON, where steps were asked something unusual
 SHORT = 64  # rows up to which a table stands in the JSON too
 
 
@@ -46,7 +47,7 @@ def characterise(
     identity = {
         "filter": json.loads(standing.filter.model_dump_json()), "seed": seed, "cutoff_hz": standing.cutoff_hz,
         "resonance_percent": standing.resonance_percent, "version": __version__,
-        **({"asked": {step: dict(values) for step, values in asked.items()}} if asked else {}),
+        **({ASKED: {step: dict(values) for step, values in asked.items()}} if asked else {}),
     }
     done = _done_before(folder, identity)
     steps = [step for step in walk() if step.measures]
@@ -143,7 +144,7 @@ def _done_before(folder: Path, identity: Mapping[str, Any]) -> dict[str, Any]:
     try:
         before = json.loads(kept.read_text(encoding="utf-8"))
         steps = before["steps"]
-        differs = [name for name in identity if before.get(name) != identity[name]]
+        differs = [name for name in (*identity, ASKED) if before.get(name) != identity.get(name)]
     except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
         raise JiyuuError(f"{kept} is not what a characterisation leaves behind; choose an empty folder.") from error
     if differs:
@@ -153,7 +154,7 @@ def _done_before(folder: Path, identity: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _named(name: str) -> str:
-    return {"asked": "length or number of sweeps",
+    return {ASKED: "length or number of sweeps",
             "seed": "unit (seed)", "cutoff_hz": "cutoff", "resonance_percent": "resonance"}.get(name, name)
 
 

@@ -38,6 +38,7 @@ from jiyuu.cli.options import (
 )
 from jiyuu.cli.pings import measure_ping, stimulus_pings
 from jiyuu.cli.settling import measure_settling_of
+from jiyuu.cli.sidebands import measure_sidebands
 from jiyuu.cli.stimulus import stimulus_app
 from jiyuu.errors import CircuitError, SignalError
 from jiyuu.patch.file_kind import is_patch
@@ -83,6 +84,7 @@ measure_app.command("drive")(measure_drive_of)
 stimulus_app.command("drive")(stimulus_drive)
 measure_app.command("ping")(measure_ping)
 measure_app.command("settling")(measure_settling_of)
+measure_app.command("sidebands")(measure_sidebands)
 stimulus_app.command("pings")(stimulus_pings)
 app.add_typer(measure_app, name="measure")
 app.add_typer(stimulus_app, name="stimulus")

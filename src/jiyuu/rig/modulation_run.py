@@ -8,9 +8,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jiyuu.arrays import FloatArray
+from jiyuu.errors import MeasurementError
 from jiyuu.measurement.notice import Notice
 from jiyuu.measurement.ping import MeasuredPings, Ping, measure_pings
 from jiyuu.measurement.settling import SettledStep, measure_settling
+from jiyuu.measurement.sideband_lines import SidebandLines, sideband_lines
 from jiyuu.measurement.struck_scale import StruckScale, struck_scale
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import PanelSettings, Rig
@@ -20,7 +22,17 @@ from jiyuu.stopping import side_by_side
 PINGS, EVERY_S = 3, 0.6
 STEPS_V = (0.0, 1.0, 0.0, -2.0, 0.0)
 HOLD_S = 0.45
+SOFT_V, SETTLES_S, TONE_S = 0.05, 0.4, 1.0  # of the tone under a cutoff moved within hearing
 KICK_V, KICK_S = 0.1, 0.01  # that a whistle begins at once
+
+
+@dataclass(frozen=True, slots=True)
+class MovedCutoff:
+    """A sine within hearing that moves the cutoff by ±octaves, and the tone that is played meanwhile."""
+
+    octaves: float
+    rate_hz: float
+    tone_hz: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +48,7 @@ class ModulationRequest:
     whistles: bool
     notes_hz: tuple[float, ...] = ()  # that it is struck on too
     notes_v: tuple[float, ...] = ()  # the volts (1 V/octave) that should bring it there
+    moved: MovedCutoff | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -49,6 +62,8 @@ class ModulationRun:
     notices: tuple[Notice, ...] = ()
     scale: StruckScale | None = None
     on_notes: tuple[Ping, ...] = ()  # one a note of the scale
+    lines: SidebandLines | None = None
+    why_no_lines: str = ""
 
 
 def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | ModulationRun]:
@@ -75,6 +90,10 @@ def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | 
         records["notes"] = np.concatenate(list(heard))
         struck = pings_in(once, rate)
         on_notes = tuple(side_by_side(lambda record: measure_pings(record, rate, struck).pings[0], heard))
+    lines, why = None, ""
+    if request.pings and request.moved is not None:
+        yield Progress("Moving its cutoff within hearing", 0.42)
+        records["moved"], lines, why = _moved(request, request.moved, rig)
     if request.whistles:
         yield Progress(f"Stepping its whistle {len(STEPS_V) - 1} times", 0.45)
         volts = np.repeat(STEPS_V, round(HOLD_S * rate))
@@ -86,4 +105,20 @@ def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | 
         yield Progress("Measuring how it settles", 0.7)
         steps = measure_settling(records["steps"], rate)
     yield ModulationRun(records, rate, pings, steps, () if pings is None else pings.notices,
-                        struck_scale(on_notes, request.notes_hz) if on_notes else None, on_notes)
+                        struck_scale(on_notes, request.notes_hz) if on_notes else None, on_notes, lines, why)
+
+
+def _moved(
+    request: ModulationRequest, moved: MovedCutoff, rig: Rig
+) -> tuple[FloatArray, SidebandLines | None, str]:
+    """(record, lines, why there are none)."""
+    rate = rig.sample_rate_hz
+    t = np.arange(round((SETTLES_S + TONE_S) * rate)) / rate
+    swing = moved.octaves * np.sin(2 * np.pi * moved.rate_hz * t)
+    tone = SOFT_V * np.sin(2 * np.pi * moved.tone_hz * t)
+    heard = rig.play(tone, request.panel, [request.mode], cutoff_cv_v=swing)[0]
+    looked_at = heard[round(SETTLES_S * rate) : t.size]
+    try:
+        return heard, sideband_lines(looked_at, rate, tone_hz=moved.tone_hz, rate_hz=moved.rate_hz), ""
+    except MeasurementError as error:  # the rest of the step can be measured all the same
+        return heard, None, str(error)

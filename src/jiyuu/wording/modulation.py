@@ -43,8 +43,9 @@ def _moves(finding: Finding) -> str:
 
 def _sidebands(finding: Finding) -> str:
     lines = context(finding, SidebandsOf)
-    lower = f"{shown_hz(lines.lower_hz)} ({signed(lines.lower_db)} dB)"
-    upper = f"{shown_hz(lines.upper_hz)} ({signed(lines.upper_db)} dB)"
+    doubt = "" if finding.uncertainty is None else f" ± {one_digit(finding.uncertainty)}"
+    lower = f"{shown_hz(lines.lower_hz)} ({signed(lines.lower_db)}{doubt} dB)"
+    upper = f"{shown_hz(lines.upper_hz)} ({signed(lines.upper_db)}{doubt} dB)"
     return (f"A tone of {shown_hz(lines.tone_hz)} gets lines at {lower} and {upper} from ±{_number(lines.octaves)} "
             f"octaves at {shown_hz(lines.rate_hz)}.")
 
@@ -116,7 +117,8 @@ QUANTITIES: dict[str, Quantity] = {
     "sideband_db": Quantity(
         "Sidebands", _sidebands, "A cutoff moved within hearing gives every tone new lines, at its own frequency plus "
         "and minus the rate.",
-        "From the drawing, for what is too soft to bend, all lines in balance with each other.",
+        "From the drawing, for what is too soft to bend, all lines in balance with each other; measured with a soft "
+        "tone, all lines fitted together.",
         formula="2^(a·cos Ωt) = Σ Iₙ(a·ln 2)·e^(jnΩt); small a: X± = (a·ln 2/2)·jω·(j(ω ± Ω) − ω₀A)⁻¹·X.",
     ),
     "modulated_pitch_cents": Quantity(

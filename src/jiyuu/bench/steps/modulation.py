@@ -95,7 +95,16 @@ class ModulationStep(Step):
         return ModulationRequest(
             standing.panel, standing.mode, setting.pulse_ms / 1000, setting.strike_v or 1.0,
             not standing.self_oscillates, self._can_whistle(standing), notes_hz,
-            tuple(volts_between(ring_hz, note_hz) for note_hz in notes_hz))
+            tuple(volts_between(ring_hz, note_hz) for note_hz in notes_hz), self._moved(standing))
+
+    @staticmethod
+    def _moved(standing: Standing) -> Any:
+        """What moves the cutoff within hearing, and under which tone; None where nothing does, or there is none."""
+        from jiyuu.bench.audio_rate import moved_within_hearing, pitches_of
+        from jiyuu.rig.modulation_run import MovedCutoff
+
+        moved, pitches = moved_within_hearing(standing), pitches_of(standing)
+        return MovedCutoff(*moved, pitches[0]) if moved is not None and pitches else None
 
     def run(self, standing: Standing, setting: ModulationSetting, request: Any, rig: Rig) -> Iterator[Progress | Run]:
         from jiyuu.rig.modulation_run import run_modulation
@@ -130,16 +139,21 @@ def made(
     """What was struck and stepped, with its findings."""
     from jiyuu.measurement.contexts_moving import Struck
     from jiyuu.measurement.modulation_findings import ping_findings, settling_findings
+    from jiyuu.measurement.sideband_lines import sideband_finding
     from jiyuu.measurement.struck_scale import scale_finding
 
     struck = Struck(float(f"{1000 * pulse_s:.4g}"), float(f"{level_v:.4g}"), standing.resonance_percent)
     findings = [] if run.pings is None else ping_findings(run.pings.pings, struck)
     findings += [] if run.scale is None else [scale_finding(run.scale)]
+    if run.lines is not None:
+        moved = STEP.request(standing, setting).moved
+        findings.append(sideband_finding(run.lines, tone_hz=moved.tone_hz, rate_hz=moved.rate_hz,
+                                         octaves=moved.octaves))
     findings += [] if run.steps is None else settling_findings(run.steps)
     return Run(
         "modulation", standing, setting, tuple(findings), _tables(run),
         {name: (record, run.sample_rate_hz) for name, record in run.records.items()},
-        {"warnings": notices_json(run.notices)})
+        {"warnings": notices_json(run.notices), **({"why_no_sidebands": run.why_no_lines} if run.why_no_lines else {})})
 
 
 def from_files(
@@ -213,6 +227,11 @@ def _tables(found: ModulationRun) -> tuple[Table, ...]:
                                               for note in notes)),
             ("left_cents", "cents", of(note.left_cents for note in notes)),
             ("t60_s", "s", of(ping.t60_s for ping in found.on_notes))))
+    if found.lines is not None:
+        lines = found.lines
+        tables.append(Table.of(
+            "sidebands", ("order", "", lines.order), ("frequency_hz", "Hz", lines.frequency_hz),
+            ("level_db", "dB", lines.level_db), ("uncertainty_db", "dB", lines.uncertainty_db)))
     if found.steps:
         tables.append(Table.of("settling", *(
             (name, unit, np.array([getattr(step, name) for step in found.steps])) for name, unit in (

@@ -162,7 +162,8 @@ class ModulationPresenter(StepPresenter):
 
     def heading(self) -> str:
         if self.logged:
-            return super().heading()
+            why = "" if self.run is None else self.run.facts.get("why_no_sidebands", "")
+            return f"{super().heading()} {why}".strip()
         return "Nothing moves yet: choose a starting point (Moves). M strikes the unit and steps it." if self.resting \
             else "Predicted; M strikes the unit and steps its whistle."
 
