@@ -242,6 +242,18 @@ def test_a_tone_in_the_cutoff_names_its_lines(step, window, qtbot):
         assert f"{hertz} Hz ({found.level_db(order):+.1f} dB)".replace("-", "−") in line
 
 
+@pytest.mark.parametrize(("low", "high"), [(579.8, 1160.0), (790.0, 850.0), (20.0, 26.0), (19_000.0, 21_000.0)])
+def test_what_bounds_say_does_not_cover_each_other(step, qapp, low, high):
+    step.sound.show_bounds(low, high)
+    qapp.processEvents()
+    lines = step.sound.bound_lines
+    places = [line.label.mapRectToScene(line.label.boundingRect()) for line in lines]
+    assert all(line.label.isVisible() for line in lines)
+    assert not places[0].intersects(places[1])
+    whole = step.sound.getPlotItem().getViewBox().sceneBoundingRect()
+    assert all(whole.contains(place) for place in places)
+
+
 def test_a_whistle_in_motion_is_said_to_be_sharp(step, window, qtbot):
     step.presenter.start_from("within")
     step.presenter.set_resonance(100.0)

@@ -33,6 +33,11 @@ class MovableLine(pg.InfiniteLine):
         self.label.fill = pg.mkBrush(clear(palette.raised, 225))
         self.label.setFont(THEME.font(px=SMALL_PX, bold=True))
 
+    def say_at(self, share: float, *, above: bool) -> None:
+        """Where along a level line its label begins, and on which side of it, wherever the line is."""
+        self.label.anchors = [(0, 1)] * 2 if above else [(0, 0)] * 2
+        self.label.setPosition(share)
+
     def place(self, value: float, text: str) -> None:
         """Move it without saying so."""
         self.blockSignals(True)

@@ -20,6 +20,8 @@ from jiyuu.prediction.moving import Spectrogram
 from jiyuu.quantities import hz_of_volts, note_and_cents, shown_hz, signed, volts_of
 
 TONES = Tones(-84.0, 0.0)
+BEGINS, ASIDE = 0.015, 0.2  # shares of the width at which a label of a level line begins
+EDGE = 0.8  # octaves at either end of the scale where a label has room on one side of its line only
 FOOT, TOP = volts_of(13.0), volts_of(32_000.0)  # past the stops of a usual filter, so that they are seen
 ASKED, GOT = "asked for", "cutoff"
 
@@ -121,10 +123,17 @@ class SpectrogramFigure(RuledFigure):
 
     def show_bounds(self, low_hz: float | None, high_hz: float | None) -> None:
         """Where the cutoff goes at the least and at the most; None where nothing moves it."""
+        above = []
         for line, hertz, word in ((self._low, low_hz, "from"), (self._high, high_hz, "to")):
             line.setVisible(hertz is not None)
             if hertz is not None:
-                line.place(min(max(volts_of(hertz), FOOT), TOP), f"{word} {shown_hz(hertz)}")
+                at = min(max(volts_of(hertz), FOOT), TOP)
+                # Away from each other, however near the bounds are; at an edge there is room on one side only.
+                above.append(at < FOOT + EDGE if line is self._low else at < TOP - EDGE)
+                line.say_at(BEGINS, above=above[-1])
+                line.place(at, f"{word} {shown_hz(hertz)}")
+        if len(set(above)) == 1 and abs(self._high.value() - self._low.value()) < EDGE:
+            self._high.say_at(ASIDE, above=above[-1])
 
     def show_moment(self, time_s: float) -> None:
         self._moment.place(time_s, f"{time_s:.2f} s")
