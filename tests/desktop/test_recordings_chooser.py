@@ -6,9 +6,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from scipy.signal import butter, sosfilt
 
+from jiyuu.signals.drive_steps import DriveSteps
 from jiyuu.signals.recordings import write_recording
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
-from tests.desktop.using import settled
+from tests.desktop.using import settled, typed
 from tests.staircase import Staircase
 from tests.truths import Made, recorded
 
@@ -91,3 +92,31 @@ def test_what_is_understood_is_said_before_anything_is_measured(chooser, qtbot, 
     qtbot.waitUntil(lambda: "record at the rate of the stimulus" in chooser.understood.text(), timeout=20_000)
     given(chooser.recording, tmp_path / "nowhere.wav")
     qtbot.waitUntil(lambda: "does not exist" in chooser.understood.text(), timeout=20_000)
+
+
+def test_levels_are_volts_by_the_full_scale_of_the_interface(window, qtbot, tmp_path):
+    """A ladder of levels through a wire, by an interface that is full at 4 V: its loudest is 2 V, and no longer 5."""
+    window.go("drive")
+    settled(window, qtbot)
+    steps = DriveSteps(200.0, (0.5, 1.0, 2.0), 0.4)
+    played = steps.record_v(float(RATE))
+    wire = np.pad(played, (480, RATE // 2)) + np.random.default_rng(2).normal(0, 1e-5, played.size + 480 + RATE // 2)
+    for name, record in (("played", played), ("wire", wire)):
+        write_recording(tmp_path / f"{name}.wav", record, RATE, full_scale_v=4.0)
+    window.files.choose_recordings()
+    chooser = window.files.recordings
+    given(chooser.stimulus, tmp_path / "played.wav")
+    given(chooser.recording, tmp_path / "wire.wav")
+    qtbot.waitUntil(lambda: "full scale of 10 V" in chooser.understood.text(), timeout=20_000)
+    assert "peak 5 V" in chooser.understood.text()
+    typed(chooser.full_scale, "4 V")
+    qtbot.waitUntil(lambda: "full scale of 4 V" in chooser.understood.text(), timeout=20_000)
+    assert "peak 2 V (−6.0 dB" in chooser.understood.text()
+    typed(chooser.full_scale, "0")
+    assert "0.01 to 1000 V" in chooser.understood.text()
+    assert chooser.full_scale.text() == "4 V"
+    with qtbot.waitSignal(window.measuring.jobs.finished, timeout=60_000):
+        QTest.mouseClick(chooser.measure, Qt.MouseButton.LeftButton)
+    settled(window, qtbot)
+    table = window.shown.presenter.tables["drive"]
+    assert table["input_peak_v"] == pytest.approx([0.5, 1.0, 2.0], rel=1e-3)

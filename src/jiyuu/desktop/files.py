@@ -143,10 +143,11 @@ class Files(QObject):
     def _measure_recordings(self, given: Recordings) -> None:
         def measure() -> None:
             if given.purpose is RecordingsFor.STEPS:
-                self._takes("read_recording")(given.recording, channel=given.channel, harmonic=given.harmonic)
+                self._takes("read_recording")(given.recording, channel=given.channel, harmonic=given.harmonic,
+                                             full_scale_v=given.full_scale_v)
             else:
                 self._takes("measure_files")(given.stimulus, given.recording, interface=given.interface,
-                                             channel=given.channel)
+                                             channel=given.channel, full_scale_v=given.full_scale_v)
 
         self._guarded(measure)
 

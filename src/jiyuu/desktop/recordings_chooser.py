@@ -22,10 +22,13 @@ from PyQt6.QtWidgets import (
 
 from jiyuu.desktop.jobs import Crew, Jobs
 from jiyuu.desktop.parts.aside import Aside, main_button, quiet
+from jiyuu.desktop.parts.knobs import number_field
 from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.rig.files import told_of
+from jiyuu.signals.recordings import FULL_SCALE_V
 
 KINDS = "Recordings (*.wav *.flac)"
+LEAST_SCALE_V, MOST_SCALE_V = 0.01, 1000.0
 PAUSE_MS = 200  # of the hand that types a name, before the file is looked into
 
 
@@ -38,7 +41,8 @@ class RecordingsFor(Enum):
 
 @dataclass(frozen=True, slots=True)
 class Recordings:
-    """What was chosen. channel None: found by what is in it; harmonic None: found from the partials."""
+    """What was chosen. channel None: found by what is in it; harmonic None: found from the partials; full_scale_v:
+    volts of a full sample."""
 
     purpose: RecordingsFor
     recording: Path
@@ -46,6 +50,7 @@ class Recordings:
     interface: Path | None = None
     channel: str | None = None
     harmonic: int | None = None
+    full_scale_v: float = FULL_SCALE_V
 
 
 class FileRow(QWidget):
@@ -102,8 +107,16 @@ class RecordingsChooser(Aside):
         self.channel.addItems(["found by what is in it", "left", "right"])
         self.harmonic.setRange(0, 16)
         self.harmonic.setSpecialValueText("found from the partials")
+        self.full_scale_v = FULL_SCALE_V
+        self.full_scale = number_field("Full scale", "V", 1.0, example=FULL_SCALE_V)
+        self.full_scale.set_value(FULL_SCALE_V)
+        self.full_scale.setToolTip("Volts at which the interface's samples are full, in and out: what makes levels in "
+                                   "the files volts.")
+        self.full_scale.entered.connect(self._scaled)
+        self.full_scale.reset.connect(lambda: self._scaled(FULL_SCALE_V))
+        self.full_scale.refused.connect(self._understood)
         rows = (("Stimulus", self.stimulus), ("Recording", self.recording), ("Interface alone", self.interface),
-                ("Channel", self.channel), ("Loudest harmonic", self.harmonic))
+                ("Full scale", self.full_scale), ("Channel", self.channel), ("Loudest harmonic", self.harmonic))
         for name, widget in rows:
             widget.setAccessibleName(name)
             self._form.addRow(name, widget)
@@ -148,15 +161,26 @@ class RecordingsChooser(Aside):
         recording = self.recording.path
         stimulus = None if self.purpose is RecordingsFor.STEPS else self.stimulus.path
         channel = None if self.channel.currentIndex() == 0 else self.channel.currentText()
+        full_scale_v = self.full_scale_v
         if recording is None:
             self._looking.drop()
             self.understood.setText("")
             return
 
         def steps() -> Iterator[str]:
-            yield told_of(recording, stimulus, channel=channel)
+            yield told_of(recording, stimulus, channel=channel, full_scale_v=full_scale_v)
 
         self._looking.start(steps)
+
+    def _scaled(self, volts: float) -> None:
+        if not LEAST_SCALE_V <= volts <= MOST_SCALE_V:
+            self._understood(f"A full scale of {volts:g} V is out of range; type {LEAST_SCALE_V:g} to "
+                             f"{MOST_SCALE_V:g} V, for example {FULL_SCALE_V:g} V.")
+            self.full_scale.set_value(self.full_scale_v)
+            return
+        self.full_scale_v = volts
+        self.full_scale.set_value(volts)
+        self._pause.start()
 
     def _understood(self, text: str) -> None:
         self.understood.setText(text)
@@ -170,6 +194,6 @@ class RecordingsChooser(Aside):
         steps = self.purpose is RecordingsFor.STEPS
         self.chosen.emit(Recordings(
             self.purpose, recording, None if steps else self.stimulus.path, None if steps else self.interface.path,
-            channel, self.harmonic.value() or None if steps else None,
+            channel, self.harmonic.value() or None if steps else None, self.full_scale_v,
         ))
         self.close()

@@ -20,6 +20,7 @@ from jiyuu.book.table import Table
 from jiyuu.field_words import asked
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
+from jiyuu.signals.recordings import FULL_SCALE_V as FILES_FULL_SCALE_V
 from jiyuu.wording.notices import notices_json
 
 if TYPE_CHECKING:
@@ -118,24 +119,25 @@ def made(standing: Standing, setting: DriveSetting, run: DriveRun) -> Run:
 
 
 def from_files(
-    standing: Standing, setting: DriveSetting, first: Path, second: Path, *, channel: str | None = None
+    standing: Standing, setting: DriveSetting, first: Path, second: Path, *, channel: str | None = None,
+    full_scale_v: float = FILES_FULL_SCALE_V,
 ) -> Iterator[Progress | Run]:
     """A ladder of levels and its recording, in whichever order they were given; what was played is read from the file
-    that was. channel: left or right, told by the stimulus when not given. Raises JiyuuError where they are no pair."""
+    that was. channel: left or right, told by the stimulus when not given; full_scale_v: volts of a full sample. Raises
+    JiyuuError where they are no pair."""
     from dataclasses import replace
 
     from jiyuu.measurement.drive import measure_drive
     from jiyuu.rig.drive_run import DriveRun
     from jiyuu.rig.files import read_pair, tell_apart
     from jiyuu.signals.drive_steps import steps_in
-    from jiyuu.signals.recordings import FULL_SCALE_V
 
     yield Progress("Reading the files", 0.1)
     stimulus, recording = tell_apart(first, second)
-    pair = read_pair(stimulus, recording, channel=channel)
+    pair = read_pair(stimulus, recording, channel=channel, full_scale_v=full_scale_v)
     steps = steps_in(pair.stimulus_v, pair.sample_rate_hz)
     yield Progress(f"Measuring {len(steps.levels_v)} levels", 0.3)
-    found = measure_drive(pair.recording_v, pair.sample_rate_hz, steps, full_scale_v=FULL_SCALE_V,
+    found = measure_drive(pair.recording_v, pair.sample_rate_hz, steps, full_scale_v=full_scale_v,
                           lamp_percent=setting.lamp_percent)
     if pair.chosen is not None:
         found = replace(found, notices=(pair.chosen, *found.notices))

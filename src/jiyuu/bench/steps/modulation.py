@@ -18,6 +18,7 @@ from jiyuu.field_words import asked
 from jiyuu.progress import Progress
 from jiyuu.quantities import parse_scale, volts_between
 from jiyuu.rig.protocol import Rig
+from jiyuu.signals.recordings import FULL_SCALE_V
 from jiyuu.wording.modulation import QUANTITIES
 from jiyuu.wording.notices import notices_json
 
@@ -157,7 +158,8 @@ def made(
 
 
 def from_files(
-    standing: Standing, setting: ModulationSetting, first: Path, second: Path, *, channel: str | None = None
+    standing: Standing, setting: ModulationSetting, first: Path, second: Path, *, channel: str | None = None,
+    full_scale_v: float = FULL_SCALE_V,
 ) -> Iterator[Progress | Run]:
     """Pulses and what rang behind them, in whichever order the files were given; what was played is read from the file
     that was. channel: left or right, told by the stimulus when not given. Raises JiyuuError where they are no pair."""
@@ -165,21 +167,21 @@ def from_files(
     from jiyuu.rig.files import read_pair, tell_apart
     from jiyuu.rig.modulation_run import ModulationRun
     from jiyuu.signals.pings import pings_in
-    from jiyuu.signals.recordings import FULL_SCALE_V
 
     yield Progress("Reading the files", 0.1)
     stimulus, recording = tell_apart(first, second)
-    pair = read_pair(stimulus, recording, channel=channel)
+    pair = read_pair(stimulus, recording, channel=channel, full_scale_v=full_scale_v)
     pings = pings_in(pair.stimulus_v, pair.sample_rate_hz)
     yield Progress("Measuring how it rings", 0.3)
-    found = measure_pings(pair.recording_v, pair.sample_rate_hz, pings, full_scale_v=FULL_SCALE_V)
+    found = measure_pings(pair.recording_v, pair.sample_rate_hz, pings, full_scale_v=full_scale_v)
     run = ModulationRun({"stimulus": pair.stimulus_v, "pings": pair.recording_v}, pair.sample_rate_hz, found, None,
                         (*(() if pair.chosen is None else (pair.chosen,)), *found.notices))
     yield made(standing, setting, run, pings.length_s, pings.level_v).taken_from(f"{stimulus.name}, {recording.name}")
 
 
 def from_recording(
-    standing: Standing, setting: ModulationSetting, path: Path, *, channel: str | None = None
+    standing: Standing, setting: ModulationSetting, path: Path, *, channel: str | None = None,
+    full_scale_v: float = FULL_SCALE_V,
 ) -> Iterator[Progress | Run]:
     """A whistle whose control was stepped by hand. Raises JiyuuError where no two pitches follow each other."""
     from jiyuu.measurement.settling import measure_settling
@@ -188,7 +190,7 @@ def from_recording(
     from jiyuu.signals.recordings import read_to_measure
 
     yield Progress("Measuring how it settles", 0.2)
-    read = read_to_measure(path)
+    read = read_to_measure(path, full_scale_v=full_scale_v)
     record_v, chosen = channel_of(read, None, channel)
     rate = float(read.sample_rate_hz)
     run = ModulationRun({"steps": record_v}, rate, None, measure_settling(record_v, rate),

@@ -19,6 +19,7 @@ from jiyuu.field_words import asked
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
+from jiyuu.signals.recordings import FULL_SCALE_V
 from jiyuu.wording.notices import notices_json
 
 if TYPE_CHECKING:
@@ -109,7 +110,7 @@ def pole_tolerance(cutoff_hz: float) -> Tolerance:
 
 def from_files(
     standing: Standing, setting: Setting, first: Path, second: Path, *, interface: Path | None = None,
-    channel: str | None = None,
+    channel: str | None = None, full_scale_v: float = FULL_SCALE_V,
 ) -> Iterator[Progress | Run]:
     """A stimulus and its recording, in whichever order they were given. interface: the stimulus recorded without the
     unit, divided out; channel: left or right, told by the stimulus when not given. Raises JiyuuError where they are no
@@ -119,8 +120,8 @@ def from_files(
 
     yield Progress("Reading the files", 0.1)
     stimulus, recording = tell_apart(first, second)
-    pair = read_pair(stimulus, recording, channel=channel)
-    alone = None if interface is None else read_pair(stimulus, interface)
+    pair = read_pair(stimulus, recording, channel=channel, full_scale_v=full_scale_v)
+    alone = None if interface is None else read_pair(stimulus, interface, full_scale_v=full_scale_v)
     yield Progress("Measuring", 0.3)
     request = ResponseRequest(standing.panel, standing.network, standing.gain, (standing.mode,))
     found = evaluate(request, standing.mode, pair.stimulus_v, pair.recording_v, pair.sample_rate_hz,

@@ -23,6 +23,7 @@ from jiyuu.progress import Progress
 from jiyuu.quantities import parse_scale, volts_between
 from jiyuu.rig.protocol import Rig
 from jiyuu.rig.tracking_request import START_HZ, SWEPT_FROM_HZ, TrackingRequest, whistle_percent
+from jiyuu.signals.recordings import FULL_SCALE_V
 
 if TYPE_CHECKING:
     from jiyuu.measurement.tracking import Readings
@@ -182,7 +183,8 @@ def readings_of(table: Table) -> Readings:
 
 
 def from_recording(
-    standing: Standing, setting: TrackingSetting, path: Path, *, channel: str | None = None, harmonic: int | None = None
+    standing: Standing, setting: TrackingSetting, path: Path, *, channel: str | None = None,
+    harmonic: int | None = None, full_scale_v: float = FULL_SCALE_V,
 ) -> Iterator[Progress | Run]:
     """A staircase recorded by hand: its steps in the order of the volts set. channel: left or right; harmonic: which
     one sounds loudest; both found when not given. Raises JiyuuError where that cannot be."""
@@ -191,7 +193,7 @@ def from_recording(
     from jiyuu.signals.recordings import read_to_measure
 
     yield Progress("Finding the steps", 0.2)
-    record = read_to_measure(path)
+    record = read_to_measure(path, full_scale_v=full_scale_v)
     request = STEP.request(standing, setting)
     record_v, chosen = channel_of(record, None, channel)
     run = evaluate_recording(replace(request, by_sweeps=False), record_v, float(record.sample_rate_hz),

@@ -20,6 +20,7 @@ from jiyuu.prediction.drive_feedback import looped
 from jiyuu.prediction.drive_findings import study_findings
 from jiyuu.prediction.drive_study import DriveStudy
 from jiyuu.quantities import signed
+from jiyuu.signals.recordings import FULL_SCALE_V
 
 WHISTLES = "Oscillates by itself here: what it does to a tone is not defined. Turn resonance under its onset."
 
@@ -62,7 +63,8 @@ class DrivePresenter(StepPresenter):
                           "back.", False)
 
     def measure_files(
-        self, first: Path, second: Path, *, interface: Path | None = None, channel: str | None = None
+        self, first: Path, second: Path, *, interface: Path | None = None, channel: str | None = None,
+        full_scale_v: float = FULL_SCALE_V,
     ) -> None:
         """A ladder of levels and its recording, in whichever order they were dropped. Raises JiyuuError for an
         interface alone: nothing is divided out of a distortion."""
@@ -70,7 +72,8 @@ class DrivePresenter(StepPresenter):
             raise JiyuuError("An interface cannot be divided out of what it distorts itself; leave its recording out.")
         setting = self.setting
         self._measuring.read(f"{first.name} and {second.name}",
-                             lambda standing: from_files(standing, setting, first, second, channel=channel))
+                             lambda standing: from_files(standing, setting, first, second, channel=channel,
+                                                         full_scale_v=full_scale_v))
 
     # What is shown
 

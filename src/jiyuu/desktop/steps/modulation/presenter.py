@@ -40,6 +40,7 @@ from jiyuu.patch.response import respond_patch
 from jiyuu.patch.targets import targets_of
 from jiyuu.prediction.moving import Moves, Spectrogram, between, moves_of
 from jiyuu.prediction.response import GRID_HZ
+from jiyuu.signals.recordings import FULL_SCALE_V
 
 MAKE: dict[str, Callable[[], dict[str, Any]]] = {
     "envelope": lambda: {"kind": "envelope", "sustain": 0.0, "gate": 2.0},
@@ -170,7 +171,8 @@ class ModulationPresenter(StepPresenter):
     # What the person does
 
     def measure_files(
-        self, first: Path, second: Path, *, interface: Path | None = None, channel: str | None = None
+        self, first: Path, second: Path, *, interface: Path | None = None, channel: str | None = None,
+        full_scale_v: float = FULL_SCALE_V,
     ) -> None:
         """Pulses and what rang behind them, in whichever order they were dropped. Raises JiyuuError for an interface
         alone: it is not taken out of a ring."""
@@ -178,15 +180,20 @@ class ModulationPresenter(StepPresenter):
             raise JiyuuError("An interface is not taken out of a ring yet; leave its recording out.")
         setting = self.setting
         self._measuring.read(f"{first.name} and {second.name}",
-                             lambda standing: from_files(standing, setting, first, second, channel=channel))
+                             lambda standing: from_files(standing, setting, first, second, channel=channel,
+                                                         full_scale_v=full_scale_v))
 
-    def read_recording(self, path: Path, *, channel: str | None = None, harmonic: int | None = None) -> None:
+    def read_recording(
+        self, path: Path, *, channel: str | None = None, harmonic: int | None = None,
+        full_scale_v: float = FULL_SCALE_V,
+    ) -> None:
         """A whistle whose control was stepped. Raises JiyuuError for a harmonic: its pitch is its own."""
         if harmonic is not None:
             raise JiyuuError("Settling is read from the whistle itself; leave the harmonic out.")
         if self.shelved is not None:
             setting = self.setting
-            self._measuring.read(path.name, lambda standing: from_recording(standing, setting, path, channel=channel))
+            self._measuring.read(path.name, lambda standing: from_recording(standing, setting, path, channel=channel,
+                                                                            full_scale_v=full_scale_v))
 
     def play_row(self) -> None:
         """What rang on the notes of the scale, one after the other and round again; silence where it sounds already."""

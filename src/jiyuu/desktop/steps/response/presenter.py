@@ -34,6 +34,7 @@ from jiyuu.quantities import shown_hz, signed
 if TYPE_CHECKING:
     from jiyuu.prediction.tolerance import ToleranceStudy
     from jiyuu.signals.table_layout import Layout
+from jiyuu.signals.recordings import FULL_SCALE_V
 from jiyuu.simulation.level_response import LevelResponse
 
 POINTS = (61, 241)  # of the curve at level: a first look, then the whole
@@ -263,7 +264,8 @@ class ResponsePresenter(StepPresenter):
         return None if table is None else (table["frequency_hz"], table["magnitude_db"], table["snr_db"])
 
     def measure_files(
-        self, first: Path, second: Path, *, interface: Path | None = None, channel: str | None = None
+        self, first: Path, second: Path, *, interface: Path | None = None, channel: str | None = None,
+        full_scale_v: float = FULL_SCALE_V,
     ) -> None:
         """Evaluate a stimulus and its recording, in whichever order they were dropped; see from_files."""
         if self.shelved is None:
@@ -271,7 +273,7 @@ class ResponsePresenter(StepPresenter):
         setting = self.setting
         self._measuring.read(f"{first.name} and {second.name}",
                              lambda standing: from_files(standing, setting, first, second, interface=interface,
-                                                         channel=channel))
+                                                         channel=channel, full_scale_v=full_scale_v))
 
     def read_table(self, path: Path, layout: Layout) -> None:
         """Another instrument's curve as the measured one of the chosen mode. Raises JiyuuError where it is none."""

@@ -21,6 +21,7 @@ from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.presenter import StepPresenter
 from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.rig.tracking_request import START_HZ
+from jiyuu.signals.recordings import FULL_SCALE_V
 from jiyuu.whole_file import write_text
 from jiyuu.wording.tracking import remark_lines
 
@@ -89,13 +90,17 @@ class TrackingPresenter(StepPresenter):
             self._session.change({"trims": {name: round(turns, 3) for name, turns in after.as_json().items()}})
             self.measure()
 
-    def read_recording(self, path: Path, *, channel: str | None = None, harmonic: int | None = None) -> None:
+    def read_recording(
+        self, path: Path, *, channel: str | None = None, harmonic: int | None = None,
+        full_scale_v: float = FULL_SCALE_V,
+    ) -> None:
         """A staircase recorded by hand: its steps in the order of the volts set here."""
         if self.shelved is None:
             return
         setting = self.setting
         self._measuring.read(path.name, lambda standing: from_recording(standing, setting, path, channel=channel,
-                                                                        harmonic=harmonic))
+                                                                        harmonic=harmonic,
+                                                                        full_scale_v=full_scale_v))
 
     # What is computed
 
