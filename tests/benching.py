@@ -6,6 +6,7 @@ from jiyuu.bench.run import Run
 from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
+from jiyuu.bench.steps.comparison import ComparisonStep
 from jiyuu.bench.walk import measured, setting_of, step_named
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.rig.simulated import SimulatedRig
@@ -31,3 +32,17 @@ def run_of(key: str, document: Filter, *, seed: int, **how) -> Run:
 def found(run: Run) -> dict:
     """Findings by quantity."""
     return {finding.quantity: finding for finding in run.findings}
+
+
+def listen_briefly(monkeypatch) -> None:
+    """A character is measured from half as many looks at the sound, and from three levels of seven: the softest, the
+    loudest and one between."""
+    for module in ("jiyuu.rig.character_run", "jiyuu.character.measured"):
+        monkeypatch.setattr(f"{module}.LOOKS", 3)
+    usual = ComparisonStep.request
+
+    def request(self, standing, setting):
+        asked = usual(self, standing, setting)
+        return replace(asked, loud_v=asked.loud_v[::3])
+
+    monkeypatch.setattr(ComparisonStep, "request", request)

@@ -25,7 +25,7 @@ from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.trims import Trims
 from jiyuu.errors import JiyuuError, MeasurementError
 from jiyuu.rig.simulated import SimulatedRig
-from tests.benching import run_of
+from tests.benching import listen_briefly, run_of
 
 VOICE = Filter(name="Fog voice", circuit="sallen-key-lowpass", cutoff_hz=700.0, resonance_percent=30.0)
 SOON = {"response": {"sweep_s": 1.0}, "resonance": {"positions": 6}}
@@ -64,7 +64,8 @@ def test_ten_steps_in_working_order_each_with_a_purpose():
         step_named("dive")
 
 
-def test_the_walk_does_what_is_missing_and_only_that_and_asks_what_was_set(book):
+def test_the_walk_does_what_is_missing_and_only_that_and_asks_what_was_set(book, monkeypatch):
+    listen_briefly(monkeypatch)
     kept = {**SOON, "tracking": {"to_v": 2.0, "tolerance_cents": 2.0}, "self_oscillation": {"balance_db": -12.0}}
     row, standing = book.add_filter("A", VOICE, seed=1), Standing.of(VOICE)
     walked(book, row, standing, kept, until="Resonance")

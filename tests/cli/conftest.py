@@ -7,6 +7,7 @@ import shutil
 import pytest
 
 from jiyuu.cli.entry import main
+from tests.benching import listen_briefly
 
 CHARACTERISE = ("characterise", "sallen-key-lowpass", "--seed", "3", "--sweep-s", "1.5", "--positions", "8", "--json",
                 "--out")
@@ -41,7 +42,9 @@ def refused(run):
 @pytest.fixture(scope="session")
 def characterised_once(tmp_path_factory):
     folder, out = tmp_path_factory.mktemp("characterised") / "f", io.StringIO()
-    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(io.StringIO()):
+    with (contextlib.redirect_stdout(out), contextlib.redirect_stderr(io.StringIO()),
+          pytest.MonkeyPatch.context() as patched):
+        listen_briefly(patched)
         assert main([*CHARACTERISE, str(folder)]) == 0
     return folder, out.getvalue()
 

@@ -2,7 +2,6 @@
 
 import shutil
 from collections.abc import Iterator
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -11,13 +10,13 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
 from jiyuu.bench.demo import write_demo_book
-from jiyuu.bench.steps.comparison import ComparisonStep
 from jiyuu.bench.steps.resonance import ResonanceStep
 from jiyuu.bench.steps.response import ResponseStep
 from jiyuu.book.store import Book
 from jiyuu.desktop.remembered import window_state
 from jiyuu.desktop.theme.style import THEME, load_faces
 from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
+from tests.benching import listen_briefly
 
 
 @pytest.fixture(scope="session")
@@ -54,15 +53,7 @@ def brisk(monkeypatch):
 
     sooner(ResponseStep, "sweep_s", 1.5)
     sooner(ResonanceStep, "positions", 9)
-    for module in ("jiyuu.rig.character_run", "jiyuu.character.measured"):
-        monkeypatch.setattr(f"{module}.LOOKS", 3)
-    of_character = ComparisonStep.request
-
-    def fewer_levels(self, standing, setting):
-        request = of_character(self, standing, setting)
-        return replace(request, loud_v=request.loud_v[::3])
-
-    monkeypatch.setattr(ComparisonStep, "request", fewer_levels)
+    listen_briefly(monkeypatch)
 
 
 @pytest.fixture(scope="session")
