@@ -35,6 +35,7 @@ def characterise(
 
 def asked_of_steps(given: Mapping[str, Mapping[str, Any]]) -> dict[str, dict[str, Any]]:
     """What was typed, by step, less what was not. Raises CircuitError naming what is out of range."""
-    typed = {key: {name: value for name, value in values.items() if value is not None} for key, values in given.items()}
-    return {key: step_named(key).setting().changed(**values).model_dump(mode="json", exclude_defaults=True)
-            for key, values in typed.items() if values}
+    typed = {place: {name: value for name, value in values.items() if value is not None}
+             for place, values in given.items()}
+    return {place: step_named(place).setting().changed(**values).model_dump(mode="json", exclude_defaults=True)
+            for place, values in typed.items() if values}
