@@ -141,4 +141,30 @@ def test_lines_that_cannot_be_told_do_not_stop_the_rest():
     assert run.lines is None
     assert run.pings is not None
     kept = made(standing, setting, run, request.pulse_s, request.level_v)
-    assert "falls onto a multiple" in kept.facts["why_no_sidebands"]
+    assert "falls onto a multiple" in kept.facts["not_told"][0]
+
+
+def test_a_scale_that_rings_nowhere_does_not_stop_the_rest():
+    standing, setting = moved_unit(), ModulationSetting(scale="C3 G3")
+    request = replace(step_named("modulation").request(standing, setting), whistles=False, moved=None)
+
+    class Deaf(SimulatedRig):
+        """Nothing comes back of what is struck on notes."""
+
+        def play_each(self, *arguments, held_v=None, **named):
+            heard = super().play_each(*arguments, held_v=held_v, **named)
+            return heard if held_v is None else np.zeros_like(heard)
+
+    *_, run = run_modulation(request, Deaf(standing.filter, seed=2))
+    assert run.scale is None
+    assert run.pings is not None
+    kept = made(standing, setting, run, request.pulse_s, request.level_v)
+    assert kept.facts["not_told"][0].startswith("On the scale: ")
+
+
+def test_a_clipped_recording_is_named(tmp_path):
+    loud = record(noise_v=1e-5)
+    soundfile.write(tmp_path / "clipped.wav", np.clip(loud, -0.09, 0.09) / 0.09, RATE, "PCM_24")
+    told = json.loads(CliRunner().invoke(app, ["measure", "sidebands", str(tmp_path / "clipped.wav"), "--tone", "440",
+                                               "--rate", "130", "--json"]).stdout)
+    assert [warning["code"] for warning in told["warnings"]] == ["clipped"]

@@ -20,6 +20,7 @@ def measure_sidebands(
 ) -> None:
     """Levels of the lines beside a steady tone through a filter whose cutoff a sine moves within hearing."""
     from jiyuu.measurement.sideband_lines import sideband_lines
+    from jiyuu.measurement.waveform_faults import clipping
     from jiyuu.rig.channels import channel_of
     from jiyuu.signals.recordings import read_to_measure
     from jiyuu.wording.notices import notices_json
@@ -27,7 +28,8 @@ def measure_sidebands(
     read = read_to_measure(recording)
     record_v, chosen = channel_of(read, None, channel)
     found = sideband_lines(record_v, float(read.sample_rate_hz), tone_hz=tone_hz, rate_hz=rate_hz, orders=orders)
-    notices = () if chosen is None else (chosen,)
+    clipped, _ = clipping(record_v)  # it makes lines of its own
+    notices = tuple(notice for notice in (chosen, clipped) if notice is not None)
     lines = list(zip(found.order.astype(int).tolist(), found.frequency_hz.tolist(), found.level_db.tolist(),
                      found.uncertainty_db.tolist(), strict=True))
     if json:

@@ -63,7 +63,7 @@ class ModulationRun:
     scale: StruckScale | None = None
     on_notes: tuple[Ping, ...] = ()  # one a note of the scale
     lines: SidebandLines | None = None
-    why_no_lines: str = ""
+    not_told: tuple[str, ...] = ()  # why something beside the ring and the steps is missing
 
 
 def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | ModulationRun]:
@@ -81,6 +81,8 @@ def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | 
         yield Progress("Measuring how it rings", 0.3)
         pings = measure_pings(records["pings"], rate, pings_in(played, rate))
     on_notes: tuple[Ping, ...] = ()
+    scale: StruckScale | None = None
+    not_told: list[str] = []
     if request.pings and request.notes_hz:
         yield Progress(f"Striking it on {len(request.notes_hz)} notes", 0.35)
         once = ping_stimulus(length_s=request.pulse_s, level_v=request.level_v, every_s=EVERY_S, count=1,
@@ -89,11 +91,20 @@ def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | 
                               held_v=request.notes_v)[:, 0]
         records["notes"] = np.concatenate(list(heard))
         struck = pings_in(once, rate)
-        on_notes = tuple(side_by_side(lambda record: measure_pings(record, rate, struck).pings[0], heard))
-    lines, why = None, ""
+        try:
+            on_notes = tuple(side_by_side(lambda record: measure_pings(record, rate, struck).pings[0], heard))
+            scale = struck_scale(on_notes, request.notes_hz)
+        except MeasurementError as error:  # the rest of the step can be measured all the same
+            not_told.append(f"On the scale: {error}")
+    lines: SidebandLines | None = None
     if request.pings and request.moved is not None:
         yield Progress("Moving its cutoff within hearing", 0.42)
-        records["moved"], lines, why = _moved(request, request.moved, rig)
+        try:
+            records["moved"] = _moved(request, request.moved, rig)
+            lines = sideband_lines(records["moved"][round(SETTLES_S * rate) :], rate, tone_hz=request.moved.tone_hz,
+                                   rate_hz=request.moved.rate_hz)
+        except MeasurementError as error:
+            not_told.append(str(error))
     if request.whistles:
         yield Progress(f"Stepping its whistle {len(STEPS_V) - 1} times", 0.45)
         volts = np.repeat(STEPS_V, round(HOLD_S * rate))
@@ -105,20 +116,13 @@ def run_modulation(request: ModulationRequest, rig: Rig) -> Iterator[Progress | 
         yield Progress("Measuring how it settles", 0.7)
         steps = measure_settling(records["steps"], rate)
     yield ModulationRun(records, rate, pings, steps, () if pings is None else pings.notices,
-                        struck_scale(on_notes, request.notes_hz) if on_notes else None, on_notes, lines, why)
+                        scale, on_notes, lines, tuple(not_told))
 
 
-def _moved(
-    request: ModulationRequest, moved: MovedCutoff, rig: Rig
-) -> tuple[FloatArray, SidebandLines | None, str]:
-    """(record, lines, why there are none)."""
+def _moved(request: ModulationRequest, moved: MovedCutoff, rig: Rig) -> FloatArray:
+    """(n,) a soft tone from the beginning on, SETTLES_S of it to settle."""
     rate = rig.sample_rate_hz
     t = np.arange(round((SETTLES_S + TONE_S) * rate)) / rate
     swing = moved.octaves * np.sin(2 * np.pi * moved.rate_hz * t)
     tone = SOFT_V * np.sin(2 * np.pi * moved.tone_hz * t)
-    heard = rig.play(tone, request.panel, [request.mode], cutoff_cv_v=swing)[0]
-    looked_at = heard[round(SETTLES_S * rate) : t.size]
-    try:
-        return heard, sideband_lines(looked_at, rate, tone_hz=moved.tone_hz, rate_hz=moved.rate_hz), ""
-    except MeasurementError as error:  # the rest of the step can be measured all the same
-        return heard, None, str(error)
+    return rig.play(tone, request.panel, [request.mode], cutoff_cv_v=swing)[0][: t.size]

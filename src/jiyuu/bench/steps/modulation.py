@@ -24,7 +24,7 @@ from jiyuu.wording.notices import notices_json
 
 if TYPE_CHECKING:
     from jiyuu.measurement.uncertain import Uncertain
-    from jiyuu.rig.modulation_run import ModulationRun
+    from jiyuu.rig.modulation_run import ModulationRun, MovedCutoff
 
 RING_LOOK_S, RING_SHOWN_DB = 0.001, 66.0
 MOST_NOTES = 48
@@ -99,7 +99,7 @@ class ModulationStep(Step):
             tuple(volts_between(ring_hz, note_hz) for note_hz in notes_hz), self._moved(standing))
 
     @staticmethod
-    def _moved(standing: Standing) -> Any:
+    def _moved(standing: Standing) -> MovedCutoff | None:
         """What moves the cutoff within hearing, and under which tone; None where nothing does, or there is none."""
         from jiyuu.bench.audio_rate import moved_within_hearing, pitches_of
         from jiyuu.rig.modulation_run import MovedCutoff
@@ -154,7 +154,7 @@ def made(
     return Run(
         "modulation", standing, setting, tuple(findings), _tables(run),
         {name: (record, run.sample_rate_hz) for name, record in run.records.items()},
-        {"warnings": notices_json(run.notices), **({"why_no_sidebands": run.why_no_lines} if run.why_no_lines else {})})
+        {"warnings": notices_json(run.notices), **({"not_told": list(run.not_told)} if run.not_told else {})})
 
 
 def from_files(

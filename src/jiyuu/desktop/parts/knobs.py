@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
+from PyQt6.QtWidgets import QLineEdit
 
 from jiyuu.desktop.parts.typed_value import TypedValue
 from jiyuu.errors import JiyuuError
@@ -64,6 +65,17 @@ def model_field(
         field.setToolTip(info.description)
     nullable = info.default is None
     return _connected(field, entered, lambda: entered(None if nullable else back), refused)  # type: ignore[arg-type]
+
+
+def scale_field(model: type[BaseModel], example: str, entered: Callable[[str], object]) -> QLineEdit:
+    """Notes of a scale, typed and entered: the `scale` of a model says what for."""
+    info, field = model.model_fields["scale"], QLineEdit()
+    field.setAccessibleName(title_of("scale", info))
+    field.setPlaceholderText(f"{example}, or {example.split()[0]} 5/4 702c")
+    field.setMaxLength(2000)
+    field.setToolTip(info.description or "")
+    field.returnPressed.connect(lambda: entered(field.text()))
+    return field
 
 
 def number_field(title: str, unit: str, step: float, *, example: float = 1.0) -> TypedValue:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.bench.steps.modulation import ModulationSetting
 from jiyuu.book.table import Table
 from jiyuu.desktop.parts.frame import form
+from jiyuu.desktop.parts.knobs import scale_field
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.steps.modulation.presenter import ModulationPresenter
 from jiyuu.desktop.theme.style import STEP
@@ -26,14 +27,8 @@ class ScalePage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(STEP)
         rows = form()
-        info = ModulationSetting.model_fields["scale"]
-        self.scale = QLineEdit()
-        self.scale.setAccessibleName(str(info.title))
-        self.scale.setPlaceholderText("C3 E3 G3, or C3 5/4 702c")
-        self.scale.setMaxLength(2000)
-        self.scale.setToolTip(str(info.description))
-        self.scale.returnPressed.connect(lambda: presenter.ask(scale=self.scale.text()))
-        rows.addRow(str(info.title), self.scale)
+        self.scale = scale_field(ModulationSetting, "C3 E3 G3", lambda notes: presenter.ask(scale=notes))
+        rows.addRow(self.scale.accessibleName(), self.scale)
         column.addLayout(rows)
         self.play = QPushButton("Play the row")
         self.play.setToolTip("One ring after the other, as they were recorded; again for silence.")

@@ -10,7 +10,7 @@ from jiyuu.bench.steps.tracking import TrackingSetting
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.trims import RANGES, Trim, Trims
 from jiyuu.desktop.parts.frame import ModeBox, form, narrow, scrolled
-from jiyuu.desktop.parts.knobs import by_name, model_field, number_field
+from jiyuu.desktop.parts.knobs import by_name, model_field, number_field, scale_field
 from jiyuu.desktop.parts.typed_value import TypedValue
 from jiyuu.desktop.steps.tracking.presenter import TrackingPresenter
 
@@ -46,12 +46,7 @@ class AskPage(QWidget):
                             "at every step, for filters that do not whistle.")
         self.how.textActivated.connect(lambda text: presenter.ask(by_sweeps=HOW[text]))
         rows.addRow("Track", self.how)
-        self.scale = QLineEdit()
-        self.scale.setAccessibleName("Scale")
-        self.scale.setPlaceholderText("C2 E2 G2, or C2 5/4 702c")
-        self.scale.setMaxLength(2000)
-        self.scale.setToolTip(str(TrackingSetting.model_fields["scale"].description))
-        self.scale.returnPressed.connect(lambda: presenter.ask(scale=self.scale.text()))
+        self.scale = scale_field(TrackingSetting, "C2 E2 G2", lambda notes: presenter.ask(scale=notes))
         self.fields: dict[str, TypedValue] = {}
         for name in NUMBERS:
             self.fields[name] = model_field(
