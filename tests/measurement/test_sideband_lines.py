@@ -2,6 +2,7 @@
 against the drawing's own balance of lines, and an integrator's."""
 
 import json
+import tracemalloc
 from dataclasses import replace
 
 import numpy as np
@@ -160,6 +161,20 @@ def test_a_scale_that_rings_nowhere_does_not_stop_the_rest():
     assert run.pings is not None
     kept = made(standing, setting, run, request.pulse_s, request.level_v)
     assert kept.facts["not_told"][0].startswith("On the scale: ")
+
+
+def test_a_long_recording_takes_no_more_memory_than_its_middle():
+    long = record(seconds=40.0, noise_v=1e-5)
+    long[: RATE * 5] = 0.3  # not yet playing
+    tracemalloc.start()
+    try:
+        found = sideband_lines(long, RATE, tone_hz=TONE, rate_hz=RATE_HZ)
+        most_bytes = tracemalloc.get_traced_memory()[1]
+    finally:
+        tracemalloc.stop()
+    assert most_bytes < 400e6
+    for order in (-2, -1, 1, 2):
+        assert found.level_db[found.order == order][0] == pytest.approx(true_db(order), abs=0.01)
 
 
 def test_a_clipped_recording_is_named(tmp_path):
