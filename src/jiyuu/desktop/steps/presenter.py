@@ -29,7 +29,7 @@ MEASURED_HEADING = "Measured; ± is 95 %, K keeps one. Quiet: predicted."
 PREDICTED_HEADING = "Predicted from the circuit; nothing measured yet (M)."
 
 
-COMPUTED_BEFORE = 24  # of all steps together; a moving filter's picture is the largest, some megabytes
+COMPUTED_BEFORE = 8  # of all steps together; the largest, of a filter that moves, are two megabytes for four seconds
 _COMPUTED: Remembered[list[Any]] = Remembered(COMPUTED_BEFORE)
 
 
