@@ -19,6 +19,11 @@ settings.load_profile("jiyuu")
 MADE_IN_S = 300.0
 
 
+def pytest_xdist_auto_num_workers() -> int:
+    """One more than cores: a worker that drives a window often waits for it."""
+    return len(os.sched_getaffinity(0)) + 1
+
+
 def pytest_configure() -> None:
     """A worker stays small beside another one, as the application does all day."""
     from jiyuu.desktop.memory import give_back
