@@ -1,14 +1,28 @@
 """Speed and endurance against references, as ratios within one run.
 
-    ./run bench [render | circuits | window | stopping | kill | power | trust | tracking | identify |
+    ./run bench [render | circuits | live | window | stopping | kill | power | trust | tracking | identify |
                  character | day | fuzz]
 """
 
 import sys
 
-from benchmarks import character, circuits, day, fuzz, identify, kill, power, render, stopping, tracking, trust, window
+from benchmarks import (
+    character,
+    circuits,
+    day,
+    fuzz,
+    identify,
+    kill,
+    live,
+    power,
+    render,
+    stopping,
+    tracking,
+    trust,
+    window,
+)
 
-ROOMS = (render, circuits, window, stopping, kill, power, trust, tracking, identify, character, day, fuzz)
+ROOMS = (render, circuits, live, window, stopping, kill, power, trust, tracking, identify, character, day, fuzz)
 PARTS = {room.__name__.rpartition(".")[2]: room.main for room in ROOMS}
 
 if __name__ == "__main__":

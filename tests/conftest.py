@@ -19,6 +19,7 @@ settings.load_profile("jiyuu")
 MADE_IN_S = 300.0
 
 
+@pytest.hookimpl(optionalhook=True)
 def pytest_xdist_auto_num_workers() -> int:
     """One more than cores: a worker that drives a window often waits for it."""
     return len(os.sched_getaffinity(0)) + 1

@@ -44,19 +44,20 @@ def sources_record(patch: Patch, duration_s: float, sample_rate_hz: float) -> Fl
 
 
 def play_patch(
-    patch: Patch, input_v: FloatArray, sample_rate_hz: float, *, block: int | None = None, own_sources: bool = False
+    patch: Patch, input_v: FloatArray, sample_rate_hz: float, *, block: int | None = None, own_sources: bool = False,
+    checked: bool = True,
 ) -> FloatArray:
     """(sides, n) volts from input_v (1 or 2, n): of two channels left goes left and right right. block: samples at a
-    time; own_sources: input_v is what sources_record made of the patch. Raises SignalError where it runs away, naming
-    the loop; CircuitError as network_of does."""
+    time; own_sources: input_v is what sources_record made of the patch; checked: as render_record has it, not needed
+    for an eye or an ear. Raises SignalError where it runs away, naming the loop; CircuitError as network_of does."""
     found = play_record(patch, [Record.of(channel) for channel in input_v], sample_rate_hz, block=block,
-                        own_sources=own_sources)
+                        own_sources=own_sources, checked=checked)
     return np.stack([side.whole() for side in found])
 
 
 def play_record(
     patch: Patch, channels: Sequence[Record], sample_rate_hz: float, *, block: int | None = None,
-    own_sources: bool = False,
+    own_sources: bool = False, checked: bool = True,
 ) -> list[Record]:
     """What play_patch does, for records of any length: a side each from one channel or two."""
     stereo = is_stereo(patch) or len(channels) > 1
@@ -68,7 +69,8 @@ def play_record(
     motion = Motion(patch, channels[0].size / sample_rate_hz + AFTER_S, heard)
     outputs = []
     for i, side in enumerate((LEFT, RIGHT) if stereo else (LEFT,)):
-        playing = _Playing(patch, side, motion, told(motion, side), sample_rate_hz, block or SEGMENT)
+        playing = _Playing(patch, side, motion, told(motion, side), sample_rate_hz, block or SEGMENT,
+                           checked)
         outputs.append(playing.path(patch.path, "path", 0.0, channels[min(i, len(channels) - 1)]))
     return outputs
 
@@ -114,6 +116,7 @@ class _Playing:
     moves: dict[str, Values]
     sample_rate_hz: float
     block: int
+    checked: bool
 
     def path(
         self, path: Sequence[AnyStage], place: str, octaves: float, sound: Record, *, outermost: bool = True
@@ -200,7 +203,7 @@ class _Playing:
         try:
             (found,) = render_record(
                 it.network, sound, sample_rate_hz=self.sample_rate_hz, cutoff_hz=it.cutoff_hz, gain=it.gain,
-                modes=["out"], moves=own, block=self.block,
+                modes=["out"], moves=own, block=self.block, checked=self.checked,
             ).outputs
         except OverflowError as error:
             raise _ran_away(self.patch) from error

@@ -51,7 +51,7 @@ class Target:
 
     def wanted(self, added: FloatArray) -> FloatArray:
         """In its own unit, before the stop."""
-        return np.asarray(self.stands_at * 2.0**added if self.octaves else self.stands_at + added)
+        return np.asarray(self.stands_at * np.exp2(added) if self.octaves else self.stands_at + added)
 
     def stopped(self, wanted: FloatArray) -> FloatArray:
         """After the stop."""

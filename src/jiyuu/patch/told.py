@@ -146,8 +146,9 @@ def _of_filter(motion: Motion, placed: Placed, stage: FilterStage) -> dict[str, 
 
         def moved(t: FloatArray) -> FloatArray:
             hertz = np.full(t.size, stands) if own is None else motion.value(own, t)
-            around = placed.octaves + sum((one(t) for one in octaves), np.zeros(t.size))
-            return np.log2(np.clip(hertz * 2.0**around, low, high) / base)
+            if octaves or placed.octaves:
+                hertz = hertz * np.exp2(placed.octaves + sum((one(t) for one in octaves), np.zeros(t.size)))
+            return np.log2(np.clip(hertz, low, high) / base)
 
         found[f"{called}.cutoff"] = moved
     if resonance is not None:

@@ -97,9 +97,11 @@ def render_record(
     oversampling: int | None = None,
     start_v: FloatArray | None = None,
     block: int = SEGMENT,
+    checked: bool = True,
 ) -> RenderedRecords:
-    """What render does, for records of any length: played and the control voltages are read as they are needed. Raises
-    as render does."""
+    """What render does, for records of any length: played and the control voltages are read as they are needed.
+    checked: whether it is played twice to know that it steps finely enough; otherwise as finely as it nearly always
+    must. Raises as render does."""
     cutoffs, gains = np.atleast_2d(cutoff_hz), np.atleast_2d(gain)
     if np.ndim(cutoff_hz) == np.ndim(gain) == 0:
         checked_gain(float(gains[0, 0]))
@@ -116,6 +118,8 @@ def render_record(
     if oversampling is not None:
         return RenderedRecords(_kept(job, oversampling, limited=False), oversampling, None)
     factor = _first_guess(job)
+    if not checked:
+        return RenderedRecords(_kept(job, 2 * factor, limited=True), 2 * factor, None)
     coarse = _kept(job, factor, limited=False)
     while True:
         fine = _kept(job, 2 * factor, limited=True)

@@ -17,7 +17,7 @@ def lfo(shape: Shape, turns: FloatArray, width: FloatArray | float, unipolar: bo
     if shape == "sine":
         found = np.sin(2 * np.pi * part)
     elif shape == "triangle":
-        found = 1 - np.abs(4 * ((part + 0.25) % 1.0) - 2)
+        found = 1 - np.abs(4 * (part + 0.25 - (part >= 0.75)) - 2)
     elif shape == "rise":
         found = 2 * part - 1
     elif shape == "fall":
