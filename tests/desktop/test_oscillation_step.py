@@ -91,9 +91,10 @@ def test_the_sine_becomes_a_saw_and_the_loop_is_explained(window, step, qtbot):
     step.left_choice.button(2).click()
     settled(window, qtbot)
     second = step.patch.curve("harmonic 2")
-    assert second.places.tolist() == pytest.approx(np.linspace(0, 2, 9))
+    assert second.places.tolist() == pytest.approx([*np.linspace(0, 2, 9), 2.5, 3.0])
     assert (np.diff(second.values) > 0).all()
     assert second.values[-1] == pytest.approx(-6.0, abs=1.5)
+    assert "nearest at ±2.5 octaves" in step.patch.note()
     assert step.loop.item(0, 0).text() == "as it stands"
     assert step.loop.rowCount() >= 3
     step.left_choice.button(1).click()

@@ -7,11 +7,20 @@ from jiyuu.circuits.catalogue import circuit
 from jiyuu.errors import CircuitError, MeasurementError
 from jiyuu.measurement.start_up import start_up_s
 from jiyuu.measurement.whistle import SILENT_DB, WhistleLevel, find_balance, whistle_level
-from jiyuu.prediction.whistle import beside_source, loop_variants, patched_into_cutoff, whistle_over_gain
+from jiyuu.prediction.whistle import (
+    beside_source,
+    loop_variants,
+    nearest_saw,
+    patched_into_cutoff,
+    whistle_over_gain,
+    within_hearing_octaves,
+)
 from jiyuu.signals.source import Source, SourceKind
+from jiyuu.signals.stimuli import impulse
 from jiyuu.simulation.oscillation import oscillation
+from jiyuu.simulation.render import render
 
-RATE = 48_000.0
+RATE = 48_000
 T = np.arange(round(0.4 * RATE)) / RATE
 
 
@@ -133,6 +142,23 @@ def test_a_sine_patched_into_its_own_cutoff_becomes_a_saw():
     assert second[0] < -60 < -12 < second[1] < second[2]
     # A saw has 1/n: the second is 6 dB down, the third 9.5.
     assert found[2].harmonics_db[1:3] == pytest.approx([-6.0, -9.5], abs=1.8)
+    assert nearest_saw(found) is found[2]
+    # All capacitors follow the cutoff: the orbit stays the same, and how long it takes is the mean of 1/ω along it.
+    at = render(network, impulse(sample_rate_hz=RATE, level_v=0.2, burst_s=0.01, duration_s=1.0), sample_rate_hz=RATE,
+                cutoff_hz=200.0, gain=2.2, modes=["bandpass"], oversampling=8).output_v[0][-RATE // 2 :]
+    whole = at[: round(round(0.4 * bare.frequency_hz) * RATE / bare.frequency_hz)]
+    for one in found[1:]:
+        expected = bare.frequency_hz / np.mean(2.0 ** (-one.octaves_per_v * whole))
+        assert one.frequency_hz == pytest.approx(expected, rel=1e-3)
+
+
+@pytest.mark.parametrize(("cutoff_hz", "octaves"), [(200.0, np.log2(10)), (5000.0, 2.0), (20.0, 0.0)])
+def test_how_far_a_cutoff_may_swing_within_hearing(cutoff_hz, octaves):
+    assert within_hearing_octaves(cutoff_hz) == pytest.approx(octaves)
+
+
+def test_a_whistle_that_cannot_be_is_said():
+    network = circuit("state-variable").network({})
     with pytest.raises(CircuitError, match="does not whistle"):
         list(patched_into_cutoff(network, "lowpass", "bandpass", cutoff_hz=200.0, gain=1.0, swings=np.array([1.0])))
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,6 +11,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.circuits.compose import modulated
 from jiyuu.circuits.linear import onset
 from jiyuu.circuits.network import Network
+from jiyuu.circuits.reach import EAR_HIGH_HZ, EAR_LOW_HZ
 from jiyuu.errors import CircuitError, MeasurementError
 from jiyuu.measurement.tone import measure_tone
 from jiyuu.signals.stimuli import impulse
@@ -103,6 +104,19 @@ def patched_into_cutoff(
         at = np.arange(128) / 128 * period + output.size / 2
         yield SelfModulated(float(swing), per_v, tone.frequency_hz.value, tone.harmonics_db, tone.thd_percent,
                             np.interp(at, np.arange(output.size), output))
+
+
+def nearest_saw(found: Sequence[SelfModulated]) -> SelfModulated:
+    """The one whose harmonics 2 to 5 differ least, in dB, from those of a saw."""
+    saw_db = -20 * np.log10(np.arange(2, 6))
+    return min(found, key=lambda one: float(np.sum((np.array(one.harmonics_db[1:5]) - saw_db) ** 2)))
+
+
+def within_hearing_octaves(cutoff_hz: float) -> float:
+    """Swing each way up to which a cutoff stays within hearing. A filter whose capacitors all follow one cutoff goes
+    round the same orbit however far it swings, only slower and faster, so that it breaks nowhere by itself: what ends
+    it is the reach of a unit's cutoff."""
+    return float(min(np.log2(EAR_HIGH_HZ / cutoff_hz), np.log2(cutoff_hz / EAR_LOW_HZ)))
 
 
 @dataclass(frozen=True, slots=True)

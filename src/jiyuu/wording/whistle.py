@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
+
 from jiyuu.measurement.contexts import Beside, ConcertPitch
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.tuner import Beating, Tuning
+from jiyuu.prediction.whistle import SelfModulated, nearest_saw, within_hearing_octaves
 from jiyuu.quantities import note_and_cents, shown_hz, signed
 from jiyuu.wording.numbers import percent_text, three_digits, two_digits
 from jiyuu.wording.quantity import Quantity, context
@@ -40,6 +44,14 @@ def _at_end(finding: Finding) -> str:
         low, high = beside.caught_percent
         text += f"; from {low:.0f} to {percent_text(high)} it is locked to a harmonic of the source"
     return f"{text}."
+
+
+def swing_text(found: Sequence[SelfModulated], cutoff_hz: float) -> str:
+    """What a bandpass patched into its own cutoff makes of the whistle; found: from no swing on."""
+    nearest = nearest_saw(found)
+    cents = 1200 * math.log2(nearest.frequency_hz / found[0].frequency_hz)
+    return (f"Dotted: a saw; nearest at ±{nearest.octaves:g} octaves, {signed(cents, 0)} cents. Past "
+            f"±{within_hearing_octaves(cutoff_hz):.1f} the cutoff leaves hearing.")
 
 
 QUANTITIES: dict[str, Quantity] = {

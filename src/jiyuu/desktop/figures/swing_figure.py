@@ -28,12 +28,12 @@ class SwingFigure(RuledFigure):
     """x is octaves of swing each way."""
 
     column = "swing_octaves"
-    lowest, highest = 0.0, 2.0
+    lowest, highest = 0.0, 3.0
 
     def __init__(self, title: str) -> None:
         axes = {"left": LevelAxis((6.0, 12.0, 24.0), "dB"), "bottom": _SwingAxis()}
         super().__init__(title=title, unit="dB", axes=axes, level_steps=(6.0, 12.0), strong_step=12.0)
-        self.set_levels(-48, 6)
+        self.set_levels(-48, 18)  # what is said stands over the curves
 
     def x_of(self, places: FloatArray) -> FloatArray:
         return places

@@ -29,7 +29,7 @@ from jiyuu.wording.whistle import beating_line, tuning_line
 if TYPE_CHECKING:
     from jiyuu.prediction.whistle import SelfModulated
 
-SWINGS = (0.0, 0.25, 0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0)  # octaves each way
+SWINGS = (0.0, 0.25, 0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5, 3.0)  # octaves each way
 NO_WHISTLE = "By its drawing this filter does not whistle within the travel of its control."
 CAUTION = ("Self-oscillation can jump to full level: start low, mind ears and loudspeakers. Near 3 kHz the ear is at "
            "its sharpest, and what is above hearing still heats a tweeter.")

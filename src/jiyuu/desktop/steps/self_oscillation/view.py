@@ -33,6 +33,7 @@ from jiyuu.desktop.theme.style import THEME
 from jiyuu.measurement.tuner import bell
 from jiyuu.prediction.self_oscillation import Whistle
 from jiyuu.quantities import note_and_cents, shown_hz, signed, volts_between
+from jiyuu.wording.whistle import swing_text
 
 PREDICTED, MEASURED = "predicted", "measured"
 HARMONICS, TRACE, PATCHED, RANGE = range(4)
@@ -258,8 +259,7 @@ class OscillationView(StepView):
             figure.show_curve(PlotCurve(f"harmonic {number}", swing, level), pen, labelled=True, colour=ink.name())
             saw_db = float(-20 * np.log10(number))
             figure.show_curve(PlotCurve(f"saw {number}", swing[[0, -1]], np.full(2, saw_db)), dotted)
-        cents = 1200 * np.log2(self._patched[-1].frequency_hz / self._patched[0].frequency_hz)
-        figure.say_note(f"Dotted: a saw. Pitch {signed(float(cents), 0)} cents at the end.")
+        figure.say_note(swing_text(self._patched, self.presenter.now().standing_hz))
         figure.place_labels()
 
     def _fill_loop(self, found: Whistle | None) -> None:
