@@ -7,12 +7,12 @@ from functools import lru_cache
 from hashlib import blake2b
 
 import numpy as np
-from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
 from scipy.ndimage import uniform_filter1d
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.signals.resampling import taken_at
+from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
 HIGHEST_OFFSET_PPM = 1000.0
@@ -64,7 +64,7 @@ def _passages(stimulus_v: FloatArray) -> Passages:
         raise MeasurementError("The stimulus is silent; give the file that was played.")
     start, stop = int(loud[0]), int(loud[-1]) + 1
     sound = stimulus_v[start:stop]
-    size = next_fast_len(2 * sound.size, real=True)
+    size = next_fast_len(2 * sound.size)
     correlation = irfft(np.abs(rfft(sound, size)) ** 2, size)[: sound.size]
     shortest = sound.size // 40
     lag = shortest + int(np.argmax(correlation[shortest:])) if sound.size > 80 else 0
@@ -97,7 +97,7 @@ def impulse_response(record: FloatArray, passages: Passages, *, regularisation: 
 
     The bins of noise have deep holes, which must not be blown up: there the floor is a share of their surroundings."""
     checkpoint()
-    size = next_fast_len(record.size + passages.passage_v.size, real=True)
+    size = next_fast_len(record.size + passages.passage_v.size)
     if size > KEPT_SAMPLES:
         undoing = _undoing.__wrapped__(passages, size, regularisation)
     else:
@@ -120,13 +120,15 @@ def find_place(record: FloatArray, response: FloatArray, passages: Passages, sam
     Looks for the place where the energy of the impulse responses of all passages together is largest.
     Raises MeasurementError when nothing stands out."""
     checkpoint()
-    energy = response**2
     width = max(int(0.004 * sample_rate_hz), 1)
-    smooth = uniform_filter1d(energy, width, mode="constant")
-    total = smooth.copy()
+    smooth = uniform_filter1d(response**2, width, mode="constant")
+    total = smooth[: record.size].copy()
     for i in range(1, passages.count):
-        total += np.roll(smooth, -i * passages.period)
-    place = int(np.argmax(total[: record.size]))
+        later = i * passages.period % smooth.size
+        total[: smooth.size - later] += smooth[later : later + total.size]
+        total[smooth.size - later :] += smooth[: max(total.size - (smooth.size - later), 0)]
+    place = int(np.argmax(total))
+    del total
     # An early stretch may wrap round: a recording that begins inside the first passage.
     floor = float(np.median(smooth[: record.size]))
     # Noise deconvolved leaves noise of its own, but hardly ever twice its median over such a window. A ring that lasts
@@ -138,7 +140,7 @@ def find_place(record: FloatArray, response: FloatArray, passages: Passages, sam
             "recording is neither silent nor mostly noise."
         )
     low = max(place - width, 0)
-    return low + int(np.argmax(energy[low : place + width]))
+    return low + int(np.argmax(response[low : place + width] ** 2))
 
 
 def where_passages_are(
@@ -176,7 +178,7 @@ def explained(
     if first.size < 100:
         return 0.0
     kept = response[max(place - first.size // 50, 0) : place + round(first.size * share)]
-    size = next_fast_len(kept.size + first.size, real=True)
+    size = next_fast_len(kept.size + first.size)
     again = irfft(rfft(kept, size) * rfft(passages.passage_v, size), size)[min(place, first.size // 50) :][: first.size]
     return 1 - float(np.sum((first - again[: first.size]) ** 2)) / max(float(np.sum(first**2)), 1e-300)
 
@@ -203,8 +205,8 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
     reach = int(HIGHEST_OFFSET_PPM * 1e-6 * distance) + 8
     shift = 0.0
     first = record[start : start + length]
-    size = next_fast_len(2 * length, real=True)
-    frequency = rfftfreq(size)
+    size = next_fast_len(2 * length)
+    frequency = np.fft.rfftfreq(size)
     fit_variance = 0.0
     own, owned = np.conj(rfft(first, size)), first.size
     # The second round cuts the second passage where the first one found it, so both windows hold the same sound.

@@ -14,9 +14,10 @@ def begun(hertz: FloatArray, per_octave: float, poles_hz: ComplexArray, within: 
     starts = np.empty(hertz.size + 1, dtype=np.int64)
     count, gone, place = 0, 0.0, -1
     for i in range(hertz.size):
-        width = hertz[i] * usual
+        square = (hertz[i] * usual) ** 2
         for pole in poles_hz:
-            width = min(width, within * np.hypot(pole.real, hertz[i] - pole.imag))
+            square = min(square, within**2 * (pole.real**2 + (hertz[i] - pole.imag) ** 2))
+        width = np.sqrt(square)
         step = hertz[i + 1] - hertz[i] if i + 1 < hertz.size else hertz[i] - hertz[i - 1]
         gone += min(step / width, 1.0)
         here = int(np.floor(gone + 1e-9))

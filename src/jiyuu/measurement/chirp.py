@@ -6,18 +6,18 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import next_fast_len, rfft
 from scipy.ndimage import uniform_filter1d
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.alignment import KEPT_SAMPLES, Passages
+from jiyuu.signals.transforms import next_fast_len, rfft
 
 SPREAD = 1.25  # ratio by which a hurt band reaches past the frequencies that sounded while it happened
 
 
 def sounding_s(frequency_hz: FloatArray, passages: Passages, sample_rate_hz: float) -> FloatArray:
     """(n,) seconds after the passage's beginning: the group delay of the stimulus, evened over a few bins."""
-    size = next_fast_len(2 * passages.passage_v.size, real=True)
+    size = next_fast_len(2 * passages.passage_v.size)
     sums = _sums if size <= KEPT_SAMPLES else _sums.__wrapped__
     top, bottom = sums(passages, size, sample_rate_hz)
     places = frequency_hz * size / sample_rate_hz

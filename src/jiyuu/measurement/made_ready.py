@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
@@ -24,13 +23,14 @@ from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import compared, lost_samples
 from jiyuu.measurement.waveform_faults import clipping, hum_in, quantisation
 from jiyuu.signals.resampling import taken_at
+from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
 RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 FURTHEST_LOST_S = 0.06
 SURE_PPM = 25.0  # clocks of usual interfaces differ by less
 SAME_PERIOD = 1.5e-3  # what clocks may make of a distance
-REPEATS = 0.15  # share of a recording's energy that must come again
+REPEATS, STRETCHES = 0.3, 8  # share of a stretch that must come again, and of how many it is one
 SHORT = 0.03  # of a passage: how long a filter may be that tells one rate from another
 RINGS_OUT = 0.6  # share of a silence that is left for the filter to ring
 
@@ -230,20 +230,28 @@ def _rate_by_period(record: FloatArray, passages: Passages, sample_rate_hz: floa
     come as they should, or where nothing repeats."""
     if passages.count < 2:
         return None
-    size = next_fast_len(2 * record.size, real=True)
-    alike = np.abs(irfft(np.abs(rfft(record, size)) ** 2, size)[: record.size])
+    # By its loudest stretch, whatever that is of the stimulus.
+    length = passages.passage_v.size // STRETCHES
+    energy = np.concatenate([[0.0], np.cumsum(record**2)])
+    begin = int(np.argmax(energy[length:] - energy[:-length]))
+    stretch = record[begin : begin + length]
 
     def at(lag: float) -> float:
-        reach = round(SAME_PERIOD * lag)
-        around = alike[max(round(lag) - reach, 0) : round(lag) + reach + 1]
-        return float(around.max(initial=0.0))
+        """The most of it that comes again so much later, or came before."""
+        reach, found = round(SAME_PERIOD * lag), 0.0
+        for start in (begin - round(lag) - reach, begin + round(lag) - reach):
+            if start >= 0 and start + length + 2 * reach <= record.size:
+                size = next_fast_len(2 * length + 2 * reach)
+                spectrum = rfft(record[start : start + length + 2 * reach], size) * np.conj(rfft(stretch, size))
+                found = max(found, float(np.abs(irfft(spectrum, size)[: 2 * reach + 1]).max()))
+        return found / max(float(stretch @ stretch), 1e-300)
 
     own = at(passages.period)
     for rate in RATES_HZ:
         lag = passages.period * rate / sample_rate_hz
         if rate != sample_rate_hz and lag + passages.passage_v.size / 2 < record.size:
             checkpoint()
-            if at(lag) > max(REPEATS * alike[0], 3 * own):
+            if at(lag) > max(REPEATS, 3 * own):
                 return rate
     return None
 

@@ -63,6 +63,20 @@ def product(values: FloatArray, shape: Shape, omega: FloatArray) -> ComplexArray
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def turned_back(turn: ComplexArray, omega: FloatArray, step: float, most: int) -> FloatArray:
+    """(2·most + 1,) the real part of Σ turn·exp(jω·i·step) for i from −most to most."""
+    found = np.zeros(2 * most + 1)
+    for k in range(omega.size):
+        angle = omega[k] * step
+        one = complex(np.cos(angle), np.sin(angle))
+        here = turn[k] * complex(np.cos(most * angle), -np.sin(most * angle))
+        for i in range(found.size):
+            found[i] += here.real
+            here = here * one
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def by_coefficients(coefficients: FloatArray, shape: Shape, omega: FloatArray) -> ComplexArray:
     """(n,) by the polynomials of poles and zeros, lowest first and without their leading 1, then gain and delay."""
     poles, zeros, at_rest, _ = shape

@@ -253,6 +253,8 @@ def _with_gain_and_delay(
     poles: ComplexArray, zeros: ComplexArray, rest: int, groups: Groups
 ) -> tuple[Order, FloatArray]:
     """Of many delays the one that turns the network most nearly into what was measured."""
+    from jiyuu.measurement.network_kernel import turned_back
+
     order = Order(poles.size, zeros.size, rest)
     values = np.concatenate([np.log(np.maximum(np.abs(factors_of(poles)), 1e-12)), factors_of(zeros), [1.0, 0.0]])
     omega = np.ascontiguousarray(groups.s.imag)
@@ -262,9 +264,8 @@ def _with_gain_and_delay(
     weight = np.minimum(heard, 30.0) ** 2 / np.maximum(np.abs(groups.gain) * np.abs(bare), 1e-300)
     turn = weight * groups.gain * np.conj(bare)
     swing = float(np.sqrt(np.sum(np.abs(turn) * omega**2) / np.sum(np.abs(turn))))
-    delays = np.arange(-DELAYS, DELAYS + 1) * (0.5 / swing)
-    sums = np.real(np.exp(1j * np.outer(delays, omega)) @ turn)
-    values[-1] = delays[int(np.argmax(np.abs(sums)))]
+    step = 0.5 / swing
+    values[-1] = step * (int(np.argmax(np.abs(turned_back(turn, omega, step, DELAYS)))) - DELAYS)
     model = bare * np.exp(-groups.s * values[-1])
     per = 1 / groups.deviation**2
     values[-2] = float(np.sum(per * np.real(np.conj(model) * groups.gain)) / np.sum(per * np.abs(model) ** 2))

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import fft, ifft, next_fast_len
+from scipy.fft import fft, ifft, next_fast_len, rfft
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.notice import Fault, Notice
@@ -59,13 +59,16 @@ def lost_samples(
     window = first_v.size // WINDOWS
     lags, clear = np.zeros(WINDOWS), np.zeros(WINDOWS, dtype=bool)
     for i in range(WINDOWS):
-        own = _analytic(first_v[i * window : (i + 1) * window])
-        other = _analytic(around_second_v[i * window : (i + 1) * window + 2 * reach])
+        own = first_v[i * window : (i + 1) * window]
+        other = around_second_v[i * window : (i + 1) * window + 2 * reach]
         size = next_fast_len(own.size + other.size)
-        correlation = np.abs(ifft(fft(other, size) * np.conj(fft(own, size)))[: 2 * reach + 1])
+        # Without its negative frequencies, its size is the correlation's envelope.
+        cross = np.zeros(size, dtype=complex)
+        cross[: size // 2 + 1] = 2 * rfft(other, size) * np.conj(rfft(own, size))
+        correlation = np.abs(ifft(cross)[: 2 * reach + 1])
         at = int(np.argmax(correlation))
         lags[i] = at - reach
-        energy = np.sum(np.abs(own) ** 2) * np.sum(np.abs(other[at : at + own.size]) ** 2)
+        energy = np.sum(own**2) * np.sum(other[at : at + own.size] ** 2)
         # Of a low tone any lag is nearly as good as another.
         beside = correlation[[max(at - SHARP, 0), min(at + SHARP, 2 * reach)]].max()
         clear[i] = correlation[at] > 0.9 * np.sqrt(energy) and beside < 0.99 * correlation[at]

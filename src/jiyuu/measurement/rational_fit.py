@@ -18,6 +18,7 @@ from jiyuu.stopping import checkpoint
 MOST_POLES = 14
 ENOUGH = 1.2  # RMS of what is left over, in standard deviations of the noise
 ROUNDS, AGAIN = 12, 3  # until poles of a first fit stand still; from poles that stood still with other noise
+GUESSED = 1e-3  # share by which poles of a first guess may still move
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -78,8 +79,10 @@ def fit_poles(
     found: list[RationalFit] = []
     none = np.zeros(omega.size)
     for delay, delayed in ((0.0, False), (0.0, True), (_late(omega, gain, deviation), True)):
+        if found and found[-1].left < 1:
+            break  # a first guess need not be better
         found.append(refit(omega, gain, deviation, none, _spread(omega, count), np.array([delay, 0.0]), rounds=ROUNDS,
-                           delayed=delayed))
+                           delayed=delayed, still=GUESSED))
     best = min(found, key=lambda fit: fit.left)
     residues: list[complex] = []
     i = 0
@@ -117,10 +120,10 @@ def _late(frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray) -
 
 def refit(
     frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray, lateness: FloatArray, poles: ComplexArray,
-    delay: FloatArray, *, rounds: int = AGAIN, delayed: bool = True,
+    delay: FloatArray, *, rounds: int = AGAIN, delayed: bool = True, still: float = 0.0,
 ) -> RationalFit:
     """From poles and delays (in 1/(2π·unit_hz) s) that are nearly right. delayed: whether the delays are to be
-    found."""
+    found; still: share of themselves by which poles, and of a radian by which delays, move when they are found."""
     unit_hz = float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
     s, weight = 1j * frequency_hz / unit_hz, 1 / deviation
 
@@ -142,9 +145,12 @@ def refit(
         slower = (s * early)[:, np.newaxis] * late * delayed
         design = np.concatenate([basis, -early[:, np.newaxis] * basis[:, :-1], -slower], axis=1)
         answer = solved(design, early)
-        poles = _moved(poles, answer[poles.size + 1 : -2])
+        before, poles = poles, _moved(poles, answer[poles.size + 1 : -2])
         poles = poles / np.maximum(1.0, np.abs(poles) / furthest)  # one that runs away is a constant
         delay = delay + answer[-2:]
+        apart = np.abs(np.sort_complex(poles) - np.sort_complex(before)) / np.abs(poles)
+        if apart.max(initial=0.0) <= still and np.abs(answer[-2:]).max() * abs(s[-1]) <= still:
+            break
     basis, early = _basis(s, poles), gain * np.exp(s * (late @ delay))
     weights = solved(basis, early)
     free = max(2 * gain.size - 2 * poles.size - 3, 1)

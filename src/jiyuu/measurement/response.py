@@ -113,7 +113,7 @@ def measure_response(
         if ready.flat.any():  # every frequency sounds all the time
             found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
     else:
-        found = estimate_by_sweep(ready, stimulus_v, passages, sample_rate_hz, quickly, like)
+        found = estimate_by_sweep(ready, passages, sample_rate_hz, quickly, like)
     doubtful = found.network is None or found.network.fit.left > LEFT_BY_NOISE
     if doubtful and not quickly and not passages.noisy and ready.offset is not None and (
         abs(ready.offset.ppm) > SURE_PPM or _differ(ready, passages)
@@ -121,7 +121,7 @@ def measure_response(
         # Samples may be missing between the passages, or in one of them; each alone keeps its time.
         for which in (0, 1):
             one = alone(recording_v, passages, ready, sample_rate_hz, which)
-            other = estimate_by_sweep(one, stimulus_v, passages, sample_rate_hz)
+            other = estimate_by_sweep(one, passages, sample_rate_hz)
             if other.network is not None and (
                 found.network is None or other.network.fit.left < LEFT_BY_NOISE
             ):

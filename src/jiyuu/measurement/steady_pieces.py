@@ -11,11 +11,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import next_fast_len, rfft
 from scipy.ndimage import maximum_filter1d, median_filter
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.signals.transforms import next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
 HOP_S = 0.005
@@ -117,7 +117,7 @@ def pitch_track(record: FloatArray, sample_rate_hz: float) -> tuple[FloatArray, 
 
 def _block_track(record: FloatArray, sample_rate_hz: float, hop: int) -> tuple[FloatArray, FloatArray]:
     hops = record.size // hop
-    size = next_fast_len(record.size + round(0.2 * sample_rate_hz), real=True)
+    size = next_fast_len(record.size + round(0.2 * sample_rate_hz))
     spectrum = rfft(record - record.mean(), size)
     per_bin = sample_rate_hz / size
     octaves = int(PER_OCTAVE * np.log2(0.42 * sample_rate_hz / LOWEST_HZ))

@@ -4,10 +4,11 @@ it, and what that leaves smoothed as far as the data allow."""
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 
-from jiyuu.arrays import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import Passages, at_player_clock, impulse_response
 from jiyuu.measurement.chirp import at_clock, hurt_bands_hz, sounding_s
@@ -37,30 +38,30 @@ COARSE_ERROR = 3.0  # re that of rounding noise: of few steps the error is no no
 
 
 def estimate_by_sweep(
-    ready: Ready, stimulus_v: FloatArray, passages: Passages, sample_rate_hz: float, quickly: bool = False,
+    ready: Ready, passages: Passages, sample_rate_hz: float, quickly: bool = False,
     like: NetworkFit | None = None, turned_ppm: float = 0.0,
 ) -> Estimate:
     """quickly, like: as measure_response has them; turned_ppm: what the record was brought to the player's clock by.
     Raises MeasurementError where no passage is whole."""
     record, place = ready.record_v, ready.place
-    impulses, gate = _gated(record, passages, place, sample_rate_hz, ready.sound)
+    gate = gate_of(passages, sample_rate_hz)
     grid = _grid(passages, sample_rate_hz, gate)
+    impulses = _gated(record, passages, place, ready.sound, gate)
     # A wire measured in the same way: what gate and regularisation do to it they do to the filter, so it divides out.
-    wire = _gated(stimulus_v, passages, passages.start, sample_rate_hz, (0,))[0][0][0]
-    flat = grid.sampled(wire)
+    wire, flat = _wire(passages, grid, sample_rate_hz)
     for rounds in range(2):
         signal = np.mean([impulse for impulse, _ in impulses], axis=0)
         raw = grid.sampled(signal) / flat
         if len(impulses) > 1:
             apart = (impulses[0][0] - impulses[1][0]) / np.sqrt(2 * len(impulses))
         elif ready.silence_v.size > 0.1 * sample_rate_hz:
-            apart = _gated(_like(ready.silence_v, record.size), passages, place, sample_rate_hz, ready.sound)[0][0][0]
+            apart = _gated(_like(ready.silence_v, record.size), passages, place, ready.sound, gate)[0][0]
         else:
             apart = impulses[0][1]
         if ready.step_v:
             # Two passages may be rounded alike, and then do not tell how much was lost by it.
             rounding = _rounding(record.size, ready) / np.sqrt(len(impulses))
-            apart = apart + _gated(rounding, passages, place, sample_rate_hz, ready.sound)[0][0][0]
+            apart = apart + _gated(rounding, passages, place, ready.sound, gate)[0][0]
         noise = grid.sampled(apart)
         likely = NoiseLike.of(noise, grid)
         # A ring is loudest long after it begins; from its beginning on it is a network with hardly any delay.
@@ -69,7 +70,7 @@ def estimate_by_sweep(
         if rounds or abs(shift) <= FAR_FROM_PLACE or place + ready.sound[0] * passages.period + shift <= 0:
             break
         place += shift
-        impulses, gate = _gated(record, passages, place, sample_rate_hz, ready.sound)
+        impulses = _gated(record, passages, place, ready.sound, gate)
     generator = np.random.default_rng(int(np.abs(noise).sum() / np.abs(raw).sum() * 1e12) % 2**32)
     cut = gate.cut(passages.period, len(impulses), sample_rate_hz)
     bins = grid.bins(signal)
@@ -85,7 +86,7 @@ def estimate_by_sweep(
             ahead = ready.sound[0] * passages.period
             turned = replace(ready, record_v=at_player_clock(ready.record_v, by_ppm),
                              place=round((place + ahead) / (1 + 1e-6 * by_ppm)) - ahead)
-            return estimate_by_sweep(turned, stimulus_v, passages, sample_rate_hz, quickly, like, by_ppm)
+            return estimate_by_sweep(turned, passages, sample_rate_hz, quickly, like, by_ppm)
     network = None if hopeless or (quickly and like is None) else fitted_network(
         bins, grid.bins(wire), grid.bins(apart), grid, cut, generator, DRAWS, hurt, sounds_s, like
     )
@@ -118,6 +119,15 @@ def estimate_by_sweep(
     )
 
 
+@lru_cache(maxsize=4)  # of a stimulus that is recorded once a mode
+def _wire(passages: Passages, grid: FineGrid, sample_rate_hz: float) -> tuple[FloatArray, ComplexArray]:
+    """What the gate leaves of a passage that nothing was done to, as an impulse response and at the grid's points."""
+    gate = grid.gate
+    played = np.concatenate([np.zeros(gate.before), passages.passage_v, np.zeros(gate.after)])
+    wire = _gated(played, replace(passages, period=0, count=1), gate.before, (0,), gate)[0][0]
+    return wire, grid.sampled(wire)
+
+
 def _like(silence_v: FloatArray, count: int) -> FloatArray:
     """Noise of the spectrum that a silence has, (count,)."""
     from scipy.signal import welch
@@ -135,17 +145,12 @@ def _rounding(count: int, ready: Ready) -> FloatArray:
 
 
 def _gated(
-    record: FloatArray, passages: Passages, place: int, sample_rate_hz: float, sound: tuple[int, ...]
-) -> tuple[list[tuple[FloatArray, FloatArray]], Gate]:
+    record: FloatArray, passages: Passages, place: int, sound: tuple[int, ...], gate: Gate
+) -> list[tuple[FloatArray, FloatArray]]:
     """Of every sound passage the impulse response from gate.before samples before its peak, tapered, and an
     equally long piece of what lies after it (noise only)."""
     period = passages.period or (record.size - place)
-    room = passages.period - passages.passage_v.size if passages.period else record.size - place
-    before = int(min(GATE_BEFORE_S * sample_rate_hz, passages.passage_v.size / 25))
-    longest = min(GATE_AFTER_S * sample_rate_hz, 0.4 * passages.passage_v.size)
-    after = int(max(min(longest, period), 64, min(room, longest)))
-    gate = Gate(before, after)
-    window = gate.window
+    before, after, window = gate.before, gate.after, gate.window
     impulses = []
     for i in sound:
         checkpoint()
@@ -165,7 +170,14 @@ def _gated(
         raise MeasurementError(
             "The recording ends before the stimulus does; record until a second after the stimulus has ended."
         )
-    return impulses, gate
+    return impulses
+
+
+def gate_of(passages: Passages, sample_rate_hz: float) -> Gate:
+    """What is cut out of an impulse response: of a short sweep less, or the harmonics ahead of it would be in it."""
+    length = passages.passage_v.size
+    return Gate(int(min(GATE_BEFORE_S * sample_rate_hz, length / 25)),
+                max(int(min(GATE_AFTER_S * sample_rate_hz, 0.4 * length)), 64))
 
 
 def band_of(passages: Passages, sample_rate_hz: float) -> tuple[float, float]:

@@ -6,7 +6,6 @@ to follow a sharp peak or a notch."""
 from __future__ import annotations
 
 import numpy as np
-from scipy.fft import irfft, next_fast_len, rfft
 from scipy.interpolate import CubicSpline
 
 from jiyuu.arrays import ComplexArray, FloatArray
@@ -16,6 +15,7 @@ from jiyuu.measurement.estimate import Estimate, FittedNetwork, network_of
 from jiyuu.measurement.rational_fit import fit_rational, refit
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 
 FEWEST_TONES = 12
 SHORTEST_S = 0.05
@@ -116,7 +116,7 @@ def _filled_in(
 
 
 def _lag(stimulus_v: FloatArray, record: FloatArray) -> int:
-    size = next_fast_len(stimulus_v.size + record.size, real=True)
+    size = next_fast_len(stimulus_v.size + record.size)
     correlation = np.abs(irfft(rfft(record, size) * np.conj(rfft(stimulus_v, size)), size))
     place = int(np.argmax(correlation))
     if not correlation[place] > 20 * np.median(correlation):

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.fft import irfft, next_fast_len, rfft
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.signals.long_record import Record
 from jiyuu.signals.recordings import LongRecording, Recording
+from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 
 NAMES = ("left", "right")
 WIRE = 0.97  # share of a channel's energy that the stimulus itself makes: it is a loopback
@@ -77,7 +77,7 @@ def _taken(place: int, why: str) -> Notice:
 def _correlated(channel: FloatArray, stimulus_v: FloatArray) -> tuple[float, float]:
     """(largest square of the correlation, re both energies; its crest over what is usual)."""
     own = channel - channel.mean()
-    size = next_fast_len(own.size + stimulus_v.size, real=True)
+    size = next_fast_len(own.size + stimulus_v.size)
     # Whitened a little: a lowpass or hum must not hide what there is of the stimulus.
     product = rfft(own, size) * np.conj(rfft(stimulus_v, size))
     correlation = irfft(product, size)

@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from scipy.fft import irfft, next_fast_len, rfft
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 from jiyuu.measurement.notice import Notice
 from jiyuu.rig.channels import channel_of
 from jiyuu.signals.recordings import FULL_SCALE_V, read_to_measure
+from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 
 
 @dataclass(frozen=True, slots=True, eq=False)
