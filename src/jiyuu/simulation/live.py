@@ -9,7 +9,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from numpy.lib.stride_tricks import as_strided
+from numpy.lib.stride_tricks import as_strided, sliding_window_view
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.network import Network
@@ -62,7 +62,7 @@ class LiveRenderer:
         window = np.concatenate([self._input, input_v])
         # Half steps of this block, the end of its last one included: the first of the next.
         phases = 2 * factor
-        u = (_windows(window, 2 * BEFORE + 1, 1)[: n + 1] @ _upward(phases)).reshape(-1)[: phases * n + 1]
+        u = (_windows(window, 2 * BEFORE + 1)[: n + 1] @ _upward(phases)).reshape(-1)[: phases * n + 1]
         way = np.arange(u.size) / (u.size - 1)
         omega = 2 * np.pi * cutoff_hz[0] * (np.ones(1) if cutoff_hz[0] == cutoff_hz[1] else
                                             (cutoff_hz[1] / cutoff_hz[0]) ** way)
@@ -71,12 +71,13 @@ class LiveRenderer:
         # The last output's window is one fine sample longer than what is there; its weight is next to nothing.
         whole = np.concatenate([self._fine, fine, fine[-1:]])
         self._input, self._fine = window[n:], whole[factor * n : -1]
+        # Every stretch between two samples by every stretch of the taps, then what belongs to one sample together.
         taps = _downward(factor)
-        return np.asarray(_windows(whole, taps.size, factor)[:n] @ taps)
+        shares = whole[:-1].reshape(-1, factor) @ taps[:-1].reshape(-1, factor).T
+        own = as_strided(shares, (n, 2 * BEHIND), (shares.strides[0], shares.strides[0] + shares.strides[1]))
+        return np.asarray(own.sum(axis=1) + taps[-1] * whole[2 * BEHIND * factor :: factor][:n])
 
 
-def _windows(record: FloatArray, length: int, every: int) -> FloatArray:
-    """(m, length), one beginning at every so many samples, each copied: a product of matrices is then one pass."""
-    (step,) = record.strides
-    count = (record.size - length) // every + 1
-    return np.ascontiguousarray(as_strided(record, (count, length), (every * step, step)))
+def _windows(record: FloatArray, length: int) -> FloatArray:
+    """(m, length), one beginning at every sample, each copied: a product of matrices is then one pass."""
+    return np.ascontiguousarray(sliding_window_view(record, length))
