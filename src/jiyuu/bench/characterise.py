@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Callable, Iterator, Mapping
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +22,7 @@ from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Finding
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
+from jiyuu.stopping import as_they_come
 from jiyuu.whole_file import apart_from, write_text, written_whole
 from jiyuu.wording.findings import sentence
 
@@ -50,17 +52,24 @@ def characterise(
         **({ASKED: {step: dict(values) for step, values in asked.items()}} if asked else {}),
     }
     done = _done_before(folder, identity)
-    steps = [step for step in walk() if step.measures]
-    for i, step in enumerate(steps):
+    steps, works = [step for step in walk() if step.measures], []
+    missing: list[Step] = []
+    for step in steps:
         setting = setting_of(step, asked) if only_mode else step.thorough(setting_of(step, asked))
-        if _is_done(folder, step.modes(standing, setting), done.get(step.key)):
+        if not _is_done(folder, step.modes(standing, setting), done.get(step.key)):
+            missing.append(step)
+            works.append(partial(_one, step, standing, setting, rig(), folder, inputs))
+    # Each has a rig of its own.
+    shares = dict.fromkeys(range(len(works)), 0.0)
+    for number, told in as_they_come(works):
+        if isinstance(told, dict):
+            done[missing[number].key] = told
+            _write(folder, identity, done)
             continue
-        for told in _one(step, standing, setting, rig(), folder, inputs):
-            if isinstance(told, Progress):
-                yield Progress(f"{step.name}: {told.text}", (i + told.share) / len(steps))
-            else:
-                done[step.key] = told
-                _write(folder, identity, done)
+        shares[number] = 1.0 if told is None else told.share
+        if told is not None:
+            share = (len(steps) - len(works) + sum(shares.values())) / len(steps)
+            yield Progress(f"{missing[number].name}: {told.text}", share)
     summary = _write(folder, identity, done)
     yield Progress("Writing the report", 0.99)
     tables = {name: folder / name for found in done.values() for name in _files_of(found)}
@@ -128,9 +137,10 @@ def finding_json(finding: Finding) -> dict[str, Any]:
 
 
 def _write(folder: Path, identity: Mapping[str, Any], done: Mapping[str, Any]) -> dict[str, Any]:
+    done = {step.key: done[step.key] for step in walk() if step.key in done}
     runs = [run for found in done.values() for run in found.get("modes", {}).values()]
     warnings = [{**entry, "mode": run.get("mode")} for run in runs for entry in run.get("warnings", ())]
-    summary = {**identity, "steps": dict(done), "warnings": warnings}
+    summary = {**identity, "steps": done, "warnings": warnings}
     write_text(folder / FINDINGS, json.dumps(summary, indent=2, ensure_ascii=False, allow_nan=False) + "\n")
     return summary
 
