@@ -84,9 +84,10 @@ def test_a_clean_recording_is_not_complained_of(seed):
 
 
 WIDE = Made("state-variable", "bandpass", 1200.0, 1.6)  # unlike the ladder it lets the whole sweep be heard
+RINGING = Made("transistor-ladder", "lowpass-24", 60.0, 3.9)  # and of this there is a ring, like itself at many a lag
 
 
-@pytest.mark.parametrize("made", [LADDER, WIDE])
+@pytest.mark.parametrize("made", [LADDER, WIDE, RINGING])
 @pytest.mark.parametrize(("to_hz", "up", "down"), [(44_100, 147, 160), (96_000, 2, 1)])
 def test_another_rate_than_the_header_says_is_named(made, to_hz, up, down):
     record = resample_poly(noisy(recorded(made, STIMULUS, RATE, ppm=20.0)), up, down)

@@ -30,7 +30,8 @@ RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 FURTHEST_LOST_S = 0.06
 SURE_PPM = 25.0  # clocks of usual interfaces differ by less
 SAME_PERIOD = 1.5e-3  # what clocks may make of a distance
-REPEATS, STRETCHES = 0.3, 8  # share of a stretch that must come again, and of how many it is one
+REPEATS, MORE = 0.5, 0.3  # share of a stretch that must come again, and by how much more than at its own rate
+STRETCHES, NOISE_STRETCHES = 8, 2  # to a passage; of narrow noise a short one is like any other
 SHORT = 0.03  # of a passage: how long a filter may be that tells one rate from another
 RINGS_OUT = 0.6  # share of a silence that is left for the filter to ring
 
@@ -231,7 +232,7 @@ def _rate_by_period(record: FloatArray, passages: Passages, sample_rate_hz: floa
     if passages.count < 2:
         return None
     # By its loudest stretch, whatever that is of the stimulus.
-    length = passages.passage_v.size // STRETCHES
+    length = passages.passage_v.size // (NOISE_STRETCHES if passages.noisy else STRETCHES)
     energy = np.concatenate([[0.0], np.cumsum(record**2)])
     begin = int(np.argmax(energy[length:] - energy[:-length]))
     stretch = record[begin : begin + length]
@@ -246,14 +247,15 @@ def _rate_by_period(record: FloatArray, passages: Passages, sample_rate_hz: floa
                 found = max(found, float(np.abs(irfft(spectrum, size)[: 2 * reach + 1]).max()))
         return found / max(float(stretch @ stretch), 1e-300)
 
-    own = at(passages.period)
+    own, found = at(passages.period), dict[float, float]()
     for rate in RATES_HZ:
         lag = passages.period * rate / sample_rate_hz
         if rate != sample_rate_hz and lag + passages.passage_v.size / 2 < record.size:
             checkpoint()
-            if at(lag) > max(REPEATS, 3 * own):
-                return rate
-    return None
+            found[rate] = at(lag)
+    # A ring is like itself at many a lag, but nowhere as much as where it comes again.
+    most = max(found, key=found.__getitem__, default=None)
+    return most if most is not None and found[most] > max(REPEATS, own + MORE) else None
 
 
 def _comes_again(response: FloatArray, passages: Passages, place: int, sample_rate_hz: float) -> bool:
