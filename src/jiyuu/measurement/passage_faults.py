@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import fft, ifft, next_fast_len, rfft
+from scipy.fft import fft, ifft, next_fast_len
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.notice import Fault, Notice
@@ -17,6 +17,7 @@ from jiyuu.measurement.notice import Fault, Notice
 HOP_S = 0.0025
 GAIN_DB = 0.08  # a lasting change of the gain under that is that of a warm amplifier, or of slow noise
 SIGMAS = 9.0
+NEIGHBOURS = 3  # groups on either side whose scatter is that of one
 DROPPED = 0.5  # of what the other passage has: less is a dropout
 FEWEST_HOPS = 2
 STRETCH = 16  # hops
@@ -59,16 +60,13 @@ def lost_samples(
     window = first_v.size // WINDOWS
     lags, clear = np.zeros(WINDOWS), np.zeros(WINDOWS, dtype=bool)
     for i in range(WINDOWS):
-        own = first_v[i * window : (i + 1) * window]
-        other = around_second_v[i * window : (i + 1) * window + 2 * reach]
+        own = _analytic(first_v[i * window : (i + 1) * window])
+        other = _analytic(around_second_v[i * window : (i + 1) * window + 2 * reach])
         size = next_fast_len(own.size + other.size)
-        # Without its negative frequencies, its size is the correlation's envelope.
-        cross = np.zeros(size, dtype=complex)
-        cross[: size // 2 + 1] = 2 * rfft(other, size) * np.conj(rfft(own, size))
-        correlation = np.abs(ifft(cross)[: 2 * reach + 1])
+        correlation = np.abs(ifft(fft(other, size) * np.conj(fft(own, size)))[: 2 * reach + 1])
         at = int(np.argmax(correlation))
         lags[i] = at - reach
-        energy = np.sum(own**2) * np.sum(other[at : at + own.size] ** 2)
+        energy = np.sum(np.abs(own) ** 2) * np.sum(np.abs(other[at : at + own.size]) ** 2)
         # Of a low tone any lag is nearly as good as another.
         beside = correlation[[max(at - SHARP, 0), min(at + SHARP, 2 * reach)]].max()
         clear[i] = correlation[at] > 0.9 * np.sqrt(energy) and beside < 0.99 * correlation[at]
@@ -151,17 +149,18 @@ def _gains(
     groups = hops[: hops.size // STRETCH * STRETCH].reshape(-1, STRETCH)
     energy = [np.sum(own[groups], axis=1) for own in power]
     gain_db = 10 * np.log10(np.maximum(energy[1], 1e-300) / np.maximum(energy[0], 1e-300))
-    # Where the recording is faint the noise moves the ratio: what is usual among neighbours.
-    scatter = 1.4826 * float(np.median(np.abs(np.diff(gain_db)))) / np.sqrt(2)
-    least = max(GAIN_DB, SIGMAS * scatter)
-    step = _step(gain_db, least)
-    if step is None:
+    # Where the recording is faint the noise moves the ratio: what is usual on the whole, and among neighbours.
+    moves = 1.4826 / np.sqrt(2) * np.abs(np.diff(gain_db))
+    least = max(GAIN_DB, SIGMAS * float(np.median(moves)))
+    near = np.array([np.median(moves[max(i - NEIGHBOURS, 0) : i + NEIGHBOURS]) for i in range(gain_db.size)])
+    at = _step(gain_db / np.maximum(near, least / SIGMAS))
+    if at is None:
         whole = float(np.median(gain_db))
         if abs(whole) < least:
             return Verdict((), (0, 1))
         at_s = (starts[0] + loud.size * hop) / sample_rate_hz
         return Verdict((Notice(Fault.GAIN_CHANGED, at_s, {"db": whole}),), (0,))
-    at, before, after = step
+    before, after = float(np.median(gain_db[:at])), float(np.median(gain_db[at:]))
     which = 0 if abs(before) > abs(after) else 1
     at_s = (starts[which] + int(groups[at, 0]) * hop) / sample_rate_hz
     facts = {"db": before - after if which == 0 else after - before}
@@ -170,8 +169,8 @@ def _gains(
     return Verdict((Notice(Fault.GAIN_CHANGED, at_s, facts),), (1 - which,))
 
 
-def _step(values: FloatArray, least: float) -> tuple[int, float, float] | None:
-    """(where, before, after) of the one step that explains a row best, None where there is none of that size."""
+def _step(values: FloatArray) -> int | None:
+    """Where the one step stands that explains a row best, None where there is none of SIGMAS."""
     n = values.size
     if n < 8:
         return None
@@ -182,5 +181,5 @@ def _step(values: FloatArray, least: float) -> tuple[int, float, float] | None:
         if best is None or left < best[0]:
             best = left, at
     assert best is not None
-    before, after = float(np.median(values[: best[1]])), float(np.median(values[best[1] :]))
-    return (best[1], before, after) if abs(after - before) > least else None
+    apart = np.median(values[best[1] :]) - np.median(values[: best[1]])
+    return best[1] if abs(apart) > SIGMAS else None
