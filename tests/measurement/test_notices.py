@@ -83,6 +83,18 @@ def test_a_clean_recording_is_not_complained_of(seed):
     assert not read_response(measure_response(STIMULUS, noisy(CLEAN, seed), RATE)).notices
 
 
+@pytest.mark.parametrize("made", [
+    Made("transistor-ladder", "highpass-12", 120.0, 0.5), Made("state-variable", "bandpass", 1200.0, 1.6),
+    Made("state-variable", "lowpass", 60.0, 1.0),
+])
+@pytest.mark.parametrize("seed", [100, 103])
+def test_noise_that_is_strong_where_the_sweep_is_faint_is_no_fault(made, seed):
+    clean = recorded(made, STIMULUS, RATE, ppm=20.0)
+    rms = float(np.sqrt(np.mean(clean[: STIMULUS.size][STIMULUS != 0] ** 2)))
+    record = clean + noise_of("pink", clean.size, 1e-3 * rms, np.random.default_rng(seed))
+    assert not measure_response(STIMULUS, record, RATE, quickly=True).notices
+
+
 WIDE = Made("state-variable", "bandpass", 1200.0, 1.6)  # unlike the ladder it lets the whole sweep be heard
 RINGING = Made("transistor-ladder", "lowpass-24", 60.0, 3.9)  # and of this there is a ring, like itself at many a lag
 
