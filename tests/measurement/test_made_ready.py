@@ -1,0 +1,54 @@
+"""How far apart passages come, whatever a filter, a cable or a hand did to them, accuses no recorder wrongly."""
+
+import numpy as np
+import pytest
+
+from benchmarks.trust import noise_of
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.alignment import find_passages
+from jiyuu.measurement.made_ready import made_ready
+from jiyuu.measurement.sweep_response import gate_of
+from jiyuu.signals.stimuli import noise_stimulus
+from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from tests.truths import Made, recorded
+
+RATE = 48_000
+SWEEP = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=1.0), sample_rate_hz=RATE)
+NOISE = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=1.0, pink=True)
+FILTERS = [Made("transistor-ladder", "lowpass-24", 60.0, 3.9), Made("state-variable", "bandpass", 6000.0, 1.99),
+           Made("transistor-ladder", "highpass-24", 5000.0, 1.0), Made("state-variable", "notch", 700.0, 0.0)]
+
+
+def hurt(record, how, rms):
+    t = np.arange(record.size) / RATE
+    if how == "humming":
+        return record + 3 * rms * np.sin(2 * np.pi * 50 * t)
+    if how == "noisy":
+        return record + noise_of("white", record.size, 0.5 * rms, np.random.default_rng(3))
+    if how == "interrupted":
+        return np.where((t > 1.2) & (t < 1.5), 0.0, record)
+    if how == "turned down":
+        return np.where(t > t[-1] / 2, 0.5 * record, record)
+    return record[: round(1.9 * RATE)] if how == "ended" else record[round(0.9 * RATE) :]
+
+
+@pytest.mark.parametrize("made", FILTERS)
+@pytest.mark.parametrize("how", ["humming", "noisy", "interrupted", "turned down", "ended", "begun late"])
+def test_no_other_rate_is_read_out_of_a_fault(made, how):
+    for stimulus in (SWEEP, NOISE):
+        clean = recorded(made, stimulus, RATE, ppm=20.0)
+        rms = float(np.sqrt(np.mean(clean[: stimulus.size][stimulus != 0] ** 2)))
+        record = hurt(clean, how, rms)
+        try:
+            made_ready(record, find_passages(stimulus), float(RATE))
+        except MeasurementError as error:
+            assert "its header says" not in str(error)
+
+
+@pytest.mark.parametrize(("sweep_s", "before", "after"), [(5.0, 0.2, 1.5), (0.5, 0.02, 0.2)])
+def test_of_a_short_sweep_less_is_cut_out(sweep_s, before, after):
+    """A twenty-fifth before it and two fifths behind it, up to what rings need."""
+    plan = SweepPlan(level_v=1.0, sweep_s=sweep_s)
+    gate = gate_of(find_passages(sweep_stimulus(plan, sample_rate_hz=RATE)), float(RATE))
+    assert gate.before / RATE == pytest.approx(before, abs=0.002)
+    assert gate.after / RATE == pytest.approx(after, abs=0.01)

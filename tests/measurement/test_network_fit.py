@@ -1,0 +1,41 @@
+"""First guesses of a network: its poles and zeros, and the delay before it, from a curve whose own are known."""
+
+import numpy as np
+import pytest
+
+from jiyuu.measurement.network_kernel import turned_back
+from jiyuu.measurement.rational_fit import fit_poles
+
+OMEGA = np.geomspace(0.02, 50.0, 300)
+
+
+def curve(poles, zeros, delay=0.0):
+    s = 1j * OMEGA
+    over = np.prod([s - zero for zero in zeros], axis=0) if zeros else 1.0
+    return over / np.prod([s - pole for pole in poles], axis=0) * np.exp(-s * delay)
+
+
+@pytest.mark.parametrize(("poles", "zeros"), [
+    ([-0.3 + 1j, -0.3 - 1j], []), ([-1.0, -0.05 + 2j, -0.05 - 2j], [0.0]),
+    ([-0.4 + 0.7j, -0.4 - 0.7j, -0.1 + 1.2j, -0.1 - 1.2j], [3j, -3j]),
+])
+@pytest.mark.parametrize("delay", [0.0, 0.3])
+def test_poles_and_zeros_are_found(poles, zeros, delay):
+    gain = curve(poles, zeros, delay)
+    found = fit_poles(OMEGA, gain, np.hypot(1e-4, 1e-3 * np.abs(gain)), len(poles))
+    assert found.left < 1
+    for true, guessed in ((poles, found.poles), (zeros, found.zeros)):
+        for one in true:
+            assert np.abs(np.asarray(guessed) - one).min() < 0.01
+    assert found.delay == pytest.approx(delay, abs=0.01)
+
+
+def test_too_few_points_are_no_guess():
+    assert fit_poles(OMEGA[:10], curve([-1.0], [])[:10], np.full(10, 1e-3), 2) is None
+
+
+def test_turning_back_by_many_delays_is_a_sum_of_cosines():
+    generator = np.random.default_rng(4)
+    turn, omega = generator.standard_normal(200) + 1j * generator.standard_normal(200), generator.uniform(0.1, 9, 200)
+    expected = np.real(np.exp(1j * np.outer(np.arange(-30, 31) * 0.07, omega)) @ turn)
+    assert turned_back(turn, omega, 0.07, 30) == pytest.approx(expected, abs=1e-11)
