@@ -32,6 +32,15 @@ def hurt(record, how, rms):
     return record[: round(1.9 * RATE)] if how == "ended" else record[round(0.9 * RATE) :]
 
 
+def refusal(record, stimulus):
+    """What is said against it, or nothing."""
+    try:
+        made_ready(record, find_passages(stimulus), float(RATE))
+    except MeasurementError as error:
+        return str(error)
+    return ""
+
+
 @pytest.mark.parametrize("made", FILTERS)
 @pytest.mark.parametrize("how", ["humming", "noisy", "interrupted", "turned down", "ended", "begun late"])
 def test_no_other_rate_is_read_out_of_a_fault(made, how):
@@ -39,10 +48,7 @@ def test_no_other_rate_is_read_out_of_a_fault(made, how):
         clean = recorded(made, stimulus, RATE, ppm=20.0)
         rms = float(np.sqrt(np.mean(clean[: stimulus.size][stimulus != 0] ** 2)))
         record = hurt(clean, how, rms)
-        try:
-            made_ready(record, find_passages(stimulus), float(RATE))
-        except MeasurementError as error:
-            assert "its header says" not in str(error)
+        assert "its header says" not in refusal(record, stimulus)
 
 
 @pytest.mark.parametrize(("sweep_s", "before", "after"), [(5.0, 0.2, 1.5), (0.5, 0.02, 0.2)])
