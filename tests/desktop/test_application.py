@@ -8,7 +8,7 @@ import sys
 from PyQt6.QtCore import QTimer
 
 from jiyuu.desktop.application import _excepthook
-from jiyuu.desktop.memory import give_back
+from jiyuu.desktop.memory import give_back, tidy
 from jiyuu.errors import JiyuuError
 from tests.desktop.driving import killed_while_driven
 
@@ -105,7 +105,7 @@ def test_memory_that_is_freed_goes_back_to_the_system():
     script = (
         "import threading, numpy as np\n"
         "from pathlib import Path\n"
-        "from jiyuu.desktop.memory import give_back\n"
+        "from jiyuu.desktop.memory import give_back, tidy\n"
         "assert give_back()\n"
         "def resident():\n"
         "    return int(Path('/proc/self/statm').read_text().split()[1]) * 4096 / 2**20\n"
@@ -116,6 +116,7 @@ def test_memory_that_is_freed_goes_back_to_the_system():
         "    held.clear()\n"
         "for _ in range(4):\n"
         "    one = threading.Thread(target=work); one.start(); one.join()\n"
+        "assert tidy()\n"
         "print(resident() - before)\n")
     ran = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
     assert float(ran.stdout) < 20
@@ -124,3 +125,4 @@ def test_memory_that_is_freed_goes_back_to_the_system():
 def test_where_the_c_library_is_another_one_nothing_is_changed(monkeypatch):
     monkeypatch.setattr("ctypes.CDLL", lambda name: object())
     assert give_back() is False
+    assert tidy() is False

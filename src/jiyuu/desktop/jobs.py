@@ -7,15 +7,18 @@ whoever must know when nothing runs any more (a window that closes) listens to i
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Iterator
 from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
+from jiyuu.desktop.memory import tidy
 from jiyuu.errors import JiyuuError
 from jiyuu.stopping import Stopped, checkpoint, stoppable
 
 Steps = Callable[[], Iterator[Any]]
+LONG_S = 0.5  # what took so long has left something behind
 
 
 class _Worker(QThread):
@@ -29,6 +32,7 @@ class _Worker(QThread):
 
     def run(self) -> None:
         error: str | None = None
+        begun = time.monotonic()
         try:
             with stoppable(self.stop):
                 for step in self._steps():
@@ -44,6 +48,8 @@ class _Worker(QThread):
             traceback.print_exc()
             error = f"Something went wrong inside the application ({type(problem).__name__}: {problem})."
         self.ended.emit(self.number, error)
+        if time.monotonic() - begun > LONG_S:
+            tidy()
 
 
 class Crew(QObject):
