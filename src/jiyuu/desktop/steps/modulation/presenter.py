@@ -79,6 +79,7 @@ class ModulationPresenter(StepPresenter):
         super().__init__(session, measuring, step)
         self.row = EarPair(session, "playing what was struck", self)
         self.row.message.connect(self.message)
+        self.row.making.stepped.connect(self._row_made)
 
     @property
     def cutoff_target(self) -> str:
@@ -202,9 +203,19 @@ class ModulationPresenter(StepPresenter):
             return
         if self.run is None or "struck" not in self.tables:
             return
-        if not self.row.ready:
-            record_v, _ = self._session.book.record(self.run.id, "notes")
-            self.row.take([record_v * (PEAK / max(float(np.abs(record_v).max()), 1e-12))])
+        if self.row.ready:
+            self.row.hear(0, 0)
+            return
+        book, run_id = self._session.book, self.run.id
+
+        def steps() -> Iterator[FloatArray]:
+            record_v, _ = book.record(run_id, "notes")
+            yield record_v * (PEAK / max(float(np.abs(record_v).max()), 1e-12))
+
+        self.row.make(steps)
+
+    def _row_made(self, sound: FloatArray) -> None:
+        self.row.take([sound])
         self.row.hear(0, 0)
 
     def try_moment(self, time_s: float) -> None:
