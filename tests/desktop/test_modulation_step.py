@@ -205,7 +205,9 @@ def test_it_is_struck_on_a_scale_and_the_row_is_heard(step, window, qtbot):
     assert not page.play.isEnabled()
     typed(page.scale, "G3 5/4 3/2 2/1")
     assert window.session.setting(step.step).scale == "G3 5/4 3/2 2/1"
+    step.page_choice.button(0).click()
     measured(window, qtbot)
+    step.page_choice.button(2).click()
     table = step.presenter.tables["struck"]
     assert table["note_hz"] == pytest.approx(196.0 * np.array([1, 1.25, 1.5, 2]), rel=1e-4)
     assert np.abs(table["off_cents"]).max() < 120  # a build somewhat beside its drawing
@@ -213,6 +215,8 @@ def test_it_is_struck_on_a_scale_and_the_row_is_heard(step, window, qtbot):
     assert [row[0] for row in rows] == ["G3", "B3 −14", "D4 +2", "G4"]
     assert [float(row[2].replace("−", "-")) for row in rows] == pytest.approx(table["off_cents"], abs=0.051)
     assert any(text.startswith("Struck on 4 notes") for text in said(step))
+    bar = page.table.horizontalScrollBar()
+    assert bar.maximum() == 0, "what was filled in unseen is wider than the table"
     page.play.click()
     qtbot.waitUntil(lambda: output.heard.size > 0.9 * RATE, timeout=10_000)
     assert page.play.text() == "Silence"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QShortcut, QShowEvent
 from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem
 
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
@@ -52,6 +52,15 @@ class PlainTable(QTableWidget):
                 if (i, j) in marked:
                     item.setForeground(QColor(THEME.palette.attention))
                 self.setItem(i, j, item)
+
+    def showEvent(self, a0: QShowEvent | None) -> None:
+        """What was filled in while nobody saw it has given its last column the usual size, which may be too wide."""
+        super().showEvent(a0)
+        header = self.horizontalHeader()
+        assert header is not None
+        header.setStretchLastSection(False)
+        header.setDefaultSectionSize(header.minimumSectionSize())
+        header.setStretchLastSection(True)
 
     def as_text(self) -> str:
         """The rows chosen (all when none is) with tabs, headings first."""
