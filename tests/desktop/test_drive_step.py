@@ -1,5 +1,7 @@
 """The Drive step in the real window: the ladder, its slice, the driven resonance, level made good, measured beside."""
 
+import re
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
@@ -137,8 +139,10 @@ def test_a_measured_unit_stands_beside_its_drawing(window, drive, qtbot):
 def test_the_figures_read_and_save(window, quick, tmp_path):
     drive = quick
     assert "harmonic 3" in drive.harmonics.reading_at(0.0, 3.1)
-    assert "peak +" in drive.peaks.reading_at(-30.0, 45.0)
-    for figure in (drive.bend, drive.harmonics, drive.peaks, drive.bars):
+    assert "peak +" in drive.maps[0].reading_at(-30.0, 45.0)
+    assert re.search(r"width 0\.\d\d oct", drive.maps[1].reading_at(-30.0, 80.0))
+    assert "moved −" in drive.maps[2].reading_at(0.0, 80.0)
+    for figure in (drive.bend, drive.harmonics, *drive.maps, drive.bars):
         figure.save(tmp_path / "figure.csv")
         rows = (tmp_path / "figure.csv").read_text(encoding="utf-8").splitlines()
         assert len(rows) > 10

@@ -14,7 +14,6 @@ from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen, QPolygonF, QTransf
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
-from jiyuu.quantities import signed
 
 COARSE, FEW = 2, 40  # every second row and column, unless there are few: contours follow a hand
 SWATCH_PX, MARGIN_PX = 13, 6
@@ -23,9 +22,9 @@ SWATCH_PX, MARGIN_PX = 13, 6
 class Contours(pg.GraphicsObject):
     """Lines of equal level, each named once where it is longest in sight."""
 
-    def __init__(self, view: pg.ViewBox, levels_db: tuple[float, ...]) -> None:
+    def __init__(self, view: pg.ViewBox, levels_db: tuple[float, ...], said: Callable[[float], str]) -> None:
         super().__init__()
-        self._view, self._levels = view, levels_db
+        self._view, self._levels, self._said = view, levels_db, said
         self._lines: dict[float, list[FloatArray]] = {}
         self.setZValue(-70)
         view.sigRangeChanged.connect(lambda *_: self._moved())
@@ -72,7 +71,7 @@ class Contours(pg.GraphicsObject):
             inside = longest[(longest[:, 0] > rect.left()) & (longest[:, 0] < rect.right())
                              & (longest[:, 1] > min(rect.top(), rect.bottom()))
                              & (longest[:, 1] < max(rect.top(), rect.bottom()))]
-            self._name(painter, device, metrics, inside, f"{signed(level, 0)} dB", taken)
+            self._name(painter, device, metrics, inside, self._said(level), taken)
 
     def _name(
         self, painter: QPainter, device: QTransform, metrics: QFontMetrics, points: FloatArray, text: str,
@@ -107,9 +106,11 @@ def _polygon(points: FloatArray) -> QPolygonF:
 class ToneScale(pg.GraphicsObject):
     """Which tone stands for which level, at the right edge of the view, in pixels."""
 
-    def __init__(self, view: pg.ViewBox, levels_db: FloatArray, marks_db: tuple[float, ...]) -> None:
+    def __init__(
+        self, view: pg.ViewBox, levels_db: FloatArray, marks_db: tuple[float, ...], said: Callable[[float], str]
+    ) -> None:
         super().__init__()
-        self._view, self._levels, self._marks = view, levels_db, marks_db
+        self._view, self._levels, self._marks, self._said = view, levels_db, marks_db, said
         self._colours: NDArray[np.uint8] = np.zeros((1, 3), dtype=np.uint8)
         self._tone: Callable[[FloatArray], NDArray[np.uint8]] | None = None
         self.setParentItem(view)
@@ -128,7 +129,7 @@ class ToneScale(pg.GraphicsObject):
     def boundingRect(self) -> QRectF:
         metrics = QFontMetrics(THEME.font(px=SMALL_PX))
         tall = SWATCH_PX * self._levels.size
-        wide = SWATCH_PX + metrics.horizontalAdvance("+24 dB") + 8
+        wide = SWATCH_PX + max(metrics.horizontalAdvance(one) for one in ("+24 dB", self._said(0.0))) + 8
         left, top = self._view.width() - wide - MARGIN_PX, self._view.height() - tall - MARGIN_PX - 14
         return QRectF(left, top, wide, tall + 14)
 
@@ -145,9 +146,9 @@ class ToneScale(pg.GraphicsObject):
             top = foot - (i + 1) * SWATCH_PX
             colour = self._colours[int(self._tone(np.array([level + 0.1]))[0])]
             painter.fillRect(QRectF(box.left() + 3, top, SWATCH_PX, SWATCH_PX), QColor(*(int(c) for c in colour)))
-            if any(abs(level - mark) < 0.5 for mark in self._marks) or level == 0:
+            if any(abs(level - mark) < 1e-6 for mark in self._marks) or level == 0:
                 painter.setPen(QColor(palette.ink))
-                name = f"{signed(level, 0)} dB" if level == 0 else signed(level, 0)
+                name = self._said(level) if level == 0 else self._said(level).partition(" ")[0]
                 beside = QRectF(box.left() + SWATCH_PX + 7, top + SWATCH_PX / 2 - 1, box.width(), SWATCH_PX)
                 painter.drawText(beside, 0x81, name)
         painter.setPen(QPen(QColor(palette.edge), 1))

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 import pyqtgraph as pg
@@ -16,11 +18,12 @@ from jiyuu.desktop.figures.rulers import LevelAxis
 from jiyuu.desktop.figures.tones import ToneMap, Tones
 from jiyuu.desktop.theme.pens import clear
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.prediction.drive_map import DriveMap
 from jiyuu.quantities import signed
 
 LOWEST_DB, HIGHEST_DB = -42.0, 32.0
 PERCENT_DB = ((0.001, -100), (0.01, -80), (0.1, -60), (1, -40), (3, -30.46), (10, -20), (100, 0))
-HARMONIC_TONES, PEAK_TONES = Tones(-96.0, 0.0, 12.0), Tones(-24.0, 30.0)
+HARMONIC_TONES = Tones(-96.0, 0.0, 12.0)
 HIGHEST_HARMONIC = 20
 TOP_PERCENT = 122.0  # of a figure over the travel: room for its title
 ABOVE, STOPS = "self-oscillates", "stopped by the tone"
@@ -226,21 +229,49 @@ class HarmonicsFigure(LevelFigure):
         return "\n".join(rows) + "\n"
 
 
+@dataclass(frozen=True, slots=True)
+class OfPeak:
+    """What of a driven peak is drawn as tone, and how it is called; of: (p, l) of a map."""
+
+    title: str
+    name: str
+    column: str
+    tones: Tones
+    contours: tuple[float, ...]
+    of: Callable[[DriveMap], FloatArray]
+
+
+def _moved_cents(found: DriveMap) -> FloatArray:
+    """Re where the softest level has it."""
+    return np.asarray(1200 * np.log2(found.peak_hz / found.peak_hz[:, :1]))
+
+
+OF_PEAK = (
+    OfPeak("Peak over the passband, dB", "peak", "peak_db", Tones(-24.0, 30.0), (0.0, 3.0, 6.0, 12.0, 24.0),
+           lambda found: found.over_body_db),
+    OfPeak("Width of the peak, octaves", "width", "width_octaves", Tones(0.0, 2.0, 0.25, "oct", 2),
+           (0.1, 0.25, 0.5, 1.0), lambda found: found.bandwidth_octaves),
+    OfPeak("Peak moved by the level, cents", "moved", "moved_cents", Tones(-1200.0, 0.0, 100.0, "cents"),
+           (-1000.0, -500.0, -100.0, -20.0), _moved_cents),
+)
+
+
 class DrivenPeakFigure(LevelFigure):
-    """Resonance up, level across, how far the peak stands out as tone; above the onset, from where a tone stops the
-    whistle. Room for the title above it and the scale beside it."""
+    """Resonance up, level across, something of the peak as tone; above the onset, from where a tone stops the whistle.
+    Room for the title above it and the scale beside it."""
 
     position_dragged = pyqtSignal(float)
     position_dropped = pyqtSignal(float)
     position_reset = pyqtSignal()
     highest = HIGHEST_DB + 14
 
-    def __init__(self) -> None:
+    def __init__(self, what: OfPeak = OF_PEAK[0]) -> None:
+        self.what = what
         self._position = MovableLine(angle=0, bounds=(0.0, 100.0))
         steps = (10.0, 25.0, 50.0)
-        super().__init__(title="Peak over the passband, dB", unit="%", level_steps=steps,
+        super().__init__(title=what.title, unit="%", level_steps=steps,
                          strong_step=50.0, axes={"left": PercentOfTravel(steps, "%")})
-        self._tones = ToneMap(self, PEAK_TONES, contours_db=(0.0, 3.0, 6.0, 12.0, 24.0))
+        self._tones = ToneMap(self, what.tones, contours_db=what.contours)
         self._shown: tuple[FloatArray, FloatArray, FloatArray] | None = None
         self._ruling.setOpacity(0.3)
         self.set_levels(0.0, TOP_PERCENT)
@@ -252,10 +283,11 @@ class DrivenPeakFigure(LevelFigure):
         self.addItem(self._position, ignoreBounds=True)
         self.restyle()
 
-    def show_peaks(self, level_db: FloatArray, position_percent: FloatArray, peak_db: FloatArray, ink: str) -> None:
-        """peak_db (p, l)."""
-        self._shown = level_db, position_percent, peak_db
-        self._tones.show(level_db, position_percent, peak_db, ink)
+    def show_peaks(self, found: DriveMap, position_percent: FloatArray, ink: str) -> None:
+        """position_percent (p,): of the map's rows."""
+        db = np.asarray(20 * np.log10(found.level_v))
+        self._shown = db, position_percent, self.what.of(found)
+        self._tones.show(*self._shown, ink)
 
     def show_whistle(self, onset_percent: float | None, stop_db: FloatArray, stop_percent: FloatArray) -> None:
         """stop_db (s,) from which on the tone stops the whistle at stop_percent (s,); none where it has no whistle."""
@@ -281,14 +313,16 @@ class DrivenPeakFigure(LevelFigure):
         level, position, peak = self._shown
         value = peak[int(np.argmin(np.abs(position - height))), int(np.argmin(np.abs(level - x)))]
         beyond = height > position[-1] + 0.5 * (position[1] - position[0])
-        return text if beyond or not np.isfinite(value) else f"{text}  peak {signed(float(value))} dB"
+        tones = self.what.tones
+        return text if beyond or not np.isfinite(value) else (
+            f"{text}  {self.what.name} {tones.said(float(value), max(tones.digits, 1))}")
 
     def as_csv(self, separator: str = ",") -> str:
         """A row a position, a column a level; empty where there is no peak."""
         if self._shown is None:
             return ""
         level, position, peak = self._shown
-        rows = [separator.join(["position_percent", *(f"peak_db_at_{one:.4g}_db" for one in level)])]
+        rows = [separator.join(["position_percent", *(f"{self.what.column}_at_{one:.4g}_db" for one in level)])]
         rows += [separator.join("" if np.isnan(value) else f"{value:.7g}" for value in (percent, *row))
                  for percent, row in zip(position, peak, strict=True)]
         return "\n".join(rows) + "\n"

@@ -13,17 +13,25 @@ from PyQt6.QtGui import QColor
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.contours import Contours, ToneScale
 from jiyuu.desktop.theme.style import THEME
+from jiyuu.quantities import signed
 
 MARKED = 3  # every how many tones the scale names a level
 
 
 @dataclass(frozen=True, slots=True)
 class Tones:
-    """Paper to ink in steps between two levels; what is no number has no tone."""
+    """Paper to ink in steps between two levels, in dB or what else is said; what is no number has no tone."""
 
     lowest_db: float
     highest_db: float
     step_db: float = 6.0
+    unit: str = "dB"
+    digits: int = 0
+
+    def said(self, level: float, digits: int | None = None) -> str:
+        """'+6 dB', '−300 cents'; without a sign where nothing lies under 0."""
+        digits = self.digits if digits is None else digits
+        return f"{f'{level:.{digits}f}' if self.lowest_db >= 0 else signed(level, digits)} {self.unit}"
 
     def of(self, level_db: FloatArray) -> NDArray[np.uint8]:
         """Which tone stands for each level."""
@@ -45,12 +53,12 @@ class Tones:
     @property
     def levels_db(self) -> FloatArray:
         """Every step, each the lower end of a tone."""
-        return np.arange(self.lowest_db, self.highest_db + 1, self.step_db)
+        return np.arange(self.lowest_db, self.highest_db + 0.5 * self.step_db, self.step_db)
 
     @property
     def marks_db(self) -> tuple[float, ...]:
         """Levels named on the scale."""
-        return tuple(np.arange(self.lowest_db, self.highest_db + 1, MARKED * self.step_db))
+        return tuple(self.levels_db[::MARKED])
 
 
 class ToneMap:
@@ -62,9 +70,9 @@ class ToneMap:
         self._image = pg.ImageItem(axisOrder="row-major")
         self._image.setZValue(-90)
         figure.addItem(self._image, ignoreBounds=True)
-        self._contours = Contours(view, contours_db)
+        self._contours = Contours(view, contours_db, tones.said)
         figure.addItem(self._contours, ignoreBounds=True)
-        self._scale = ToneScale(view, tones.levels_db, tones.marks_db)
+        self._scale = ToneScale(view, tones.levels_db, tones.marks_db, tones.said)
 
     def show(self, x: FloatArray, y: FloatArray, level_db: FloatArray, ink: str) -> None:
         """level_db (p, n) over x (n,) and y (p,), both even."""

@@ -11,12 +11,12 @@ from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.bench.steps.drive import DriveSetting
 from jiyuu.circuits.linear import level_db
-from jiyuu.desktop.figures.drive_figures import BendFigure, DrivenPeakFigure, HarmonicsFigure, volts_text
+from jiyuu.desktop.figures.drive_figures import OF_PEAK, BendFigure, DrivenPeakFigure, HarmonicsFigure, volts_text
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.harmonic_bars import HarmonicBars
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.measuring import Measuring
-from jiyuu.desktop.parts.frame import SideColumn, beside, stacked
+from jiyuu.desktop.parts.frame import SideColumn, beside, stacked, under
 from jiyuu.desktop.parts.knobs import by_name, model_field
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
@@ -63,16 +63,21 @@ class DriveView(StepView):
     def _build_figures(self) -> None:
         presenter = self.presenter
         self.bend = self.main_figure = BendFigure()
-        self.harmonics, self.peaks, self.bars = HarmonicsFigure(), DrivenPeakFigure(), HarmonicBars()
-        for figure in (self.bend, self.harmonics, self.peaks):
+        self.harmonics, self.bars = HarmonicsFigure(), HarmonicBars()
+        self.maps = tuple(DrivenPeakFigure(what) for what in OF_PEAK)
+        for figure in (self.bend, self.harmonics, *self.maps):
             figure.level_dragged.connect(presenter.try_level)
             figure.level_dropped.connect(presenter.set_level)
             figure.level_reset.connect(lambda: presenter.ask(level_v=DriveSetting().level_v))
             figure.refused.connect(self.refused)
         self.bars.refused.connect(self.refused)
-        self.peaks.position_dragged.connect(presenter.try_resonance)
-        self.peaks.position_dropped.connect(presenter.set_resonance)
-        self.peaks.position_reset.connect(lambda: presenter.reset("resonance_percent"))
+        self._maps = QStackedWidget()
+        for one in self.maps:
+            one.position_dragged.connect(presenter.try_resonance)
+            one.position_dropped.connect(presenter.set_resonance)
+            one.position_reset.connect(lambda: presenter.reset("resonance_percent"))
+            self._maps.addWidget(one)
+        row, self.map_choice = page_buttons(("Peak", "Width", "Pitch"), self._maps)
         self.stops = FrequencyFigure(title="Level of a tone that stops the whistle, dB re 1 V peak", unit="dB",
                                      level_steps=(5.0, 10.0, 20.0), strong_step=20.0)
         self.stops.cutoff_dragged.connect(presenter.try_cutoff)
@@ -81,7 +86,7 @@ class DriveView(StepView):
         self._above = QStackedWidget()
         for figure in (self.bend, self.stops):
             self._above.addWidget(figure)
-        below = beside(self.harmonics, self.bars, self.peaks, sizes=(330, 120, 430))
+        below = beside(self.harmonics, self.bars, under(row, self._maps), sizes=(330, 120, 430))
         self.figures = stacked(self._above, below, shares=(54, 46))
 
     def _build_side(self) -> None:
@@ -114,14 +119,16 @@ class DriveView(StepView):
         self.level.set_value(setting.level_v)
         self.tone.set_value(setting.tone_hz(standing.standing_hz))
         self.patched.show_setting(setting)
-        self.peaks.show_position(standing.resonance_percent, f"{standing.resonance_percent:.1f} %")
+        for one in self.maps:
+            one.show_position(standing.resonance_percent, f"{standing.resonance_percent:.1f} %")
         self.stops.show_cutoff(standing.standing_hz, f"cutoff (pole) {shown_hz(standing.standing_hz)}")
         self._show_level(setting.level_v)
 
     def _show_level(self, level_v: float) -> None:
         self.bend.show_level(level_v, f"nominal {volts_text(level_v)}")
         self.harmonics.show_level(level_v)
-        self.peaks.show_level(level_v)
+        for one in self.maps:
+            one.show_level(level_v)
         ladder = None if self._study is None else self._study.ladder
         if ladder is None:
             self.bars.show_bars(None, "")
@@ -138,12 +145,13 @@ class DriveView(StepView):
         self._above.setCurrentWidget(self.stops if study.oscillates else self.bend)
         self._draw_stops(study)
         ink = THEME.palette.ink_of(self.presenter.letter).colour
-        if study.map is not None and study.position_percent is not None:
-            self.peaks.show_peaks(level_db(study.map.level_v), study.position_percent, study.map.over_body_db, ink)
         none = np.zeros(0)
-        self.peaks.show_whistle(study.onset_percent, none if study.stop_v is None else level_db(study.stop_v),
-                                none if study.stop_percent is None else study.stop_percent)
-        self.peaks.say_note("" if study.stop_v is None else "Red: the tone stops the whistle.")
+        for one in self.maps:
+            if study.map is not None and study.position_percent is not None:
+                one.show_peaks(study.map, study.position_percent, ink)
+            one.show_whistle(study.onset_percent, none if study.stop_v is None else level_db(study.stop_v),
+                             none if study.stop_percent is None else study.stop_percent)
+            one.say_note("" if study.stop_v is None else "Red: the tone stops the whistle.")
         self._show_level(self.presenter.setting.level_v)
 
     def _draw_stops(self, study: DriveStudy) -> None:
