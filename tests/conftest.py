@@ -2,6 +2,7 @@
 
 import os
 import time
+from itertools import count
 from pathlib import Path
 
 import pytest
@@ -17,6 +18,7 @@ settings.register_profile("wander", deadline=None)  # new draws: pytest --hypoth
 settings.load_profile("jiyuu")
 
 MADE_IN_S = 300.0
+DONE, TIDIED_EVERY = count(1), 16  # tests of this worker
 
 
 @pytest.hookimpl(optionalhook=True)
@@ -30,6 +32,16 @@ def pytest_configure() -> None:
     from jiyuu.desktop.memory import give_back
 
     give_back()
+
+
+@pytest.fixture(autouse=True)
+def tidied():
+    """Now and then what lies free in pieces is given back, as after long work in the application."""
+    from jiyuu.desktop.memory import tidy
+
+    yield
+    if next(DONE) % TIDIED_EVERY == 0:
+        tidy()
 
 
 @pytest.fixture(scope="session")
