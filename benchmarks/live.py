@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from benchmarks.render import best
 from jiyuu.bench.heard import Heard
 from jiyuu.bench.live import BLOCK, Mixer, Turned, Voice, looped_source
 from jiyuu.bench.standing import Standing
@@ -39,15 +40,10 @@ MOVING: dict[str, Any] = {
 }
 
 
-def seconds(work: Callable[[], object], rounds: int = 3) -> float:
+def seconds(work: Callable[[], object]) -> float:
     """Shortest of some runs, after one that compiles."""
     work()
-    spent = []
-    for _ in range(rounds):
-        begun = time.perf_counter()
-        work()
-        spent.append(time.perf_counter() - begun)
-    return min(spent)
+    return best(work, rounds=3)
 
 
 def patch_of(path: list[dict[str, Any]], **more: Any) -> Patch:

@@ -51,6 +51,14 @@ def test_no_other_rate_is_read_out_of_a_fault(made, how):
         assert "its header says" not in refusal(record, stimulus)
 
 
+@pytest.mark.parametrize("seconds", [0.15, 0.6])
+@pytest.mark.parametrize("stimulus", [SWEEP, NOISE])
+def test_a_recording_shorter_than_its_stimulus_is_refused_in_words(stimulus, seconds):
+    record = np.random.default_rng(2).standard_normal(round(seconds * RATE))
+    with pytest.raises(MeasurementError, match=r"; (record|check|start)"):
+        made_ready(record, find_passages(stimulus), float(RATE))
+
+
 @pytest.mark.parametrize(("sweep_s", "before", "after"), [(5.0, 0.2, 1.5), (0.5, 0.02, 0.2)])
 def test_of_a_short_sweep_less_is_cut_out(sweep_s, before, after):
     """A twenty-fifth before it and two fifths behind it, up to what rings need."""

@@ -233,6 +233,8 @@ def _rate_by_period(record: FloatArray, passages: Passages, sample_rate_hz: floa
         return None
     # By its loudest stretch, whatever that is of the stimulus.
     length = passages.passage_v.size // (NOISE_STRETCHES if passages.noisy else STRETCHES)
+    if record.size <= length:
+        return None
     energy = np.concatenate([[0.0], np.cumsum(record**2)])
     begin = int(np.argmax(energy[length:] - energy[:-length]))
     stretch = record[begin : begin + length]

@@ -10,7 +10,7 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.alignment import Passages, at_player_clock, impulse_response
+from jiyuu.measurement.alignment import KEPT_SAMPLES, Passages, at_player_clock, impulse_response
 from jiyuu.measurement.chirp import at_clock, hurt_bands_hz, sounding_s
 from jiyuu.measurement.estimate import Estimate, fitted_network, rough_clock_ppm, without_the_loudest
 from jiyuu.measurement.excess_delay import excess_delay
@@ -48,7 +48,9 @@ def estimate_by_sweep(
     grid = _grid(passages, sample_rate_hz, gate)
     impulses = _gated(record, passages, place, ready.sound, gate)
     # A wire measured in the same way: what gate and regularisation do to it they do to the filter, so it divides out.
-    wire, flat = _wire(passages, grid, sample_rate_hz)
+    # A long one is not kept for the next recording.
+    of_wire = _wire.__wrapped__ if passages.passage_v.size > KEPT_SAMPLES else _wire
+    wire, flat = of_wire(passages, grid)
     for rounds in range(2):
         signal = np.mean([impulse for impulse, _ in impulses], axis=0)
         raw = grid.sampled(signal) / flat
@@ -120,7 +122,7 @@ def estimate_by_sweep(
 
 
 @lru_cache(maxsize=4)  # of a stimulus that is recorded once a mode
-def _wire(passages: Passages, grid: FineGrid, sample_rate_hz: float) -> tuple[FloatArray, ComplexArray]:
+def _wire(passages: Passages, grid: FineGrid) -> tuple[FloatArray, ComplexArray]:
     """What the gate leaves of a passage that nothing was done to, as an impulse response and at the grid's points."""
     gate = grid.gate
     played = np.concatenate([np.zeros(gate.before), passages.passage_v, np.zeros(gate.after)])

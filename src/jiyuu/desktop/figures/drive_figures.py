@@ -12,6 +12,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPen
 
 from jiyuu.arrays import FloatArray
+from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.figures.movable_line import MovableLine
 from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.figures.rulers import LevelAxis
@@ -285,8 +286,7 @@ class DrivenPeakFigure(LevelFigure):
 
     def show_peaks(self, found: DriveMap, position_percent: FloatArray, ink: str) -> None:
         """position_percent (p,): of the map's rows."""
-        db = np.asarray(20 * np.log10(found.level_v))
-        self._shown = db, position_percent, self.what.of(found)
+        self._shown = level_db(found.level_v), position_percent, self.what.of(found)
         self._tones.show(*self._shown, ink)
 
     def show_whistle(self, onset_percent: float | None, stop_db: FloatArray, stop_percent: FloatArray) -> None:
