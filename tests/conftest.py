@@ -28,10 +28,12 @@ def pytest_xdist_auto_num_workers() -> int:
 
 
 def pytest_configure() -> None:
-    """A worker stays small beside another one, as the application does all day."""
+    """A worker stays small beside another one, as the application does all day, and leaves the other cores to them."""
+    from jiyuu import stopping
     from jiyuu.desktop.memory import give_back
 
     give_back()
+    stopping.WORKERS = 1
 
 
 @pytest.fixture(autouse=True)

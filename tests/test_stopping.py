@@ -118,3 +118,16 @@ def test_who_waits_for_works_can_be_called_off():
     with stoppable(flag), pytest.raises(Stopped):
         list(as_they_come([endless] * 3))
     assert len(begun) <= 2
+
+
+def test_two_at_a_time_find_what_one_after_the_other_finds(monkeypatch):
+    """Whoever works beside another one shares nothing with it but what is only read."""
+    found = []
+    for workers in (1, 2):
+        monkeypatch.setattr(stopping, "WORKERS", workers)
+        (run,) = runs_of("resonance", neutral_filter("sallen-key-lowpass"), seed=1, asked={"positions": 5})
+        found.append(run)
+    assert [one.value for one in found[0].findings] == [one.value for one in found[1].findings]
+    for first, second in zip(found[0].tables, found[1].tables, strict=True):
+        for name, column in first.columns.items():
+            np.testing.assert_array_equal(column, second.columns[name])

@@ -6,6 +6,7 @@ import numpy as np
 from scipy.fft import irfft, next_fast_len, rfft
 from scipy.optimize import brentq, minimize_scalar
 
+RINGS_S = 4  # after which nothing is left of a ring that would come round
 FINER, NODES = 4, range(-7, 9)  # a recorder of another clock reads between samples made so much closer
 
 
@@ -115,7 +116,7 @@ def crossing_down(made, fine, way):
 def recorded(made, stimulus, rate, *, delay_s=0.0123, ppm=0.0, tail_s=1.0):
     """The stimulus through the filter, late, by a recorder whose clock is that much fast; no noise yet."""
     room = np.concatenate([stimulus, np.zeros(round(tail_s * rate))])
-    size = 2 * next_fast_len(3 * room.size // 2, real=True)
+    size = 2 * next_fast_len((room.size + RINGS_S * rate) // 2, real=True)
     hertz = np.fft.rfftfreq(size, 1 / rate)
     gain = np.zeros(hertz.size, complex)
     gain[1:] = made.at(hertz[1:])

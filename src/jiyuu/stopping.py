@@ -15,7 +15,8 @@ from contextvars import ContextVar, copy_context
 from typing import TypeVar
 
 _stop: ContextVar[threading.Event | None] = ContextVar("stop", default=None)
-WORKERS = 2
+WORKERS = 2  # of what is done side by side
+WORKS = 2  # that know nothing of each other
 Item = TypeVar("Item")
 Result = TypeVar("Result")
 LOOKED_S = 0.05  # how often whoever waits for others looks whether it is still wanted
@@ -73,7 +74,7 @@ def as_they_come(works: Sequence[Callable[[], Iterator[Item]]]) -> Iterator[tupl
             error = problem
         told.put((number, None, error))
 
-    with ThreadPoolExecutor(WORKERS) as pool:
+    with ThreadPoolExecutor(WORKS) as pool:
         try:
             for number, work in enumerate(works):
                 pool.submit(copy_context().run, done, number, work)

@@ -9,7 +9,7 @@ import pytest
 from jiyuu.cli.entry import main
 from tests.benching import listen_briefly
 
-CHARACTERISE = ("characterise", "sallen-key-lowpass", "--seed", "3", "--sweep-s", "1.5", "--positions", "8", "--json",
+CHARACTERISE = ("characterise", "sallen-key-lowpass", "--seed", "3", "--sweep-s", "1.0", "--positions", "6", "--json",
                 "--out")
 
 

@@ -57,7 +57,7 @@ def test_another_length_of_sweeps_is_another_characterisation(run, characterised
     """What was measured with them must not be mixed with what others would have measured."""
     folder, arguments, _ = characterised
     kept = (folder / "findings.json").read_bytes()
-    assert json.loads(kept)["asked"] == {"response": {"sweep_s": 1.5}, "resonance": {"positions": 8}}
+    assert json.loads(kept)["asked"] == {"response": {"sweep_s": 1.0}, "resonance": {"positions": 6}}
     longer = [*arguments[:5], "2.5", *arguments[6:]]
     usual = [one for i, one in enumerate(arguments) if i not in (4, 5, 6, 7)]
     for other in (longer, usual):

@@ -85,7 +85,7 @@ def test_full_scale_sets_the_volts_of_a_sample(run, tmp_path):
 
 def test_a_stimulus_through_a_circuit_is_measured_again(run, tmp_path):
     stimulus, recording, table = tmp_path / "s.wav", tmp_path / "r.wav", tmp_path / "c.csv"
-    assert run("stimulus", "sweep", stimulus, "--level-v", 0.005)[0] == 0
+    assert run("stimulus", "sweep", stimulus, "--level-v", 0.005, "--seconds", 2)[0] == 0
     assert soundfile.info(stimulus).channels == 1
     run("render", "transistor-ladder", stimulus, recording, "--cutoff", 900, "--resonance-gain", 2)
     code, out, _ = run("measure", "response", stimulus, recording, "--json", "--out", table)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from benchmarks.trust import CASES, trials_of
+from benchmarks.trust import CASES, SHORT, USUAL, trials_of
 from jiyuu.measurement.bin_groups import Groups, Spectrum
 from jiyuu.measurement.network_search import fit_network
 from tests.truths import Made
@@ -12,7 +12,9 @@ from tests.truths import Made
 @pytest.mark.parametrize("place", range(len(CASES)))
 def test_a_reading_is_the_filters_own_within_what_it_states(place):
     """Two standard deviations are passed now and then; four hardly ever. Nothing may be taken for another kind."""
-    found = trials_of(CASES[place], range(100 + place, 101 + place))
+    made, kind, ppm, colour = CASES[place]
+    case = made, SHORT if kind == USUAL else kind, ppm, colour  # the longer sweeps stand in the benchmark
+    found = trials_of(case, range(100 + place, 101 + place))
     ratios = {name: abs(error) / max(stated, 1e-300) for name, ((error, stated),) in found.items()}
     assert max(ratios.values()) < 2.5, ratios
     assert len(ratios) >= 3

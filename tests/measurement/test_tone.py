@@ -20,8 +20,7 @@ def tone(hz, *, seconds=1.0, snr_db=None, seed=0, harmonics=(), dc=0.0, level=1.
 
 
 @pytest.mark.parametrize("hz", [32.7, 261.37])
-@pytest.mark.parametrize("snr_db", [20, 50, 80])
-@pytest.mark.parametrize("seconds", [0.2, 1.0])
+@pytest.mark.parametrize(("snr_db", "seconds"), [(20, 1.0), (20, 0.2), (50, 0.2), (80, 0.2)])
 def test_scatter_keeps_to_the_bound(hz, snr_db, seconds):
     count = round(seconds * RATE)
     eta = 10 ** (snr_db / 10)

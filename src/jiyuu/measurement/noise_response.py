@@ -57,7 +57,8 @@ def estimate_by_noise(
     count = int(np.floor(np.log2(band_hz[1] / band_hz[0]) * POINTS_PER_OCTAVE)) + 1
     grid_hz = band_hz[0] * 2 ** (np.arange(count) / POINTS_PER_OCTAVE)
     fitted_hz = grid_hz[::FITTED_EVERY]
-    fits = [_fit(bins_hz, stimulus, output, float(hertz), independent) for hertz in fitted_hz]
+    windows = [_Window.of(bins_hz, stimulus, float(hertz), independent) for hertz in fitted_hz]
+    fits = [_fit(window, output, independent) for window in windows]
     generator = np.random.default_rng(21)  # fixed: the same files give the same uncertainty
     inside = (bins_hz >= grid_hz[0]) & (bins_hz <= grid_hz[-1])
     power = np.abs(stimulus[inside]) ** 2
@@ -73,8 +74,8 @@ def estimate_by_noise(
         model = np.zeros(bins_hz.size, dtype=complex)
         model[inside] = network.fit.at(bins_hz[inside])
         left = output - model * stimulus
-        fits = [replace(_fit(bins_hz, stimulus, left, float(hertz), independent), coherence=own)
-                for hertz, own in zip(fitted_hz, coherences, strict=True)]
+        fits = [replace(_fit(window, left, independent), coherence=own)
+                for window, own in zip(windows, coherences, strict=True)]
         expected = network.fit.at(grid_hz)
     gain, deviation = np.array([fit.gain for fit in fits]), np.array([fit.deviation for fit in fits])
     coherence = np.array([fit.coherence for fit in fits])
@@ -90,10 +91,32 @@ def estimate_by_noise(
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class _Window:
+    """The bins from `first` on about one frequency: what was played there, x (m,), powers (m, DEGREE + 1) of their
+    places, and the matrix whose first row makes the gain of what came out; sharpness: its variance for unit noise."""
+
+    first: int
+    x: ComplexArray
+    powers: FloatArray
+    solving: ComplexArray
+    sharpness: float
+
+    @classmethod
+    def of(cls, bins_hz: FloatArray, stimulus: ComplexArray, hertz: float, independent: float) -> _Window:
+        step = bins_hz[1]
+        half = max(HALF_WIDTH * hertz, FEWEST_BINS * step / independent / 2)
+        first, last = max(int((hertz - half) / step), 1), min(int((hertz + half) / step) + 2, bins_hz.size)
+        place, x = np.log2(bins_hz[first:last] / hertz), stimulus[first:last]
+        powers = np.vander(place / np.abs(place).max(), DEGREE + 1, increasing=True)
+        # What is played weighs the real powers: the normal equations are real.
+        normal = np.linalg.inv((powers.T * (x.real**2 + x.imag**2)) @ powers)
+        return cls(first, x, powers, np.asarray((normal @ powers.T) * np.conj(x)), float(normal[0, 0]))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class _Fit:
     """gain, its standard deviation, noise (mean square of a bin), coherence at one frequency; weights (m,) of the
-    bins from `first` on, of which the
-    gain is the sum."""
+    bins from `first` on, of which the gain is the sum."""
 
     gain: complex
     deviation: float
@@ -103,26 +126,19 @@ class _Fit:
     weights: ComplexArray
 
 
-def _fit(
-    bins_hz: FloatArray, stimulus: ComplexArray, output: ComplexArray, hertz: float, independent: float
-) -> _Fit:
-    step = bins_hz[1]
-    half = max(HALF_WIDTH * hertz, FEWEST_BINS * step / independent / 2)
-    first, last = max(int((hertz - half) / step), 1), min(int((hertz + half) / step) + 2, bins_hz.size)
-    place = np.log2(bins_hz[first:last] / hertz)
-    powers = (place / np.abs(place).max())[:, np.newaxis] ** np.arange(DEGREE + 1)
-    x, y = stimulus[first:last], output[first:last]
-    design = powers * x[:, np.newaxis]
-    normal = np.linalg.inv(np.conj(design.T) @ design)
-    solving = normal @ np.conj(design.T)
-    answer = solving @ y
-    left = y - design @ answer
-    free = max((last - first) * independent - DEGREE - 1, 1.0)
-    noise = float(np.sum(np.abs(left) ** 2)) * independent / free
-    total = float(np.sum(np.abs(y) ** 2))
-    coherence = float(np.clip(1 - np.sum(np.abs(left) ** 2) / max(total, 1e-300), 0, 1))
-    deviation = float(np.sqrt(noise * np.real(normal[0, 0]) / independent))
-    return _Fit(complex(answer[0]), deviation, noise / independent, coherence, first, solving[0])
+def _fit(window: _Window, output: ComplexArray, independent: float) -> _Fit:
+    y = output[window.first : window.first + window.x.size]
+    answer = window.solving @ y
+    left = _power(y - window.x * (window.powers @ answer))
+    free = max(y.size * independent - DEGREE - 1, 1.0)
+    noise = left * independent / free
+    coherence = min(max(1 - left / max(_power(y), 1e-300), 0.0), 1.0)
+    deviation = float(np.sqrt(noise * window.sharpness / independent))
+    return _Fit(complex(answer[0]), deviation, noise / independent, coherence, window.first, window.solving[0])
+
+
+def _power(spectrum: ComplexArray) -> float:
+    return float(np.vdot(spectrum, spectrum).real)
 
 
 def _shared(fits: list[_Fit]) -> ComplexArray:
