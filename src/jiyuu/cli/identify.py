@@ -56,13 +56,11 @@ def identify(
 
 
 def _swept(stimulus: Path, recording: Path, *, channel: str | None, full_scale_v: float) -> Swept:
-    from jiyuu.rig.channels import channel_of
+    from jiyuu.rig.files import read_pair
     from jiyuu.rig.identity_run import swept_of
-    from jiyuu.signals.recordings import read_to_measure
 
-    played, heard = (read_to_measure(path, full_scale_v=full_scale_v) for path in (stimulus, recording))
-    if played.sample_rate_hz != heard.sample_rate_hz:
-        raise MeasurementError(f"{stimulus} has {played.sample_rate_hz} Hz and {recording} {heard.sample_rate_hz} Hz; "
-                               "record at the rate of the stimulus.")
-    record_v, chosen = channel_of(heard, played.loudest_v, channel)
-    return swept_of(played.loudest_v, record_v, float(played.sample_rate_hz), *(() if chosen is None else (chosen,)))
+    pair = read_pair(stimulus, recording, full_scale_v=full_scale_v, channel=channel)
+    if pair.told:
+        notice(f"jiyuu: {pair.told}")
+    return swept_of(pair.stimulus_v, pair.recording_v, pair.sample_rate_hz,
+                    *(() if pair.chosen is None else (pair.chosen,)))

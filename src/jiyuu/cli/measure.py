@@ -61,8 +61,11 @@ def response(
 
         alone = read_pair(stimulus, loopback, full_scale_v=full_scale_v)
         measured = less_interface(measured, measure_response(alone.stimulus_v, alone.recording_v, alone.sample_rate_hz))
-    if pair.chosen is not None:
-        measured = replace(measured, notices=(pair.chosen, *measured.notices))
+    if pair.told:
+        notice(f"jiyuu: {pair.told}")
+    late = measured.latency_s
+    measured = replace(measured, notices=pair.of_whole(measured.notices),
+                       latency_s=replace(late, value=late.value + pair.begins_s))
     read = read_response(measured)
     if out is not None:
         text = curve_csv(measured)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -63,13 +64,16 @@ def measure_ping(
     found = measure_pings(pair.recording_v, pair.sample_rate_hz, pings_in(pair.stimulus_v, pair.sample_rate_hz),
                           full_scale_v=full_scale_v)
     on = struck_scale(found.pings, parse_scale(scale)) if scale.strip() else None
-    notices = (*(() if pair.chosen is None else (pair.chosen,)), *found.notices)
+    if pair.told:
+        notice(f"jiyuu: {pair.told}")
+    notices = pair.of_whole(found.notices)
+    pings = [replace(ping, at_s=ping.at_s + pair.begins_s) for ping in found.pings]
     if json:
-        print_json({"pings": [_ping_json(ping) for ping in found.pings],
+        print_json({"pings": [_ping_json(ping) for ping in pings],
                     **({} if on is None else {"scale": _scale_json(on)}), "warnings": notices_json(notices)})
         return
     say_notices(notices)
-    for ping in found.pings:
+    for ping in pings:
         peak = "nothing heard" if ping.first_peak_v is None else f"first peak {_said(ping.first_peak_v, 'V')}"
         ring = "no ring" if ping.frequency_hz is None or ping.t60_s is None or ping.q is None else (
             f"rings at {_said(ping.frequency_hz, 'Hz')}, T60 {_said(ping.t60_s, 's')}, Q {_said(ping.q, '')}".rstrip())

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,14 @@ from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 from jiyuu.measurement.notice import Notice
 from jiyuu.rig.channels import channel_of
-from jiyuu.signals.recordings import FULL_SCALE_V, read_to_measure
+from jiyuu.rig.long_recordings import part_with
+from jiyuu.signals.recordings import (
+    FULL_SCALE_V,
+    Recording,
+    may_be_measured,
+    read_part,
+    read_to_measure,
+)
 from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 
 
@@ -23,6 +31,13 @@ class RecordedPair:
     recording_v: FloatArray
     sample_rate_hz: float
     chosen: Notice | None = None  # which channel was taken, where there was a choice
+    begins_s: float = 0.0  # of the recording, where only the part of it was read in which the stimulus stands
+    told: str = ""  # which part that is
+
+    def of_whole(self, notices: Iterable[Notice]) -> tuple[Notice, ...]:
+        """Notices with their times counted from the beginning of the file; first of all which channel was taken."""
+        later = (one if one.at_s is None else replace(one, at_s=one.at_s + self.begins_s) for one in notices)
+        return (*(() if self.chosen is None else (self.chosen,)), *later)
 
 
 def read_pair(
@@ -31,7 +46,7 @@ def read_pair(
     """Both files of a measurement. channel: left or right, told by the stimulus when not given. Raises SignalError when
     they do not belong together."""
     played = read_to_measure(stimulus, full_scale_v=full_scale_v)
-    recorded = read_to_measure(recording, full_scale_v=full_scale_v)
+    recorded, begins_s = _recorded(recording, played, full_scale_v=full_scale_v)
     if played.sample_rate_hz != recorded.sample_rate_hz:
         raise SignalError(
             f"{recording} has a rate of {recorded.sample_rate_hz} Hz and the stimulus {played.sample_rate_hz} Hz; "
@@ -43,7 +58,19 @@ def read_pair(
             "a stimulus does; give the file that was played first."
         )
     recorded_v, chosen = channel_of(recorded, played.loudest_v, channel)
-    return RecordedPair(played.loudest_v, recorded_v, float(played.sample_rate_hz), chosen)
+    rate = played.sample_rate_hz
+    told = "" if not recorded.cut_short else (
+        f"{recording.name} is too long to be measured as a whole: {begins_s:.1f} to "
+        f"{begins_s + recorded_v.size / rate:.1f} s of it are, where the stimulus is clearest.")
+    return RecordedPair(played.loudest_v, recorded_v, float(rate), chosen, begins_s, told)
+
+
+def _recorded(recording: Path, played: Recording, *, full_scale_v: float) -> tuple[Recording, float]:
+    """(what is measured of a recording, where in it that begins in s)."""
+    if may_be_measured(recording, full_scale_v=full_scale_v):
+        return read_to_measure(recording, full_scale_v=full_scale_v), 0.0
+    part = part_with(recording, played.loudest_v, played.sample_rate_hz)
+    return read_part(recording, part.start, part.stop, full_scale_v=full_scale_v), part.start / played.sample_rate_hz
 
 
 def _swapped(stimulus_v: FloatArray, recording_v: FloatArray) -> bool:
@@ -56,7 +83,10 @@ def _swapped(stimulus_v: FloatArray, recording_v: FloatArray) -> bool:
 
 def tell_apart(first: Path, second: Path, *, full_scale_v: float = FULL_SCALE_V) -> tuple[Path, Path]:
     """(stimulus, recording) of two files given in any order: the stimulus begins with silence and has no noise in it,
-    so more of its samples are exactly or nearly zero."""
+    so more of its samples are exactly or nearly zero. What is too long to be measured is a recording."""
+    fit = [may_be_measured(path, full_scale_v=full_scale_v) for path in (first, second)]
+    if fit[0] != fit[1]:
+        return (first, second) if fit[0] else (second, first)
 
     def quiet_share(path: Path) -> float:
         record = read_to_measure(path, full_scale_v=full_scale_v).loudest_v
@@ -69,7 +99,8 @@ def told_of(recording: Path, stimulus: Path | None = None, *, channel: str | Non
             full_scale_v: float = FULL_SCALE_V) -> str:
     """What is understood of files before they are measured: rate, length, peaks, which channel is taken and why, the
     sign of what came back. Raises SignalError where they do not read or do not belong together."""
-    read = read_to_measure(recording, full_scale_v=full_scale_v)
+    read = (read_to_measure(recording, full_scale_v=full_scale_v) if stimulus is None else _recorded(
+        recording, read_to_measure(stimulus, full_scale_v=full_scale_v), full_scale_v=full_scale_v)[0])
     peaks = [float(np.abs(one).max()) for one in read.channels_v]
     names = ("",) if len(peaks) == 1 else ("left ", "right ")
     levels = ", ".join(f"{name}peak {peak:.3g} V ({20 * np.log10(max(peak, 1e-9) / full_scale_v):+.1f} dB re full "
@@ -81,6 +112,7 @@ def told_of(recording: Path, stimulus: Path | None = None, *, channel: str | Non
     pair = read_pair(stimulus, recording, channel=channel, full_scale_v=full_scale_v)
     said.append(f"{stimulus.name}: {pair.stimulus_v.size / pair.sample_rate_hz:.1f} s, peak "
                 f"{np.abs(pair.stimulus_v).max():.3g} V.")
+    said += [pair.told] if pair.told else []
     taken = pair.recording_v
     if len(peaks) > 1:
         which = int(np.argmin([float(np.abs(one - taken).max()) for one in read.channels_v]))

@@ -81,6 +81,38 @@ def read_to_measure(path: Path, *, full_scale_v: float = FULL_SCALE_V) -> Record
     return read_recording(path, full_scale_v=full_scale_v)
 
 
+def may_be_measured(path: Path, *, full_scale_v: float = FULL_SCALE_V) -> bool:
+    """Whether a file is short enough for `read_to_measure`. Raises SignalError with what to do."""
+    with _opened(path, full_scale_v) as file:
+        return bool(file.frames * file.channels <= MOST_MEASURED)
+
+
+@contextmanager
+def in_blocks(path: Path, size: int, *, overlap: int) -> Iterator[tuple[int, Iterator[tuple[int, FloatArray]]]]:
+    """(rate in Hz, stretches of a file of any length as they are asked for: first sample and (k, channels) re full
+    scale; each repeats the last `overlap` samples of the one before). Raises SignalError with what to do."""
+    with _opened(path, FULL_SCALE_V) as file:
+        def stretches() -> Iterator[tuple[int, FloatArray]]:
+            place, kept = 0, np.zeros((0, file.channels))
+            while (more := file.read(size - kept.shape[0], dtype="float64", always_2d=True)).shape[0]:
+                block = np.concatenate([kept, more])
+                yield place, block
+                kept = block[max(block.shape[0] - overlap, 0) :]
+                place += block.shape[0] - kept.shape[0]
+
+        yield file.samplerate, stretches()
+
+
+def read_part(path: Path, start: int, stop: int, *, full_scale_v: float = FULL_SCALE_V) -> Recording:
+    """Samples from start to stop of a file, as far as it goes. Raises SignalError with what to do."""
+    with _opened(path, full_scale_v) as file:
+        file.seek(min(max(start, 0), file.frames))
+        samples = file.read(max(stop - max(start, 0), 0), dtype="float64", always_2d=True)
+        if not np.isfinite(samples).all():
+            raise SignalError(f"{path} holds samples that are not numbers (NaN or infinity); export it again.")
+        return Recording(samples.T * full_scale_v, file.samplerate, cut_short=True)
+
+
 def read_long(path: Path, *, full_scale_v: float = FULL_SCALE_V, may_be_silent: bool = False) -> LongRecording:
     """The same without holding all of it in memory. Raises SignalError with what to do."""
     with _opened(path, full_scale_v) as file:

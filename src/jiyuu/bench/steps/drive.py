@@ -139,8 +139,7 @@ def from_files(
     yield Progress(f"Measuring {len(steps.levels_v)} levels", 0.3)
     found = measure_drive(pair.recording_v, pair.sample_rate_hz, steps, full_scale_v=full_scale_v,
                           lamp_percent=setting.lamp_percent)
-    if pair.chosen is not None:
-        found = replace(found, notices=(pair.chosen, *found.notices))
+    found = replace(found, notices=pair.of_whole(found.notices))
     run = DriveRun(pair.stimulus_v, pair.recording_v, pair.sample_rate_hz, found)
     yield made(standing, setting, run).taken_from(f"{stimulus.name}, {recording.name}")
 

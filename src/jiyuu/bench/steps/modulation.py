@@ -175,7 +175,7 @@ def from_files(
     yield Progress("Measuring how it rings", 0.3)
     found = measure_pings(pair.recording_v, pair.sample_rate_hz, pings, full_scale_v=full_scale_v)
     run = ModulationRun({"stimulus": pair.stimulus_v, "pings": pair.recording_v}, pair.sample_rate_hz, found, None,
-                        (*(() if pair.chosen is None else (pair.chosen,)), *found.notices))
+                        pair.of_whole(found.notices))
     yield made(standing, setting, run, pings.length_s, pings.level_v).taken_from(f"{stimulus.name}, {recording.name}")
 
 

@@ -126,8 +126,9 @@ def from_files(
     request = ResponseRequest(standing.panel, standing.network, standing.gain, (standing.mode,))
     found = evaluate(request, standing.mode, pair.stimulus_v, pair.recording_v, pair.sample_rate_hz,
                      interface_v=None if alone is None else alone.recording_v)
-    if pair.chosen is not None:
-        found = replace(found, read=replace(found.read, notices=(pair.chosen, *found.read.notices)))
+    late = found.response.latency_s
+    found = replace(found, read=replace(found.read, notices=pair.of_whole(found.read.notices)), response=replace(
+        found.response, latency_s=replace(late, value=late.value + pair.begins_s)))
     without = "" if interface is None else f", less {interface.name}"
     yield made(standing, setting, found).taken_from(f"{stimulus.name}, {recording.name}{without}")
 

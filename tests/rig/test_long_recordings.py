@@ -1,0 +1,84 @@
+"""A recorder that was left running: the stimulus is found in what is too long to be measured as a whole."""
+
+import json
+
+import numpy as np
+import pytest
+import soundfile
+
+from benchmarks.trust import noise_of
+from jiyuu.cli.entry import main
+from jiyuu.errors import SignalError
+from jiyuu.measurement.response import measure_response
+from jiyuu.rig.files import read_pair, tell_apart, told_of
+from jiyuu.signals.recordings import write_recording
+from jiyuu.signals.stimuli import noise_stimulus
+from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from tests.truths import Made, exact, recorded
+
+RATE = 48_000
+SWEEP = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=1.0), sample_rate_hz=RATE)
+NOISE = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=1.0, pink=True)
+LOWPASS = Made("transistor-ladder", "lowpass-24", 820.0, 2.0)
+HIGH = Made("state-variable", "highpass", 14_000.0, 1.0)
+
+
+@pytest.fixture(autouse=True)
+def short_of_room(monkeypatch):
+    """What is longer than twenty seconds of one channel is too long."""
+    for module in ("jiyuu.signals.recordings", "jiyuu.rig.long_recordings"):
+        monkeypatch.setattr(f"{module}.MOST_MEASURED", 20 * RATE)
+
+
+def left_running(folder, made, stimulus, at_s, *, seconds=45.0, channels=1, ppm=30.0):
+    """(stimulus file, recording file): mains hum far louder than the noise, what the filter made of it at at_s."""
+    heard = recorded(made, stimulus, RATE, ppm=ppm, delay_s=0.0)
+    whole = np.zeros(round(seconds * RATE))
+    at = round(at_s * RATE)
+    part = heard[max(-at, 0) : whole.size - at]
+    whole[max(at, 0) : max(at, 0) + part.size] = part
+    whole += noise_of("white", whole.size, 1e-3 * heard.std(), np.random.default_rng(4))
+    whole += 0.3 * heard.std() * np.sin(2 * np.pi * 50 * np.arange(whole.size) / RATE)
+    write_recording(folder / "played.wav", stimulus, RATE)
+    other = noise_of("white", whole.size, 0.01, np.random.default_rng(5))
+    soundfile.write(folder / "heard.wav", np.stack([other, whole][2 - channels :], axis=1) / 10, RATE, "FLOAT")
+    return folder / "played.wav", folder / "heard.wav"
+
+
+@pytest.mark.parametrize(("made", "stimulus"), [(LOWPASS, SWEEP), (LOWPASS, NOISE), (HIGH, SWEEP)])
+@pytest.mark.parametrize("at_s", [31.234, 0.4])
+def test_it_is_found_wherever_it_stands(made, stimulus, at_s, tmp_path):
+    pair = read_pair(*left_running(tmp_path, made, stimulus, at_s))
+    assert pair.recording_v.size < stimulus.size + 7 * RATE
+    assert "heard.wav is too long" in pair.told
+    response = measure_response(pair.stimulus_v, pair.recording_v, float(RATE))
+    late = response.latency_s
+    true_s = at_s + 30e-6 * (pair.begins_s - at_s)  # what was cut off was counted by the recorder's clock
+    assert pair.begins_s + late.value == pytest.approx(true_s, abs=2e-6 + 30e-6 * 2)
+    truth = exact(made, (response.frequency_hz[0], response.frequency_hz[-1]))
+    level = np.interp(truth["cutoff_3db_hz"], response.frequency_hz, response.level_db)
+    assert level == pytest.approx(made.level(np.log2(truth["cutoff_3db_hz"])), abs=0.1)
+
+
+def test_the_command_counts_from_the_beginning_of_the_file(tmp_path, capfd):
+    stimulus, recording = left_running(tmp_path, LOWPASS, SWEEP, 12.5, seconds=25.0, channels=2, ppm=0.0)
+    assert main(["measure", "response", str(stimulus), str(recording), "--json"]) == 0
+    out, err = capfd.readouterr()
+    found = json.loads(out)
+    assert found["latency_s"]["value"] == pytest.approx(12.5, abs=1e-6)
+    assert "channel_chosen" in {warning["code"] for warning in found["warnings"]}
+    assert "11.5 to 21.0 s" in err
+    assert "11.5 to 21.0 s" in told_of(recording, stimulus)
+    assert tell_apart(recording, stimulus) == (stimulus, recording)
+
+
+def test_where_it_is_not_nothing_is_measured(tmp_path):
+    stimulus, recording = left_running(tmp_path, LOWPASS, SWEEP, 60.0, seconds=30.0)
+    with pytest.raises(SignalError, match=r"is not to be found in .*cut out the part"):
+        read_pair(stimulus, recording)
+    write_recording(stimulus, np.tile(SWEEP, 3), RATE)
+    with pytest.raises(SignalError, match="Play a shorter one"):
+        read_pair(stimulus, recording)
+    write_recording(stimulus, SWEEP, 2 * RATE)
+    with pytest.raises(SignalError, match="rate of 48000 Hz and the stimulus 96000 Hz"):
+        read_pair(stimulus, recording)
