@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from jiyuu.arrays import FloatArray
 from jiyuu.measurement.curve_reading import CurveReading, Kind, SlopeWindow, read_curve
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.notice import Notice
@@ -21,10 +22,11 @@ READ_FROM_CURVE = (
     ("passband_db", "dB"), ("peak_db", "dB"), ("q", ""), ("low_3db_hz", "Hz"), ("high_3db_hz", "Hz"),
     ("low_slope_db_per_octave", "dB/oct"), ("notch_hz", "Hz"), ("notch_depth_db", "dB"),
 )
-FLOOR = 1e-5  # dB, or what else it is: no record was ever read more nearly
+FLOOR, SLOPE_FLOOR = 3e-6, 2e-5  # dB, or what else it is: no record was ever read more nearly
+NORMAL_95 = 1.96
 CLOCK_PPM = 0.05  # what a clock offset may be off by, whatever its own scatter: 0.028 seen, 0.008 scatter, near onset
 ALONE = 1.6  # the same where one passage tells neither its own noise nor the clock
-UNSURE = 1.12  # so many draws tell their 95th percentile only so well, and their noise is itself an estimate
+UNSURE = 1.08  # so many draws tell their scatter only so well, and their noise is itself an estimate
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -64,21 +66,29 @@ def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = No
                 values[name].append(value)
     doubts = doubts_of(response, whole, reading, tuple(values), again)
     uncertainty = {}
-    unsure = UNSURE if response.passages > 1 else ALONE
+    told = response.passages > 1 or (response.steady and response.network is not None)
+    unsure = UNSURE if told else ALONE
     for name, found in values.items():
         centre = getattr(reading, name)
         if centre is None or name in doubts.withdrawn:
             continue
         if len(found) >= len(response.draws) // 2:
             # About the value read, not the mean of the draws: a maximum of noisy curves is biased, and that counts.
-            stated = unsure * float(np.quantile(np.abs(np.array(found) - centre), 0.95))
+            stated = unsure * _usual(np.abs(np.array(found) - centre))
             if not name.endswith("_hz"):
-                stated += FLOOR
+                stated += SLOPE_FLOOR if "slope" in name else FLOOR
             elif response.clock_offset_ppm is not None:
                 stated = float(np.hypot(stated, 1e-6 * max(response.clock_offset_ppm.uncertainty, CLOCK_PPM) * centre))
             uncertainty[name] = stated + doubts.wider.get(name, 0.0)
     notices = (*response.notices, *doubts.notices)
     return ReadResponse(withdrawn(reading, doubts.withdrawn), uncertainty, notices)
+
+
+def _usual(apart: FloatArray) -> float:
+    """95 % of what deviations (d,) scatter by. Their mean square tells it better than the few that are largest; but one
+    that went to another peak altogether must not speak for all."""
+    largest = float(np.quantile(apart, 0.95))
+    return NORMAL_95 * float(np.sqrt(np.mean(np.minimum(apart, 2 * largest) ** 2)))
 
 
 def response_findings(

@@ -98,8 +98,18 @@ class NetworkFit:
 
     def drawn(self, count: int, generator: np.random.Generator) -> list[DrawnNetwork]:
         """Such networks as other noise might have given as well."""
-        moved = self.coefficients + generator.standard_normal((count, self.spread.shape[1])) @ self.spread.T
+        moved = self.coefficients + evened(generator.standard_normal((count, self.spread.shape[1]))) @ self.spread.T
         return [DrawnNetwork(one, self.order, self.unit) for one in moved]
+
+
+def evened(draws: FloatArray) -> FloatArray:
+    """(d, v) normal draws turned and stretched so that they scatter by exactly 1 in every direction: what follows from
+    them nearly linearly has its own uncertainty, not that of so few draws. As they are where there are too few."""
+    centred = draws - draws.mean(axis=0)
+    if draws.shape[0] < 4 * draws.shape[1]:
+        return draws
+    root = np.linalg.cholesky(centred.T @ centred / draws.shape[0])
+    return np.asarray(np.linalg.solve(root, centred.T).T)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -33,7 +33,7 @@ ALIKE = 3e-4  # share by which two passages may differ and still be as they shou
 LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid through something else besides
 UNKNOWN_LOSS_S = 0.06
 COUNTED_LOSS_S = 1e-4  # to a few samples, where the filter lets little through to tell by
-ROUNDED_S = 2e-8  # what arithmetic may move a latency by
+ROUNDED_S = 1e-9  # what arithmetic may move a latency by: 0.3e-9 seen without noise
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -60,6 +60,7 @@ class MeasuredResponse:
     unloaded: NetworkFit | None = None  # what fits the faint parts of a curve that no network explains as a whole
     level_v: float | None = None  # peak of the stimulus
     quickly: bool = False
+    steady: bool = False  # from tones that had settled: what each leaves tells its noise
 
     @property
     def network_unasked(self) -> bool:
@@ -153,7 +154,8 @@ def _by_tones(
         found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
     _, coarse = quantisation(recording_v, slice(0, recording_v.size))
     notices = tuple(notice for notice in (clipped, coarse) if notice is not None)
-    return _stated_response(found, place / sample_rate_hz, offset, noise_db, sample_rate_hz, middle_s, notices)
+    response = _stated_response(found, place / sample_rate_hz, offset, noise_db, sample_rate_hz, middle_s, notices)
+    return replace(response, steady=True)
 
 
 def _stated_response(
