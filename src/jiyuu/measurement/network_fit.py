@@ -141,41 +141,26 @@ def settled(
     groups: Groups, order: Order, values: FloatArray, *, ease: float = 0.0, steps: int = STEPS
 ) -> NetworkFit | None:
     """All values together, from values that are nearly right. ease: share of the loudest that counts as noise too."""
+    from jiyuu.measurement.network_kernel import stepped
+
     if ease:
         size = np.abs(groups.gain)
         groups = replace(groups, deviation=np.sqrt(
             groups.deviation**2 + (ease * size.max()) ** 2 / 30 + (ease * size) ** 2))
     if groups.late is not None and not order.clocked:
         order, values = replace(order, clocked=True), np.insert(values, -2, 0.0)
-    damping = 1e-3
-    left, slopes = _misfit(groups, order, values), _slopes(groups, order, values)
-    error = float(left @ left)
-    if not np.isfinite(error):
+    damping, late = 1e-3, _late(groups)
+    left = _misfit(groups, order, values)
+    if not np.isfinite(left).all():
         return None
     for _ in range(steps):
         checkpoint()
-        scale = np.linalg.norm(slopes, axis=0)
-        scale[scale == 0] = 1.0
-        design = slopes / scale
-        normal, pull = design.T @ design, design.T @ left
-        gained = 0.0
-        for _ in range(10):
-            step = np.linalg.solve(normal + damping * np.eye(values.size), pull) / scale
-            step[: order.poles] = np.clip(step[: order.poles], -1.0, 1.0)
-            tried = values + step
-            tried[: order.poles] = np.clip(tried[: order.poles], -60.0, 60.0)
-            other = _misfit(groups, order, tried)
-            found = float(other @ other)
-            if found < error:
-                gained = error - found
-                values, left, error = tried, other, found
-                slopes = _slopes(groups, order, values)
-                damping = max(damping / 10, 1e-14)
-                break
-            damping = max(damping * 8, 1e-9)
-        if gained < STILL * max(1.0, 1e-3 * error):
+        values, left, damping, gained = stepped(
+            values, left, damping, order.shape, groups.omega, late, groups.share, groups.gate, groups.gain,
+            groups.deviation)
+        if gained < STILL * max(1.0, 1e-3 * float(left @ left)):
             break
-    remains = float(np.sqrt(error / groups.freedom(values.size)))
+    remains = float(np.linalg.norm(left) / np.sqrt(groups.freedom(values.size)))
     return NetworkFit(order, values, np.zeros((values.size, 0)), groups.unit, remains)
 
 
@@ -224,14 +209,6 @@ def _misfit(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
         values, order.shape, groups.omega, _late(groups), groups.share, groups.gate, groups.gain, groups.deviation))
 
 
-def _slopes(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
-    """(2g, v) of the model, in the same standard deviations."""
-    from jiyuu.measurement.network_kernel import slopes
-
-    return np.asarray(slopes(
-        values, order.shape, groups.omega, _late(groups), groups.share, groups.gate, groups.deviation))
-
-
 def _late(groups: Groups) -> FloatArray:
     return np.zeros(0) if groups.late is None else groups.late
 
@@ -243,7 +220,7 @@ def _coefficients(values: FloatArray, order: Order) -> FloatArray:
 
 
 def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
-    """As _slopes, for the coefficients instead of the values."""
+    """(2g, v) how the model moves with every coefficient, in standard deviations of either part."""
     from jiyuu.measurement.network_kernel import ring_slopes
 
     s = 1j * groups.omega

@@ -12,6 +12,8 @@ Shape = tuple[int, int, int, bool]
 FOLLOWED = 1e-9  # what is left of a ring at the gate's end from which on the gate need not be laid on it
 FORGOTTEN = 1e-9  # what is left of a ring that need not be followed into the next passage
 MOVED = 1e-6
+DAMPED_AT_MOST = 10  # times a step is shortened
+FARTHEST = 60.0  # that the logarithm of a pole's factor may go to
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -285,3 +287,39 @@ def slopes(
                 found[g, v] += part.real
                 found[share.shape[0] + g, v] += part.imag
     return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def stepped(
+    values: FloatArray, left: FloatArray, damping: float, shape: Shape, omega: FloatArray, late: FloatArray,
+    share: FloatArray, gate: FloatArray, gain: ComplexArray, deviation: FloatArray,
+) -> tuple[FloatArray, FloatArray, float, float]:
+    """(values, what they leave, damping, by how much its square has become less): one step of Levenberg and Marquardt,
+    damped until it helps; no gain where none of them does. Other arguments as in misfit."""
+    count, poles = values.size, shape[0]
+    error = float(np.sum(left * left))
+    design = slopes(values, shape, omega, late, share, gate, deviation)
+    normal, pull, scale = design.T @ design, design.T @ left, np.ones(count)
+    for v in range(count):
+        if normal[v, v] > 0:
+            scale[v] = np.sqrt(normal[v, v])
+    for v in range(count):
+        pull[v] /= scale[v]
+        for other in range(count):
+            normal[v, other] /= scale[v] * scale[other]
+    if not np.isfinite(normal).all() or not np.isfinite(pull).all():
+        return values, left, damping, 0.0
+    for _ in range(DAMPED_AT_MOST):
+        step = np.linalg.solve(normal + damping * np.eye(count), pull) / scale
+        tried = values.copy()
+        for v in range(count):
+            if v < poles:
+                tried[v] = min(max(tried[v] + min(max(step[v], -1.0), 1.0), -FARTHEST), FARTHEST)
+            else:
+                tried[v] += step[v]
+        remains = misfit(tried, shape, omega, late, share, gate, gain, deviation)
+        found = float(np.sum(remains * remains))
+        if found < error:
+            return tried, remains, max(damping / 10, 1e-14), error - found
+        damping = max(damping * 8, 1e-9)
+    return values, left, damping, 0.0
