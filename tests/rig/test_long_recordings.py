@@ -72,6 +72,14 @@ def test_the_command_counts_from_the_beginning_of_the_file(tmp_path, capfd):
     assert tell_apart(recording, stimulus) == (stimulus, recording)
 
 
+def test_latency_over_an_interface_that_was_left_running_too(tmp_path, capfd):
+    (tmp_path / "wire").mkdir()
+    stimulus, recording = left_running(tmp_path, LOWPASS, SWEEP, 12.5, ppm=0.0)
+    _, wire = left_running(tmp_path / "wire", Made("state-variable", "highpass", 1.0, 0.0), SWEEP, 20.0, ppm=0.0)
+    assert main(["measure", "response", str(stimulus), str(recording), "--loopback", str(wire), "--json"]) == 0
+    assert json.loads(capfd.readouterr()[0])["latency_s"]["value"] == pytest.approx(-7.5, abs=1e-5)
+
+
 def test_where_it_is_not_nothing_is_measured(tmp_path):
     stimulus, recording = left_running(tmp_path, LOWPASS, SWEEP, 60.0, seconds=40.0)
     with pytest.raises(SignalError, match=r"is not to be found in .*cut out the part"):

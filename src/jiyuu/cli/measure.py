@@ -56,16 +56,18 @@ def response(
         apart_from(out, (stimulus, recording))  # before anything is measured
     pair = read_pair(stimulus, recording, full_scale_v=full_scale_v, channel=channel)
     measured = measure_response(pair.stimulus_v, pair.recording_v, pair.sample_rate_hz)
+    began_s = pair.begins_s
     if loopback is not None:
         from jiyuu.measurement.loopback import less_interface
 
         alone = read_pair(stimulus, loopback, full_scale_v=full_scale_v)
         measured = less_interface(measured, measure_response(alone.stimulus_v, alone.recording_v, alone.sample_rate_hz))
+        began_s -= alone.begins_s
     if pair.told:
         notice(f"jiyuu: {pair.told}")
     late = measured.latency_s
     measured = replace(measured, notices=pair.of_whole(measured.notices),
-                       latency_s=replace(late, value=late.value + pair.begins_s))
+                       latency_s=replace(late, value=late.value + began_s))
     read = read_response(measured)
     if out is not None:
         text = curve_csv(measured)

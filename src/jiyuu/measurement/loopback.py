@@ -28,8 +28,8 @@ def less_interface(unit: MeasuredResponse, alone: MeasuredResponse) -> MeasuredR
     return replace(
         unit, gain=gain, deviation=np.asarray(share * np.abs(gain)), draws=unit.draws / other, latency_s=latency,
         polarity=unit.polarity * alone.polarity, network=_divided(unit, alone), unloaded=None,
-        notices=tuple(dict.fromkeys((*unit.notices, *alone.notices))) if alone.notices else unit.notices,
-        compression=None,
+        notices=(*unit.notices, *(one for one in alone.notices if one not in unit.notices)),
+        compression=None, steady=False,
     )
 
 

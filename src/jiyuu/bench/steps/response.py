@@ -126,9 +126,9 @@ def from_files(
     request = ResponseRequest(standing.panel, standing.network, standing.gain, (standing.mode,))
     found = evaluate(request, standing.mode, pair.stimulus_v, pair.recording_v, pair.sample_rate_hz,
                      interface_v=None if alone is None else alone.recording_v)
-    late = found.response.latency_s
+    late, began_s = found.response.latency_s, pair.begins_s - (0.0 if alone is None else alone.begins_s)
     found = replace(found, read=replace(found.read, notices=pair.of_whole(found.read.notices)), response=replace(
-        found.response, latency_s=replace(late, value=late.value + pair.begins_s)))
+        found.response, latency_s=replace(late, value=late.value + began_s)))
     without = "" if interface is None else f", less {interface.name}"
     yield made(standing, setting, found).taken_from(f"{stimulus.name}, {recording.name}{without}")
 
