@@ -7,6 +7,9 @@ import pytest
 import soundfile
 
 from benchmarks.trust import noise_of
+from jiyuu.bench.standing import Standing
+from jiyuu.bench.steps.response import STEP, from_files
+from jiyuu.circuits.filter_file import neutral_filter
 from jiyuu.cli.entry import main
 from jiyuu.errors import SignalError
 from jiyuu.measurement.response import measure_response
@@ -70,6 +73,11 @@ def test_the_command_counts_from_the_beginning_of_the_file(tmp_path, capfd):
     assert "11.5 to 21.0 s" in err
     assert "11.5 to 21.0 s" in told_of(recording, stimulus)
     assert tell_apart(recording, stimulus) == (stimulus, recording)
+    standing = Standing.of(neutral_filter("transistor-ladder"), {})
+    *_, run = from_files(standing, STEP.setting(), recording, stimulus)
+    assert run.source == "played.wav, heard.wav from 11.5 s on"
+    (late,) = (finding.value for finding in run.findings if finding.quantity == "latency_s")
+    assert late == pytest.approx(12.5, abs=1e-6)
 
 
 def test_latency_over_an_interface_that_was_left_running_too(tmp_path, capfd):
@@ -89,4 +97,18 @@ def test_where_it_is_not_nothing_is_measured(tmp_path):
         read_pair(stimulus, recording)
     write_recording(stimulus, SWEEP[:RATE], 2 * RATE)
     with pytest.raises(SignalError, match="rate of 48000 Hz and the stimulus 96000 Hz"):
+        read_pair(stimulus, recording)
+
+
+@pytest.mark.parametrize("bad", [np.nan, np.inf])
+def test_a_long_recording_is_refused_for_what_is_wrong_with_it_anywhere(bad, tmp_path):
+    stimulus, recording = left_running(tmp_path, LOWPASS, SWEEP, 2.0)
+    samples, _ = soundfile.read(recording)
+    samples[40 * RATE] = bad
+    soundfile.write(recording, samples, RATE, "FLOAT")
+    with pytest.raises(SignalError, match="not numbers"):
+        read_pair(stimulus, recording)
+    whole = recording.read_bytes()
+    recording.write_bytes(whole[: len(whole) // 2])
+    with pytest.raises(SignalError, match=r"cut short|cannot be read"):
         read_pair(stimulus, recording)

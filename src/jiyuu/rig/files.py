@@ -34,6 +34,11 @@ class RecordedPair:
     begins_s: float = 0.0  # of the recording, where only the part of it was read in which the stimulus stands
     told: str = ""  # which part that is
 
+    @property
+    def which(self) -> str:
+        """Behind the name of the recording: nothing where all of it was read."""
+        return f" from {self.begins_s:.1f} s on" if self.told else ""
+
     def of_whole(self, notices: Iterable[Notice]) -> tuple[Notice, ...]:
         """Notices with their times counted from the beginning of the file; first of all which channel was taken."""
         later = (one if one.at_s is None else replace(one, at_s=one.at_s + self.begins_s) for one in notices)

@@ -76,6 +76,8 @@ def _clearest(path: Path, passages: Passages, sample_rate_hz: int, grain: int) -
         for begin, block in blocks:
             for channel in _thinned(block, grain):
                 checkpoint()
+                if not np.isfinite(channel).all():
+                    continue  # what is wrong with it is said when all has been read
                 own, ends = channel - channel.mean(), min(FADE, channel.size)
                 own[:ends] *= fade[:ends]
                 own[own.size - ends :] *= fade[:ends][::-1]

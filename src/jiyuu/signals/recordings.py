@@ -93,23 +93,27 @@ def in_blocks(path: Path, size: int, *, overlap: int) -> Iterator[tuple[int, Ite
     scale; each repeats the last `overlap` samples of the one before). Raises SignalError with what to do."""
     with _opened(path, FULL_SCALE_V) as file:
         def stretches() -> Iterator[tuple[int, FloatArray]]:
-            place, kept = 0, np.zeros((0, file.channels))
-            while (more := file.read(size - kept.shape[0], dtype="float64", always_2d=True)).shape[0]:
-                block = np.concatenate([kept, more])
-                yield place, block
-                kept = block[max(block.shape[0] - overlap, 0) :]
-                place += block.shape[0] - kept.shape[0]
+            place, held = 0, [np.zeros((0, file.channels))]
+            for samples in _blocks(file, path, may_be_silent=False):
+                held.append(samples)
+                while sum(part.shape[0] for part in held) >= size:
+                    whole = np.concatenate(held)
+                    yield place, whole[:size]
+                    held = [whole[size - overlap :]]
+                    place += size - overlap
+            rest = np.concatenate(held)
+            if place == 0 or rest.shape[0] > overlap:
+                yield place, rest
 
         yield file.samplerate, stretches()
 
 
 def read_part(path: Path, start: int, stop: int, *, full_scale_v: float = FULL_SCALE_V) -> Recording:
-    """Samples from start to stop of a file, as far as it goes. Raises SignalError with what to do."""
+    """Samples from start to stop of a file that has been looked through, as far as it goes. Raises SignalError with
+    what to do."""
     with _opened(path, full_scale_v) as file:
         file.seek(min(max(start, 0), file.frames))
         samples = file.read(max(stop - max(start, 0), 0), dtype="float64", always_2d=True)
-        if not np.isfinite(samples).all():
-            raise SignalError(f"{path} holds samples that are not numbers (NaN or infinity); export it again.")
         return Recording(samples.T * full_scale_v, file.samplerate, cut_short=True)
 
 

@@ -141,7 +141,8 @@ def from_files(
                           lamp_percent=setting.lamp_percent)
     found = replace(found, notices=pair.of_whole(found.notices))
     run = DriveRun(pair.stimulus_v, pair.recording_v, pair.sample_rate_hz, found)
-    yield made(standing, setting, run).taken_from(f"{stimulus.name}, {recording.name}")
+    yield made(standing, setting, run).taken_from(
+        f"{stimulus.name}, {recording.name}{pair.which}")
 
 
 def study_of(standing: Standing, setting: DriveSetting) -> Asked:

@@ -176,7 +176,8 @@ def from_files(
     found = measure_pings(pair.recording_v, pair.sample_rate_hz, pings, full_scale_v=full_scale_v)
     run = ModulationRun({"stimulus": pair.stimulus_v, "pings": pair.recording_v}, pair.sample_rate_hz, found, None,
                         pair.of_whole(found.notices))
-    yield made(standing, setting, run, pings.length_s, pings.level_v).taken_from(f"{stimulus.name}, {recording.name}")
+    yield made(standing, setting, run, pings.length_s, pings.level_v).taken_from(
+        f"{stimulus.name}, {recording.name}{pair.which}")
 
 
 def from_recording(

@@ -130,7 +130,7 @@ def from_files(
     found = replace(found, read=replace(found.read, notices=pair.of_whole(found.read.notices)), response=replace(
         found.response, latency_s=replace(late, value=late.value + began_s)))
     without = "" if interface is None else f", less {interface.name}"
-    yield made(standing, setting, found).taken_from(f"{stimulus.name}, {recording.name}{without}")
+    yield made(standing, setting, found).taken_from(f"{stimulus.name}, {recording.name}{pair.which}{without}")
 
 
 def from_table(standing: Standing, setting: Setting, path: Path, layout: Layout | None = None) -> Run:
