@@ -129,6 +129,11 @@ def test_a_measured_unit_stands_beside_its_drawing(window, drive, qtbot):
     found, drawn = drive.bend.curve("gain measured"), drive.bend.curve("gain")
     assert found.values == pytest.approx(np.interp(found.places, drawn.places, drawn.values), abs=1.5)
     assert any("± " in text and text.startswith("THD 29.") for text in said(drive))
+    products = {order: [float(re.search(rf"{order} order ([\d.]+)", text)[1]) for text in said(drive)
+                        if f"products of {order} order" in text] for order in ("second", "third")}
+    assert len(products["third"]) >= 1
+    assert products["third"] == pytest.approx([33.4] * len(products["third"]), abs=1.0)
+    assert any("± " in text and "products of third order" in text for text in said(drive))
     QTest.keyClick(drive.bend, Qt.Key.Key_M)
     window.session.change({"resonance_percent": 20.0})
     settled(window, qtbot)

@@ -23,7 +23,11 @@ def recorded(curve, steps=STEPS, *, noise_db=-80.0, ppm=60.0, late_s=0.023, seed
         here = slice(*np.searchsorted(t, [begin, begin + steps.tone_s]))
         inside = np.minimum(t[here] - begin, begin + steps.tone_s - t[here])
         shape[here] += level * np.sin(np.pi / 2 * np.clip(inside / 0.01, 0, 1)) ** 2
-    out = -curve(shape * np.sin(2 * np.pi * steps.frequency_hz * t))
+    played = shape * np.sin(2 * np.pi * steps.frequency_hz * t)
+    if steps.pair is not None:
+        inside = np.minimum(t - steps.pair_begins_s, steps.pair_begins_s + 1.8 - t)
+        played += np.sin(np.pi / 2 * np.clip(inside / 0.01, 0, 1)) ** 2 * steps.pair.wave_v(t)
+    out = -curve(played)
     return out + np.random.default_rng(seed).normal(0, np.abs(out).max() * 10 ** (noise_db / 20), t.size)
 
 

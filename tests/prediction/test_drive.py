@@ -8,7 +8,8 @@ from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.compose import series, shaper, silent
 from jiyuu.circuits.network import Branch, BranchKind
 from jiyuu.errors import CircuitError
-from jiyuu.prediction.drive import branch_shares, drive_ladder, two_tones_percent
+from jiyuu.prediction.drive import branch_shares, drive_ladder, two_tones_products
+from jiyuu.signals.two_tones import TwoTones
 from tests.reference import adaptive
 
 LEVELS = 10 ** (np.arange(-40, 31, 2) / 20)
@@ -82,10 +83,9 @@ def test_two_tones_against_a_double_series():
     wave = curve(peak * (np.sin(phase)[:, np.newaxis] + np.sin(phase)[np.newaxis, :]) + bias)
     lines = np.abs(np.fft.fft2(wave)) / wave.size
     whole = 2 * lines[1, 0]
-    second, third = two_tones_percent(alone("tanh", bias), "out", cutoff_hz=1000.0, gain=0.0, low_hz=900.0,
-                                      high_hz=970.0, level_v=peak)
-    assert second == pytest.approx(100 * lines[-1, 1] / whole, rel=1e-3)
-    assert third == pytest.approx(100 * (lines[2, -1] + lines[-1, 2]) / whole, rel=1e-3)
+    found = two_tones_products(alone("tanh", bias), "out", TwoTones(900.0, 970.0, peak), cutoff_hz=1000.0, gain=0.0)
+    assert found.second_percent.value == pytest.approx(100 * lines[-1, 1] / whole, rel=1e-3)
+    assert found.third_percent.value == pytest.approx(100 * (lines[2, -1] + lines[-1, 2]) / whole, rel=1e-3)
 
 
 def test_shares_of_two_gentle_curves_add_up():

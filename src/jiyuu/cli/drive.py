@@ -35,11 +35,15 @@ if TYPE_CHECKING:
     from jiyuu.circuits.network import Network
     from jiyuu.measurement.uncertain import Uncertain
     from jiyuu.prediction.drive import DriveLadder
+    from jiyuu.signals.two_tones import TwoTones
 
 LEVELS = "-40:30:2"
 Frequency = Annotated[str | None, typer.Option("--frequency", help="Of the tone; an eighth of the cutoff when not "
                                                "given, at least 40 Hz.")]
 Levels = Annotated[str, typer.Option("--levels", help="dB re 1 V peak, rising: from:to:step, or a list.")]
+TwoTone = Annotated[str | None, typer.Option("--two-tone", metavar="F1,F2", help="Products of two tones, each at "
+                                             "--level-v.")]
+PairLevel = Annotated[str, typer.Option("--level-v", help="Peak volts of each of two tones.")]
 PlayedFrequency = Annotated[str, typer.Option("--frequency", help="Of the tone: 100, 1k2, A2.")]
 
 
@@ -56,12 +60,22 @@ def levels_of(text: str) -> FloatArray:
     return np.asarray(10 ** (found / 20))
 
 
+def pair_of(text: str, level_v: float) -> TwoTones:
+    """Raises CircuitError for what is not two frequencies, SignalError for two that cannot be told apart."""
+    from jiyuu.signals.two_tones import TwoTones
+
+    low, comma, high = text.partition(",")
+    if not comma:
+        raise CircuitError(f"--two-tone '{text}' is not F1,F2; give for example 900,970.")
+    return TwoTones(parse_frequency(low), parse_frequency(high), level_v)
+
+
 def drive(
     filter: FilterArgument,
     frequency: Frequency = None,
     levels: Levels = LEVELS,
     level_v: Annotated[str, typer.Option("--level-v", help="Peak volts at which the stages are compared.")] = "1",
-    two_tone: Annotated[str | None, typer.Option("--two-tone", metavar="F1,F2", help="Products of two tones.")] = None,
+    two_tone: TwoTone = None,
     mode: Mode = None,
     cutoff: Cutoff = None,
     resonance_gain: ResonanceGain = None,
@@ -71,7 +85,7 @@ def drive(
     json: Json = False,
 ) -> None:
     """Drive: gain and harmonics over a ladder of levels, from where it bends, and which stage bends first."""
-    from jiyuu.prediction.drive import branch_shares, drive_ladder, two_tones_percent, usual_frequency_hz
+    from jiyuu.prediction.drive import branch_shares, drive_ladder, two_tones_products, usual_frequency_hz
 
     network, output, cutoff_hz, gain, first_hz = _driven(
         filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
@@ -88,12 +102,9 @@ def drive(
     if restless:
         notice(f"{restless} of {len(ladder.levels)} levels did not settle: the filter adds tones of its own there.")
     if two_tone is not None:
-        low, comma, high = two_tone.partition(",")
-        if not comma:
-            raise CircuitError(f"--two-tone '{two_tone}' is not F1,F2; give for example 900,970.")
-        second, third = two_tones_percent(network, output, low_hz=parse_frequency(low), high_hz=parse_frequency(high),
-                                          level_v=at_v, **where)
-        result |= {"difference_2_percent": second, "difference_3_percent": third}
+        found = two_tones_products(network, output, pair_of(two_tone, at_v), **where)
+        result |= {"difference_2_percent": found.second_percent.value,
+                   "difference_3_percent": found.third_percent.value}
     if json:
         print_json(result)
         return
@@ -105,6 +116,9 @@ def drive(
         typer.echo(f"{name}: {'not reached' if value is None else f'{value:.4g} V peak'}")
     typer.echo(f"At {at_v:g} V: " + ", ".join(f"{one.branch} {one.share_percent:.0f} %" for one in shares.shares)
                + f"; together {shares.remainder_percent:.0f} %")
+    if two_tone is not None:
+        typer.echo(f"Two tones at {at_v:g} V each: products of second order {result['difference_2_percent']:.4g} %, of "
+                   f"third {result['difference_3_percent']:.4g} %")
 
 
 def _driven(
@@ -150,10 +164,12 @@ def stimulus_drive(
     out: Annotated[Path, typer.Argument(metavar="OUT.wav")],
     frequency: PlayedFrequency = "100",
     levels: Levels = LEVELS,
+    two_tone: TwoTone = None,
+    level_v: PairLevel = "1",
     rate: Annotated[int, typer.Option("--rate", help="Sample rate, Hz.")] = 48_000,
     full_scale_v: FullScale = 10.0,
 ) -> None:
-    """A tone at rising levels with gaps between, for 'measure drive'."""
+    """A tone at rising levels with gaps between, two tones behind them where asked, for 'measure drive'."""
     from jiyuu.errors import SignalError
     from jiyuu.signals.drive_steps import DriveSteps
     from jiyuu.signals.recordings import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, write_recording
@@ -161,18 +177,22 @@ def stimulus_drive(
     if not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
         raise SignalError(f"--rate {rate} is out of range; give {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz.")
     volts = levels_of(levels)
-    steps = DriveSteps(parse_frequency(frequency), tuple(volts.tolist()))
+    pair = None if two_tone is None else pair_of(two_tone, typed(level_v, "--level-v", "V", 1e-4, 1000))
+    steps = DriveSteps(parse_frequency(frequency), tuple(volts.tolist()), pair=pair)
     write_recording(out, steps.record_v(rate), rate, full_scale_v=full_scale_v)
-    if volts[-1] > full_scale_v:
-        notice(f"jiyuu: the loudest level, {volts[-1]:.3g} V, lies past full scale, {full_scale_v:g} V: an interface "
-               "clips it; state the volts that yours plays with --full-scale-v, or give lower --levels.")
-    notice(f"{out}: {steps.duration_s:.1f} s; keep the level low at first, it grows to {volts[-1]:.3g} V peak.")
+    if steps.highest_v > full_scale_v:
+        notice(f"jiyuu: the loudest level, {steps.highest_v:.3g} V, lies past full scale, {full_scale_v:g} V: an "
+               "interface clips it; state the volts that yours plays with --full-scale-v, or give lower --levels.")
+    notice(f"{out}: {steps.duration_s:.1f} s; keep the level low at first, it grows to "
+           f"{steps.highest_v:.3g} V peak.")
 
 
 def measure_drive_of(
     recording: Annotated[Path, typer.Argument(metavar="RECORDING.wav")],
     frequency: PlayedFrequency = "100",
     levels: Levels = LEVELS,
+    two_tone: TwoTone = None,
+    level_v: PairLevel = "1",
     channel: Channel = None,
     full_scale_v: FullScale = 10.0,
     json: Json = False,
@@ -185,7 +205,8 @@ def measure_drive_of(
     from jiyuu.wording.notices import notices_json
 
     read = read_to_measure(recording, full_scale_v=full_scale_v)
-    steps = DriveSteps(parse_frequency(frequency), tuple(levels_of(levels).tolist()))
+    pair = None if two_tone is None else pair_of(two_tone, typed(level_v, "--level-v", "V", 1e-4, 1000))
+    steps = DriveSteps(parse_frequency(frequency), tuple(levels_of(levels).tolist()), pair=pair)
     heard, chosen = channel_of(read, None, channel)
     found = measure_drive(heard, float(read.sample_rate_hz), steps, full_scale_v=full_scale_v)
     notices = (*(() if chosen is None else (chosen,)), *found.notices)
@@ -193,6 +214,9 @@ def measure_drive_of(
     def stated(value: Uncertain | None) -> dict[str, float | None] | None:
         return None if value is None else uncertain(value.value, value.uncertainty)
 
+    two = found.products
+    products = (("difference_2_percent", None if two is None else two.second_percent),
+                ("difference_3_percent", None if two is None else two.third_percent))
     if json:
         print_json({
             "frequency_hz": found.frequency_hz,
@@ -206,6 +230,7 @@ def measure_drive_of(
             **{key: stated(value) for key, value in (
                 ("compression_1db_v", found.compression_1db_v), ("thd_1_percent_v", found.thd_1_percent_v),
                 ("thd_3_percent_v", found.lamp_v))},
+            **({} if pair is None else {key: stated(value) for key, value in products}),
             "warnings": notices_json(notices),
         })
         return
@@ -218,4 +243,6 @@ def measure_drive_of(
                         ("3 % THD", found.lamp_v)):
         said = "not reached" if value is None else f"{value.value:.4g} ± {value.uncertainty:.2g} V peak"
         typer.echo(f"{name}: {said}")
-
+    for (_, value), order in zip(products if pair is not None else (), ("second", "third"), strict=False):
+        said = "the recorder clipped" if value is None else f"{value.value:.4g} ± {value.uncertainty:.2g} %"
+        typer.echo(f"Two tones, products of {order} order: {said}")

@@ -15,6 +15,7 @@ from scipy.ndimage import uniform_filter1d
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.measurement.two_tones import Products, products_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale, hum_in
 from jiyuu.signals.drive_steps import DriveSteps
@@ -48,7 +49,7 @@ class MeasuredLevel:
 @dataclass(frozen=True, slots=True, eq=False)
 class MeasuredDrive:
     """levels rising; the input peak volts from which 1 dB is missing, and from which THD passes 1 % and the lamp's,
-    None where they are not reached."""
+    None where they are not reached; products: of two tones, None where none were played, or the recorder clipped."""
 
     frequency_hz: float
     levels: tuple[MeasuredLevel, ...]
@@ -56,6 +57,7 @@ class MeasuredDrive:
     thd_1_percent_v: Uncertain | None
     lamp_v: Uncertain | None
     notices: tuple[Notice, ...]
+    products: Products | None = None
 
 
 def measure_drive(
@@ -79,19 +81,28 @@ def measure_drive(
     if any(piece.size < 4 * sample_rate_hz / steps.frequency_hz for piece in pieces):
         raise MeasurementError("The recording ends before the last level; record until a second after it.")
     hertz = _pitch_hz(pieces, sample_rate_hz, steps.frequency_hz)
+    if steps.pair is not None:
+        middles.append(steps.pair_middle(place, sample_rate_hz, EDGE_S))
+        pieces.append(record[middles[-1]])
+        if pieces[-1].size < middles[-1].stop - middles[-1].start:
+            raise MeasurementError("The recording ends before the two tones do; record until a second after them.")
     clipped = [full_scale_v is not None and at_full_scale(recording_v[part], full_scale_v) is not None
                for part in middles]
     if any(clipped):
         flat = np.concatenate([np.abs(recording_v[part]) >= NEARLY * (full_scale_v or np.inf) for part in middles])
         first_s = middles[clipped.index(True)].start / sample_rate_hz
         notices.append(Notice(Fault.CLIPPED, first_s, {"share_percent": 100 * float(flat.mean())}))
-        pieces = [piece for piece, gone in zip(pieces, clipped, strict=True) if not gone]
+    two = None
+    if steps.pair is not None:
+        both, gone = pieces.pop(), clipped.pop()
+        two = None if gone else products_of(both, sample_rate_hz, steps.pair, clock=hertz / steps.frequency_hz)
+    pieces = [piece for piece, gone in zip(pieces, clipped, strict=True) if not gone]
     heard_v = [level for level, gone in zip(steps.levels_v, clipped, strict=True) if not gone]
     if len(heard_v) < 2:
         raise MeasurementError("The recorder clipped at nearly every level; turn its input down and record again.")
     levels = tuple(_level(piece, hertz, sample_rate_hz, level) for piece, level in zip(pieces, heard_v, strict=True))
     return MeasuredDrive(hertz, levels, _compression(levels), _reaches(levels, 1.0), _reaches(levels, lamp_percent),
-                         tuple(notices))
+                         tuple(notices), two)
 
 
 def _place(record: FloatArray, sample_rate_hz: float, steps: DriveSteps) -> int:

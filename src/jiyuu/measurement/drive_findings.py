@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from jiyuu.measurement.contexts import DrivenTone, LampAt
+from jiyuu.measurement.contexts import DrivenTone, LampAt, TonePair
 from jiyuu.measurement.drive import MeasuredDrive
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.uncertain import Uncertain
@@ -26,4 +26,10 @@ def drive_findings(found: MeasuredDrive, *, level_v: float, lamp_percent: float)
     reached("compression_1db_v", found.compression_1db_v, tone)
     reached("thd_1_percent_v", found.thd_1_percent_v, tone)
     reached("lamp_v", found.lamp_v, LampAt(lamp_percent))
+    if found.products is not None:
+        tones = found.products.tones
+        for quantity, stated in (("difference_2_percent", found.products.second_percent),
+                                 ("difference_3_percent", found.products.third_percent)):
+            made.append(Finding(quantity, stated.value, "%", stated.uncertainty,
+                                context=TonePair(tones.low_hz, tones.high_hz, tones.level_v)))
     return made

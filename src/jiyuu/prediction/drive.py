@@ -16,6 +16,8 @@ from jiyuu.circuits.linear import growth_rate, response_of, state_space
 from jiyuu.circuits.network import BranchKind, Network
 from jiyuu.circuits.operating_point import operating_point
 from jiyuu.errors import CircuitError
+from jiyuu.measurement.two_tones import Products, products_of
+from jiyuu.signals.two_tones import HIGHEST_HZ, TwoTones
 from jiyuu.simulation.periodic import BATCH, settled_periods, steps_of
 from jiyuu.simulation.render import render
 
@@ -26,9 +28,8 @@ CLOSE = 1.003  # from one to the next, where that ends
 LAMP_PERCENT = 3.0
 COMPRESSED_DB = 1.0
 TWO_TONES_RATE_HZ = 96_000.0
-HIGHEST_ORDER = 7  # of products of two tones that are told apart
 TWO_TONES_S = 1.0
-HIGHEST_TONE_HZ = 18_000.0
+TONES_APART_HZ, TONES_AT = 70.0, 0.9  # two tones, the higher one at that share of the cutoff
 BOUNDLESS_V = 1e9  # of headroom: a curve that bends no more than rounding does
 
 
@@ -203,49 +204,22 @@ def branch_shares(
     return BranchShares(tuple(shares), 100 - sum(share.share_percent for share in shares))
 
 
-def two_tones_percent(
-    network: Network, mode: str, *, cutoff_hz: float, gain: float, low_hz: float, high_hz: float, level_v: float
-) -> tuple[float, float]:
-    """Difference-frequency distortion of second and third order in %, of two tones of that peak each. Raises
-    CircuitError for tones that are out of range or too near to each other."""
-    if not 20 <= low_hz < high_hz <= HIGHEST_TONE_HZ or high_hz - low_hz < 10:
-        raise CircuitError(f"two tones of {low_hz:g} and {high_hz:g} Hz cannot be told apart here; give two between "
-                           "20 Hz and 18 kHz, the lower one first and 10 Hz or more between them.")
+def usual_two_tones(cutoff_hz: float, level_v: float) -> TwoTones:
+    """Near the cutoff, where a filter is driven most. Raises SignalError for so low a cutoff that they cannot be told
+    apart under it."""
+    high = min(TONES_AT * cutoff_hz, HIGHEST_HZ)
+    return TwoTones(high - TONES_APART_HZ, high, level_v)
+
+
+def two_tones_products(network: Network, mode: str, tones: TwoTones, *, cutoff_hz: float, gain: float) -> Products:
+    """Difference-frequency distortion of second and third order; what is stated beside it is the arithmetic's. Raises
+    CircuitError where the filter oscillates by itself."""
     # Until what began with the tones has died away: twelve of its time constants leave a hundred-thousandth.
     slowest = -growth_rate(network, cutoff_hz=cutoff_hz, gain=gain)
     if slowest <= 0:
         raise CircuitError("the filter oscillates by itself here; lower the resonance.")
     before_s = float(np.clip(12 / slowest, 0.1, 10.0))
     t = np.arange(round((before_s + TWO_TONES_S) * TWO_TONES_RATE_HZ)) / TWO_TONES_RATE_HZ
-    played = level_v * (np.sin(2 * np.pi * low_hz * t) + np.sin(2 * np.pi * high_hz * t))
-    out = render(network, played, sample_rate_hz=TWO_TONES_RATE_HZ, cutoff_hz=cutoff_hz, gain=gain, modes=[mode],
-                 start_v=operating_point(network, gain=gain).state_v).output_v[0]
-    body = slice(round(before_s * TWO_TONES_RATE_HZ), out.size - 400)
-    lines = _lines(out[body], t[body], low_hz, high_hz)
-
-    def level(hertz: float) -> float:
-        return float(abs(lines[min(lines, key=lambda one: abs(one - hertz))]))
-
-    whole = level(low_hz) + level(high_hz)
-    second = 100 * level(high_hz - low_hz) / whole
-    return second, 100 * (level(2 * low_hz - high_hz) + level(2 * high_hz - low_hz)) / whole
-
-
-def _lines(out_v: FloatArray, t: FloatArray, low_hz: float, high_hz: float) -> dict[float, complex]:
-    """Every product up to the highest order that is heard, by least squares: they need not fit into the record."""
-    places = {0.0}
-    for m in range(-HIGHEST_ORDER, HIGHEST_ORDER + 1):
-        for n in range(-HIGHEST_ORDER, HIGHEST_ORDER + 1):
-            hertz = abs(m * low_hz + n * high_hz)
-            if abs(m) + abs(n) <= HIGHEST_ORDER and 0 < hertz < 0.4 * TWO_TONES_RATE_HZ:
-                places.add(round(hertz, 6))
-    kept: list[float] = []
-    for hertz in sorted(places):
-        if not kept or hertz - kept[-1] > 2 / TWO_TONES_S:
-            kept.append(hertz)
-    window = np.hanning(out_v.size)
-    turn = np.exp(2j * np.pi * np.outer(t, kept))
-    design = np.concatenate([turn.real, -turn.imag[:, 1:]], axis=1) * window[:, np.newaxis]
-    found = np.linalg.solve(design.T @ design, design.T @ (out_v * window))
-    sines = np.concatenate([[0.0], found[len(kept) :]])
-    return {hertz: complex(a, b) for hertz, a, b in zip(kept, found[: len(kept)], sines, strict=True)}
+    out = render(network, tones.wave_v(t), sample_rate_hz=TWO_TONES_RATE_HZ, cutoff_hz=cutoff_hz, gain=gain,
+                 modes=[mode], start_v=operating_point(network, gain=gain).state_v).output_v[0]
+    return products_of(out[round(before_s * TWO_TONES_RATE_HZ) : -400], TWO_TONES_RATE_HZ, tones)

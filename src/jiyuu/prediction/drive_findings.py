@@ -62,9 +62,9 @@ def study_findings(found: DriveStudy, *, position_percent: float, limit_v: float
         add("dry_cancelled_db", found.dry.depth_db, "dB", DryMixed(100 * asked.dry_share, found.dry.frequency_hz))
     if found.two_tones is not None:
         two = found.two_tones
-        pair = TonePair(two.low_hz, two.high_hz, asked.level_v)
-        add("difference_2_percent", two.second_percent, "%", pair)
-        add("difference_3_percent", two.third_percent, "%", pair)
+        pair = TonePair(two.tones.low_hz, two.tones.high_hz, two.tones.level_v)
+        add("difference_2_percent", two.second_percent.value, "%", pair)
+        add("difference_3_percent", two.third_percent.value, "%", pair)
     return tuple(made)
 
 

@@ -11,15 +11,16 @@ from jiyuu.arrays import FloatArray
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.linear import complex_gain, growth_rate, onset
 from jiyuu.circuits.network import BranchKind, Network
-from jiyuu.errors import CircuitError
+from jiyuu.errors import CircuitError, SignalError
+from jiyuu.measurement.two_tones import Products
 from jiyuu.patch.document import Curve
 from jiyuu.prediction.drive import (
-    HIGHEST_TONE_HZ,
     BranchShares,
     DriveLadder,
     branch_shares,
     drive_ladder,
-    two_tones_percent,
+    two_tones_products,
+    usual_two_tones,
 )
 from jiyuu.prediction.drive_feedback import FedBack, fed_back
 from jiyuu.prediction.drive_map import PASSES, DriveMap, Stopping, drive_map, stopping_levels
@@ -36,7 +37,6 @@ EDGE_SHARE = 0.985  # of the onset's gain: nearer to it a small peak is a hundre
 PAST = np.array([1.02, 1.06, 1.12, 1.2, 1.35, 1.5])  # gains re the onset at which a whistle is stopped
 STOP_OCTAVES = np.arange(-4.0, 1.01, 0.5)  # tones that stop it, re the cutoff
 BODY_OCTAVES = 3.0
-TONES_APART_HZ, TONES_AT = 70.0, 0.9  # two tones, the higher one at that share of the cutoff
 MADE_GOOD_S, SETTLING_S = 1.5, 0.3
 LARGER = 2.0  # headroom tried for the stage that bends first
 
@@ -66,16 +66,6 @@ class FirstStage:
     larger_thd_1_percent_v: float | None
 
 
-@dataclass(frozen=True, slots=True)
-class TwoTones:
-    """Difference-frequency distortion of second and third order in % at the nominal level each."""
-
-    low_hz: float
-    high_hz: float
-    second_percent: float
-    third_percent: float
-
-
 @dataclass(frozen=True, slots=True, eq=False)
 class DriveStudy:
     """What is known by now; None for what is not yet, or is not there. position_percent (p,): of the map's rows;
@@ -89,7 +79,7 @@ class DriveStudy:
     nominal_percent: float | None = None
     shares: BranchShares | None = None
     first: FirstStage | None = None
-    two_tones: TwoTones | None = None
+    two_tones: Products | None = None
     map: DriveMap | None = None
     position_percent: FloatArray | None = None
     onset_percent: float | None = None
@@ -196,15 +186,12 @@ def _first(it: _Driven, found: DriveStudy, ladder: DriveLadder) -> DriveStudy:
                                                           larger.thd_1_percent_v))
 
 
-def _two_tones(it: _Driven, asked: Asked) -> TwoTones | None:
-    high = min(TONES_AT * it.cutoff_hz, HIGHEST_TONE_HZ)
-    low = high - TONES_APART_HZ
+def _two_tones(it: _Driven, asked: Asked) -> Products | None:
     try:
-        second, third = two_tones_percent(it.network, it.mode, cutoff_hz=it.cutoff_hz, gain=it.gain, low_hz=low,
-                                          high_hz=high, level_v=asked.level_v)
-    except CircuitError:  # so low a cutoff that two tones under it cannot be told apart
+        tones = usual_two_tones(it.cutoff_hz, asked.level_v)
+    except SignalError:
         return None
-    return TwoTones(low, high, second, third)
+    return two_tones_products(it.network, it.mode, tones, cutoff_hz=it.cutoff_hz, gain=it.gain)
 
 
 def _stopped(it: _Driven, found: DriveStudy) -> DriveStudy:

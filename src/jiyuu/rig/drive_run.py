@@ -12,6 +12,7 @@ from jiyuu.measurement.drive import MeasuredDrive, measure_drive
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import PanelSettings, Rig
 from jiyuu.signals.drive_steps import DriveSteps
+from jiyuu.signals.two_tones import TwoTones
 
 LEVELS_DB = np.arange(-30.0, 21.0, 2.0)  # up to 10 V: what an interface plays
 SHORTEST_S = 0.5  # of a tone: a rig is quiet enough for it
@@ -26,6 +27,7 @@ class DriveRequest:
     frequency_hz: float
     level_v: float
     lamp_percent: float
+    pair: TwoTones | None = None  # behind the levels
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -44,7 +46,8 @@ def run_drive(request: DriveRequest, rig: Rig) -> Iterator[Progress | DriveRun]:
     nominal_db = 20 * np.log10(request.level_v)
     levels_db = LEVELS_DB[np.abs(LEVELS_DB - nominal_db) > 0.5]
     levels_db = np.sort(np.append(levels_db, nominal_db)) if nominal_db <= LEVELS_DB[-1] else LEVELS_DB
-    steps = DriveSteps(request.frequency_hz, tuple((10 ** (levels_db / 20)).tolist()), SHORTEST_S)
+    steps = DriveSteps(request.frequency_hz, tuple((10 ** (levels_db / 20)).tolist()), SHORTEST_S,
+                       pair=request.pair)
     yield Progress(f"Playing {len(steps.levels_v)} levels", 0.05)
     rate = rig.sample_rate_hz
     stimulus = steps.record_v(rate)

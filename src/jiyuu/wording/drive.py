@@ -62,7 +62,7 @@ def _pair(finding: Finding) -> str:
     pair = context(finding, TonePair)
     order = "second" if finding.quantity == "difference_2_percent" else "third"
     return (f"Two tones, {shown_hz(pair.low_hz)} and {shown_hz(pair.high_hz)} at {_volts(pair.level_v)} each: products "
-            f"of {order} order {_share(finding.value)} %.")
+            f"of {order} order {_share(finding.value)}{_doubt(finding)} %.")
 
 
 def _peak(finding: Finding) -> str:
@@ -153,11 +153,13 @@ QUANTITIES: dict[str, Quantity] = {
     ),
     "difference_2_percent": Quantity(
         "Two tones, second order", _pair, "Whether chords growl: tones that were not played, at the difference.",
-        "Level at f₂ − f₁ over the sum of both tones'.", formula="U(f₂ − f₁)/(U(f₁) + U(f₂)) (IEC 60268-3).",
+        "Level at f₂ − f₁ over the sum of both tones', played and recorded together behind the ladder of levels; the "
+        "noise's share taken off.", formula="U(f₂ − f₁)/(U(f₁) + U(f₂)) (IEC 60268-3).",
     ),
     "difference_3_percent": Quantity(
         "Two tones, third order", _pair, "Whether chords roughen: tones beside those played.",
-        "Levels at 2f₁ − f₂ and 2f₂ − f₁ over the sum of both tones'.",
+        "Levels at 2f₁ − f₂ and 2f₂ − f₁ over the sum of both tones', played and recorded together behind the ladder "
+        "of levels; the noise's share taken off.",
         formula="(U(2f₁ − f₂) + U(2f₂ − f₁))/(U(f₁) + U(f₂)) (IEC 60268-3).",
     ),
     "peak_driven_db": Quantity(

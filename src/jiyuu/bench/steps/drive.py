@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from jiyuu.measurement.drive import MeasuredDrive
     from jiyuu.prediction.drive_study import Asked, DriveStudy
     from jiyuu.rig.drive_run import DriveRun
+    from jiyuu.signals.two_tones import TwoTones
 
 
 class Bend(StrEnum):
@@ -38,6 +39,7 @@ class Bend(StrEnum):
     FOLD = "folding"
 
 
+HIGHEST_PLAYED_V = 10.0
 KINDS = {Bend.SOFT: "tanh", Bend.HARD: "clip", Bend.FOLD: "fold"}
 
 
@@ -88,7 +90,7 @@ class DriveStep(Step):
         from jiyuu.rig.drive_run import DriveRequest
 
         return DriveRequest(standing.panel, standing.mode, setting.tone_hz(standing.standing_hz), setting.level_v,
-                            setting.lamp_percent)
+                            setting.lamp_percent, _pair(standing, setting))
 
     def run(self, standing: Standing, setting: DriveSetting, request: Any, rig: Rig) -> Iterator[Progress | Run]:
         from jiyuu.rig.drive_run import run_drive
@@ -105,6 +107,17 @@ class DriveStep(Step):
             cutoff_hz=standing.standing_hz, gain=standing.gain, drive=standing.drive, limit_v=setup.next_limit_v,
             full_scale_v=FULL_SCALE_V,
         )
+
+
+def _pair(standing: Standing, setting: DriveSetting) -> TwoTones | None:
+    """As loud as an interface plays both at most; None for so low a cutoff that two cannot be told apart under it."""
+    from jiyuu.errors import SignalError
+    from jiyuu.prediction.drive import usual_two_tones
+
+    try:
+        return usual_two_tones(standing.standing_hz, min(setting.level_v, HIGHEST_PLAYED_V / 2))
+    except SignalError:
+        return None
 
 
 def made(standing: Standing, setting: DriveSetting, run: DriveRun) -> Run:

@@ -1,0 +1,115 @@
+"""Products that two tones leave behind a filter, in a record of both (difference-frequency distortion, IEC 60268-3).
+
+Every product up to the seventh order is fitted together with the tones (least squares), so that none of them need fit
+into the record; what the noise around a line adds to it is taken off again.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.errors import MeasurementError
+from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.signals.two_tones import TwoTones
+
+HIGHEST_ORDER = 7  # of products that are told apart
+HIGHEST_SHARE = 0.45  # of the rate
+TOO_NEAR_S = 2.0  # over the record's length: lines nearer than that cannot be told apart
+AROUND_BINS, OF_A_LINE = 60, 6  # where the noise is read, and what of it belongs to a line
+MEDIAN_SHARE = np.log(2)  # of the mean, of a power that is exponentially distributed
+ROUNDED = 1e-6  # of both tones, by which arithmetic and clocks may move a line
+CLEAR = 0.1  # share of all power that may be anything but lines
+
+
+@dataclass(frozen=True, slots=True)
+class Products:
+    """In % of the sum of both tones: U(f₂ − f₁), and U(2f₁ − f₂) + U(2f₂ − f₁)."""
+
+    tones: TwoTones
+    second_percent: Uncertain
+    third_percent: Uncertain
+
+
+def products_of(record_v: FloatArray, sample_rate_hz: float, tones: TwoTones, *, clock: float = 1.0) -> Products:
+    """record_v (n,) of both, settled; clock: frequencies as recorded over those that were played. Raises
+    MeasurementError where the two tones are not what stands in it, or a product of theirs lies past what the rate
+    holds."""
+    if tones.third_hz[1] > HIGHEST_SHARE * sample_rate_hz:
+        raise MeasurementError(f"The product at {tones.third_hz[1]:.0f} Hz lies past what {sample_rate_hz:g} Hz holds; "
+                               "record at a higher rate, or play two tones nearer to each other.")
+    hertz, lines, left = _fitted(record_v, sample_rate_hz, tones, clock)
+    if float(np.mean(left**2)) > CLEAR * float(np.mean(record_v**2)):
+        raise MeasurementError(f"Two tones of {tones.low_hz:g} and {tones.high_hz:g} Hz are not what stands behind the "
+                               "levels; give --two-tone as it was for the stimulus.")
+
+    def place(of_hz: float) -> int:
+        return int(np.argmin(np.abs(hertz - of_hz)))
+
+    wanted = [place(one) for one in (tones.low_hz, tones.high_hz, tones.difference_hz, *tones.third_hz)]
+    whole = float(np.abs(lines[wanted[0]]) + np.abs(lines[wanted[1]]))
+    spread = np.hypot(_spread(left, sample_rate_hz, hertz * clock, [hertz[one] * clock for one in wanted]),
+                      ROUNDED * whole)
+    share = COVERAGE * float(np.hypot(spread[0], spread[1])) / whole
+    second, *third = (_size(float(np.abs(lines[one])), float(own))
+                      for one, own in zip(wanted[2:], spread[2:], strict=True))
+
+    def percent(value: float, doubt: float) -> Uncertain:
+        return Uncertain(100 * value / whole, 100 * (doubt + share * value) / whole)
+
+    return Products(tones, percent(second.value, second.uncertainty), percent(
+        third[0].value + third[1].value, float(np.hypot(third[0].uncertainty, third[1].uncertainty))))
+
+
+def _fitted(
+    record_v: FloatArray, sample_rate_hz: float, tones: TwoTones, clock: float
+) -> tuple[FloatArray, ComplexArray, FloatArray]:
+    """(places (m,) Hz as played, peak volts of each with their phase (m,), what they leave (n,) under a window)."""
+    duration_s = record_v.size / sample_rate_hz
+    places = {0.0}
+    for m in range(-HIGHEST_ORDER, HIGHEST_ORDER + 1):
+        for n in range(-HIGHEST_ORDER, HIGHEST_ORDER + 1):
+            hertz = abs(m * tones.low_hz + n * tones.high_hz)
+            if abs(m) + abs(n) <= HIGHEST_ORDER and 0 < hertz < HIGHEST_SHARE * sample_rate_hz:
+                places.add(round(hertz, 6))
+    kept: list[float] = []
+    for hertz in sorted(places):
+        if not kept or hertz - kept[-1] > TOO_NEAR_S / duration_s:
+            kept.append(hertz)
+    window = np.hanning(record_v.size)
+    t = (np.arange(record_v.size) - 0.5 * record_v.size) / sample_rate_hz
+    turn = np.exp(2j * np.pi * np.outer(t, np.array(kept) * clock))
+    design = np.concatenate([turn.real, -turn.imag[:, 1:]], axis=1) * window[:, np.newaxis]
+    found = np.linalg.solve(design.T @ design, design.T @ (record_v * window))
+    sines = np.concatenate([[0.0], found[len(kept) :]])
+    return np.array(kept), found[: len(kept)] + 1j * sines, record_v * window - design @ found
+
+
+def _spread(left: FloatArray, sample_rate_hz: float, lines_hz: FloatArray, at_hz: list[float]) -> FloatArray:
+    """(k,) standard deviation of either part of a line, by what is left around it."""
+    window = np.hanning(left.size)
+    power = np.abs(np.fft.rfft(left * window)) ** 2
+    bins = lines_hz * left.size / sample_rate_hz
+    free = np.ones(power.size, dtype=bool)
+    for line in np.round(bins).astype(int):
+        free[max(line - OF_A_LINE, 0) : line + OF_A_LINE + 1] = False
+    found = []
+    for hertz in at_hz:
+        centre = round(hertz * left.size / sample_rate_hz)
+        reach = AROUND_BINS
+        while not free[max(centre - reach, 0) : centre + reach].any() and reach < power.size:
+            reach *= 2
+        around = slice(max(centre - reach, 0), centre + reach)
+        found.append(float(np.median(power[around][free[around]])) / MEDIAN_SHARE if free[around].any() else 0.0)
+    return np.sqrt(2 * np.array(found)) / float(np.sum(window**2))
+
+
+def _size(size: float, spread: float) -> Uncertain:
+    """Of a line, the noise's own share of it taken off."""
+    square = size**2 - 2 * spread**2
+    scatter = COVERAGE * float(np.sqrt(4 * max(square, 0.0) * spread**2 + 4 * spread**4))
+    value, upper = np.sqrt(max(square, 0.0)), np.sqrt(max(square, 0.0) + scatter)
+    lower = np.sqrt(max(square - scatter, 0.0))
+    return Uncertain(float(value), float(max(upper - value, value - lower)))
