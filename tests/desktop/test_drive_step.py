@@ -1,5 +1,6 @@
 """The Drive step in the real window: the ladder, its slice, the driven resonance, level made good, measured beside."""
 
+import csv
 import re
 
 import numpy as np
@@ -7,10 +8,12 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from jiyuu.bench.bent import Way
 from jiyuu.bench.walk import StepState
 from jiyuu.measurement.levels import measure_levels
 from jiyuu.prediction.drive import drive_ladder
 from jiyuu.prediction.drive_feedback import fed_back
+from jiyuu.rig.sound_output import StandInOutput
 from jiyuu.signals.drive_steps import DriveSteps
 from jiyuu.signals.recordings import write_recording
 from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
@@ -139,6 +142,46 @@ def test_a_measured_unit_stands_beside_its_drawing(window, drive, qtbot):
     settled(window, qtbot)
     assert window.session.states()["drive"] is StepState.STALE
     assert "out of date: resonance was 45 %" in drive.bend.reason()
+
+
+def test_where_it_is_bent_is_heard(window, quick, qtbot):
+    quick.page_choice.button(1).click()
+    page, bent, output = quick.patched, quick.bent, StandInOutput()
+    bent.ear.output.make = lambda: output
+    told = []
+    bent.message.connect(lambda text, _: told.append(text))
+    page.hear[Way.BEHIND].click()
+    assert not page.hear[Way.CLEAN].isEnabled()  # while they are made
+    qtbot.waitUntil(lambda: bent.ear.heard is not None, timeout=60_000)
+    assert page.hear[Way.BEHIND].isChecked()
+    qtbot.waitUntil(lambda: np.abs(output.heard).max(initial=0.0) > 0.001)
+    page.hear[Way.DRIVEN].click()
+    assert [way for way, button in page.hear.items() if button.isChecked()] == [Way.DRIVEN]
+    assert told[-1] == "Heard driven at the nominal level."
+    page.hear[Way.FED_BACK].click()
+    assert "goes back first" in told[-1]
+    page.hear[Way.DRIVEN].click()
+    assert bent.ear.heard is None
+    page.hear[Way.DRIVEN].click()
+    window.session.change({"resonance_percent": 31.0})
+    assert (bent.bent, bent.ear.heard) == (None, None)
+    page.hear[Way.CLEAN].click()
+    assert "still being computed" in told[-1]
+    settled(window, qtbot)
+    window.go("response")
+    assert not bent.ear.output.is_open
+
+
+def test_both_spectra_stand_beside_each_other(window, quick):
+    study = quick.presenter.latest
+    rows = list(csv.reader(quick.bars.as_csv().splitlines()))
+    assert rows[0] == ["harmonic", "level_db", "behind_level_db"]
+    found = np.array(rows[1:], dtype=float)
+    assert found[:, 2] == pytest.approx(study.behind.behind_db, abs=1e-6)
+    size = 10 ** (found[1:, 1:] / 20)
+    assert 100 * np.sqrt(np.sum(size**2, axis=0)) == pytest.approx(study.nominal_percent, rel=1e-3)
+    quick.presenter.try_level(2.0)  # of another level the curve behind is not known
+    assert "behind_level_db" not in quick.bars.as_csv()
 
 
 def test_the_figures_read_and_save(window, quick, tmp_path):

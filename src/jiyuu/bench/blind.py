@@ -9,11 +9,11 @@ from typing import Any
 import numpy as np
 
 from jiyuu.arrays import FloatArray
-from jiyuu.bench.heard import HEARD_RATE_HZ
+from jiyuu.bench.heard import HEARD_RATE_HZ, equally_loud, under_peak
 from jiyuu.bench.standing import Standing
 from jiyuu.book.store import Book
 from jiyuu.character.blind import Judged, Task, drawn_order, judged, right_answer, sounds_of
-from jiyuu.character.sound import loudness_db, ring_s
+from jiyuu.character.sound import ring_s
 from jiyuu.character.subject import Subject
 from jiyuu.measurement.contexts import HeardBlind
 from jiyuu.measurement.finding import Finding
@@ -22,7 +22,6 @@ from jiyuu.signals.source import Source
 from jiyuu.simulation.render import oversampling_for, render
 
 PLAYED_S, LONGEST_WAIT_S = 2.0, 2.0
-PEAK = 0.5  # of full scale, that the louder of two reaches
 STEP = "comparison"
 
 
@@ -85,10 +84,7 @@ def pair_of_sounds(subjects: Sequence[Subject], source: Source, *, equal: bool) 
                         cutoff_hz=subject.cutoff_hz, gain=subject.gain, modes=[subject.mode],
                         oversampling=oversampling_for(subject.cutoff_hz)).output_v[0]
         made.append(seamless(output[round(wait_s * HEARD_RATE_HZ) :], HEARD_RATE_HZ))
-    if equal:
-        made = [sound * 10 ** (-loudness_db(sound, HEARD_RATE_HZ) / 20) for sound in made]
-    loudest = max(float(np.abs(sound).max()) for sound in made)
-    return [sound * (PEAK / loudest) for sound in made]
+    return equally_loud(made) if equal else under_peak(made)
 
 
 def keep_series(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import StrEnum
 
 import numpy as np
@@ -14,6 +15,7 @@ HEARD_RATE_HZ = 48_000
 MOVING_S, LONGEST_ROUND_S = 4.0, 16.0
 SETTLING_S = 0.5  # played and thrown away: what is heard has settled
 FULL_SCALE_V = 10.0
+PEAK = 0.5  # of full scale, that the loudest of some beside each other reaches
 IMPULSE_V, IMPULSE_S = 0.05, 0.01
 WARNING = "Start low: self-oscillation can be as loud as the source and sits where ears are sharpest."
 
@@ -79,6 +81,19 @@ def moving_record(standing: Standing, *, seconds: float) -> FloatArray:
                          own_sources=True, checked=False).mean(axis=0)
     rail_v = standing.document.tolerances.rail_v * max(standing.setup.trim, 1e-6)
     return np.asarray(np.clip(sound_v, -rail_v, rail_v) / FULL_SCALE_V)
+
+
+def equally_loud(sounds: Sequence[FloatArray]) -> list[FloatArray]:
+    """At one loudness (ITU-R BS.1770), the highest peak of all at PEAK. Raises SignalError for a silent one."""
+    from jiyuu.character.sound import loudness_db
+
+    return under_peak([sound * 10 ** (-loudness_db(sound, HEARD_RATE_HZ) / 20) for sound in sounds])
+
+
+def under_peak(sounds: Sequence[FloatArray]) -> list[FloatArray]:
+    """By one factor for all of them, the highest peak at PEAK."""
+    loudest = max(float(np.abs(sound).max()) for sound in sounds)
+    return [sound * (PEAK / loudest) for sound in sounds]
 
 
 def round_s(standing: Standing) -> float:

@@ -9,7 +9,7 @@ import numpy as np
 from scipy.fft import irfft, rfft, rfftfreq
 
 from jiyuu.arrays import FloatArray
-from jiyuu.bench.heard import HEARD_RATE_HZ, Heard, heard_record
+from jiyuu.bench.heard import HEARD_RATE_HZ, Heard, equally_loud, heard_record
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.steps.combination import CombinationSetting
 from jiyuu.character.masking import Masking, masking_steps
@@ -20,7 +20,6 @@ from jiyuu.progress import Progress
 from jiyuu.signals.sources import STEP_S
 
 LOOP_S = 16 * STEP_S  # two bars
-PEAK = 0.5  # of full scale, that the louder of both reaches
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -50,10 +49,8 @@ def masked_steps(standing: Standing, setting: CombinationSetting) -> Iterator[Pr
     if found.cut is not None:
         gain = found.cut.section.gain(rfftfreq(other.size, 1 / HEARD_RATE_HZ))
         mixes.append(np.asarray(wanted + irfft(rfft(other) * gain, other.size)))
-    mixes = [mix * 10 ** (-_loudness(mix) / 20) for mix in mixes]
-    loudest = max(float(np.abs(mix).max()) for mix in mixes)
     yield Masked(found, found.finding(f"the {setting.wanted}", f"filter in hand at {standing.standing_hz:.4g} Hz"),
-                 tuple(mix * (PEAK / loudest) for mix in mixes))
+                 tuple(equally_loud(mixes)))
 
 
 def _loudness(sound: FloatArray) -> float:

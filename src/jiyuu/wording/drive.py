@@ -16,14 +16,14 @@ from jiyuu.measurement.contexts import (
 )
 from jiyuu.measurement.finding import Finding
 from jiyuu.quantities import shown_hz, signed
-from jiyuu.wording.numbers import one_digit, percent_text, three_digits
+from jiyuu.wording.numbers import one_digit, percent_text, stated, three_digits
 from jiyuu.wording.quantity import Quantity, context
 
 CURVES = {"tanh": "soft", "asinh": "diode", "clip": "hard", "fold": "folding"}
 
 
-def _doubt(finding: Finding) -> str:
-    return "" if finding.uncertainty is None else f" ± {one_digit(finding.uncertainty)}"
+def _percent(finding: Finding) -> str:
+    return _share(finding.value) if finding.uncertainty is None else stated(finding.value, finding.uncertainty)
 
 
 def _volts(volts: float) -> str:
@@ -41,7 +41,7 @@ def _level(finding: Finding) -> str:
 
 def _thd(finding: Finding) -> str:
     tone = context(finding, DrivenTone)
-    return (f"THD {three_digits(finding.value)}{_doubt(finding)} % at {_volts(tone.level_v)}, "
+    return (f"THD {_percent(finding)} % at {_volts(tone.level_v)}, "
             f"{shown_hz(tone.frequency_hz)} (even {_share(tone.even_percent)}, odd "
             f"{_share(tone.odd_percent)} %; gain {signed(tone.gain_db)} dB).")
 
@@ -62,7 +62,7 @@ def _pair(finding: Finding) -> str:
     pair = context(finding, TonePair)
     order = "second" if finding.quantity == "difference_2_percent" else "third"
     return (f"Two tones, {shown_hz(pair.low_hz)} and {shown_hz(pair.high_hz)} at {_volts(pair.level_v)} each: products "
-            f"of {order} order {_share(finding.value)}{_doubt(finding)} %.")
+            f"of {order} order {_percent(finding)} %.")
 
 
 def _peak(finding: Finding) -> str:
@@ -125,7 +125,7 @@ QUANTITIES: dict[str, Quantity] = {
                 "cent of it.",
     ),
     "thd_n_percent": Quantity(
-        "THD+N", lambda f: f"THD+N {three_digits(f.value)}{_doubt(f)} % at "
+        "THD+N", lambda f: f"THD+N {_percent(f)} % at "
         f"{_volts(context(f, DrivenTone).level_v)}.",
         "Distortion with the noise: what a distortion meter shows.",
         "Everything from 20 Hz to 20 kHz that is not the first harmonic, re it.",

@@ -51,6 +51,7 @@ class StepPresenter(QObject):
 
     standing = pyqtSignal(object)  # Standing, whenever anything has moved
     findings = pyqtSignal(object)  # Said
+    slept = pyqtSignal()
     message = pyqtSignal(str, bool)  # text, is an error
     predicted_first = False
     remembers = False  # what is computed follows from the standing and the setting alone, so it need not be done twice
@@ -125,6 +126,7 @@ class StepPresenter(QObject):
             self._pause.stop()
             self.jobs.drop()
             self._fresh = False
+        self.slept.emit()
 
     def _changed(self) -> None:
         self._fresh = False

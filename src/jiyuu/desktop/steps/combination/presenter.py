@@ -54,7 +54,6 @@ class CombinationPresenter(StepPresenter):
     """The view asks with methods; signals carry finished values."""
 
     looked = pyqtSignal(object)  # Looked or None
-    slept = pyqtSignal()
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)
@@ -131,10 +130,6 @@ class CombinationPresenter(StepPresenter):
             return ()
         found = seen.images.finding(seen.stage.rate_hz)
         return () if found is None else (found,)
-
-    def sleep(self) -> None:
-        super().sleep()
-        self.slept.emit()
 
     def predicted_findings(self) -> tuple[Finding, ...]:
         return (*self._findings, *self.more())

@@ -20,6 +20,7 @@ from jiyuu.desktop.parts.frame import SideColumn, beside, stacked, under
 from jiyuu.desktop.parts.knobs import by_name, model_field
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
+from jiyuu.desktop.steps.drive.bent_presenter import BentPresenter
 from jiyuu.desktop.steps.drive.patched_page import PatchedPage
 from jiyuu.desktop.steps.drive.presenter import DrivePresenter, MeasuredLadder
 from jiyuu.desktop.steps.step_view import Act, StepView
@@ -28,6 +29,7 @@ from jiyuu.desktop.theme.style import THEME
 from jiyuu.prediction.drive import DriveLadder
 from jiyuu.prediction.drive_study import DriveStudy
 from jiyuu.quantities import shown_hz
+from jiyuu.wording.drive import CURVES
 
 GAIN, THD, EVEN, ODD, STOPS = "gain", "THD", "even", "odd", "stops the whistle"
 MEASURED_GAIN, MEASURED_THD = "gain measured", "THD measured"
@@ -104,7 +106,9 @@ class DriveView(StepView):
                              "back.")
         self.good.clicked.connect(presenter.make_good)
         column.add(self.measure_bar(lead=self.good))
-        self.patched = PatchedPage(presenter)
+        self.bent = BentPresenter(self._session, presenter)
+        self.bent.message.connect(presenter.message)
+        self.patched = PatchedPage(presenter, self.bent)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.found_page())
         self.pages.addWidget(self.patched)
@@ -136,8 +140,11 @@ class DriveView(StepView):
         volts = np.array([level.input_peak_v for level in ladder.levels])
         table = np.array([level.harmonics_db for level in ladder.levels])
         place = np.log(level_v)
+        behind = None if self._study is None else self._study.behind
+        of_level = behind is not None and behind.headroom_v is not None and level_v == self.presenter.setting.level_v
         self.bars.show_bars(np.array([np.interp(place, np.log(volts), column) for column in table.T]),
-                            f"at {volts_text(level_v)}")
+                            f"at {volts_text(level_v)}", beside_db=behind.behind_db if behind and of_level else None,
+                            beside=f"{CURVES[behind.kind]}, behind" if behind and of_level else "")
 
     def _show_study(self, study: DriveStudy) -> None:
         self._study = study

@@ -13,7 +13,7 @@ from PyQt6.QtCore import pyqtSignal
 
 from jiyuu.arrays import FloatArray
 from jiyuu.bench.audio_rate import audio_rate_findings
-from jiyuu.bench.blind import PEAK
+from jiyuu.bench.heard import PEAK
 from jiyuu.bench.patched import patch_of
 from jiyuu.bench.setting import said
 from jiyuu.bench.setup import Setup
