@@ -63,6 +63,29 @@ def test_it_follows_what_is_turned(window, output, qtbot):
     assert np.abs(output.heard).max() <= 10 ** (CEILING_DB / 20)
 
 
+def test_what_moves_is_heard_and_follows_what_is_dragged(window, output, qtbot):
+    window.session.change_setup(
+        inputs=[{"kind": "saw", "pitch_hz": 110.0, "level_v": 3.0}],
+        controls={"slow": {"kind": "lfo", "shape": "sine", "rate_hz": 2.0}},
+        routes=[{"source": "slow", "target": f"{window.session.standing().setup.in_hand}.cutoff", "amount": 0.5}])
+    window.session.change({"cutoff_hz": 250.0})
+    window.listening.choose(Heard.MOVING)
+    window.listening.play()
+    sounding(window, output, qtbot)
+
+    def brightness():
+        lines = np.abs(np.fft.rfft(heard_for(0.6, output, qtbot)[-24_000:] * np.hanning(24_000))) ** 2
+        return 10 * np.log10(lines[500:].sum() / lines[:500].sum())  # over a kilohertz, re under it
+
+    dark = brightness()
+    window.listening.follow(window.session.standing().moved(cutoff_hz=2500.0))
+    assert brightness() > dark + 20
+    window.session.change({"cutoff_hz": 2500.0})  # let go of: a voice of its own, in step
+    bright = brightness()
+    assert bright > dark + 20
+    assert np.abs(output.heard).max() <= 10 ** (CEILING_DB / 20)
+
+
 def test_once_through_and_then_silence(window, output, qtbot):
     window.ear.loop.click()
     assert not window.listening.loop

@@ -7,7 +7,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from jiyuu.bench.heard import HEARD_RATE_HZ, Heard, heard_record
-from jiyuu.bench.live import Mixer, Recorded
+from jiyuu.bench.live import Mixer
+from jiyuu.bench.moving_voice import moving_voice
 from jiyuu.bench.starting_points import STARTING_POINTS
 from jiyuu.prediction.audio_rate import sidebands
 from jiyuu.prediction.response import GRID_HZ
@@ -171,7 +172,7 @@ def test_it_is_heard_as_it_moves_and_comes_round_without_a_seam(step, window):
     sound = heard_record(standing, Heard.MOVING, duration_s=1.0)
     assert sound.size == HEARD_RATE_HZ
     assert 0.01 < np.abs(sound).max() <= standing.document.tolerances.rail_v / 10
-    voice = Recorded(standing)
+    voice = moving_voice(standing)
     mixer = Mixer()
     mixer.set_level(0.0)
     mixer.play("now", voice)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 import threading
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 
@@ -20,8 +21,6 @@ from jiyuu.bench.heard import (
     IMPULSE_V,
     Heard,
     heard_record,
-    moving_record,
-    round_s,
 )
 from jiyuu.bench.standing import Standing
 from jiyuu.circuits.operating_point import operating_point
@@ -54,7 +53,9 @@ class Turned:
 
 def kind_of(standing: Standing, what: Heard) -> tuple[object, ...]:
     """What makes another voice when it changes; the last of it only how finely it steps."""
-    if what is Heard.MOVING or is_computed(standing, what):
+    if what is Heard.MOVING:
+        return (what, _all_that_does_not_glide(standing), _all_of(standing))
+    if is_computed(standing, what):
         return (what, _all_of(standing), 0)
     return (what, standing.built, standing.mode, standing.setup.inputs, oversampling_for(standing.standing_hz))
 
@@ -69,6 +70,15 @@ def _all_of(standing: Standing) -> str:
     return json.dumps([standing.as_json(), standing.gain, standing.setup.model_dump(mode="json")], sort_keys=True)
 
 
+def _all_that_does_not_glide(standing: Standing) -> str:
+    told, setup = standing.as_json(), standing.setup.model_dump(mode="json")
+    for name in ("cutoff_hz", "standing_hz", "drive_db", "next_limit_v"):
+        del told[name]
+    for name in ("drive_db", "trim_db"):
+        del setup[name]
+    return json.dumps([told, standing.gain, setup], sort_keys=True)
+
+
 def looped_source(standing: Standing, what: Heard) -> FloatArray:
     """(n,) volts ahead of the drive, to be played over and over; silence for a whistle. Raises JiyuuError where the
     source cannot be played."""
@@ -77,6 +87,32 @@ def looped_source(standing: Standing, what: Heard) -> FloatArray:
     if what is Heard.WHISTLE:
         return np.zeros(round(LOOP_S * HEARD_RATE_HZ))
     return seamless(mixed_record(standing.setup.sources(), duration_s=LOOP_S), HEARD_RATE_HZ)
+
+
+class AnyVoice(Protocol):
+    """What a mixer plays. kind: as kind_of tells it; match: factor that makes two equally loud; `turn` may be called
+    from another thread than `block`."""
+
+    kind: tuple[object, ...]
+    what: Heard
+    match: float
+
+    @property
+    def place(self) -> int:
+        """Sample of the source that comes next."""
+
+    @property
+    def cutoff_hz(self) -> float:
+        """Where it stands by now."""
+
+    def turn(self, wanted: Turned) -> None:
+        """What glides goes there from now on."""
+
+    def go_to(self, place: int) -> None:
+        """So that it plays in step with another."""
+
+    def block(self) -> FloatArray:
+        """(BLOCK,) re full scale."""
 
 
 class Voice:
@@ -117,7 +153,7 @@ class Voice:
     def block(self) -> FloatArray:
         """(BLOCK,) re full scale."""
         stands, wanted = self._stands, self._wanted
-        then = Turned(*(_nearer(getattr(stands, name), getattr(wanted, name)) for name in (
+        then = Turned(*(nearer(getattr(stands, name), getattr(wanted, name)) for name in (
             "drive", "cutoff_hz", "gain", "trim")))
         self._stands = then
         way = np.linspace(0.0, 1.0, BLOCK, endpoint=False)
@@ -137,7 +173,7 @@ class Voice:
         return np.asarray(output_v * (stands.trim + (then.trim - stands.trim) * way) / FULL_SCALE_V)
 
 
-def _nearer(stands: float, wanted: float) -> float:
+def nearer(stands: float, wanted: float) -> float:
     """Some of the way, or all of it where next to nothing is left."""
     if abs(wanted - stands) <= THERE * max(abs(wanted), abs(stands), 1e-12):
         return wanted
@@ -161,29 +197,30 @@ class Looped:
     def __init__(self, record: FloatArray, kind: tuple[object, ...] = (), what: Heard = Heard.FILTER) -> None:
         self.kind, self.what = kind, what
         self._record = record
-        self.place, self.match, self.cutoff_hz = 0, 1.0, 0.0
+        self._place, self.match, self._cutoff_hz = 0, 1.0, 0.0
+
+    @property
+    def place(self) -> int:
+        """Sample of the record that comes next."""
+        return self._place
+
+    @property
+    def cutoff_hz(self) -> float:
+        """Of the filter it was made of."""
+        return self._cutoff_hz
 
     def turn(self, wanted: Turned) -> None:
         """Nothing glides here."""
 
     def go_to(self, place: int) -> None:
         """So that it plays in step with another."""
-        self.place = place % self._record.size
+        self._place = place % self._record.size
 
     def block(self) -> FloatArray:
         """(BLOCK,) re full scale."""
-        found = self._record[(self.place + np.arange(BLOCK)) % self._record.size]
-        self.place = (self.place + BLOCK) % self._record.size
+        found = self._record[(self._place + np.arange(BLOCK)) % self._record.size]
+        self._place = (self._place + BLOCK) % self._record.size
         return np.asarray(found)
-
-
-class Recorded(Looped):
-    """What moves, computed for a round of it."""
-
-    def __init__(self, standing: Standing) -> None:
-        made = seamless(moving_record(standing, seconds=round_s(standing) + SEAM_S), HEARD_RATE_HZ)
-        super().__init__(made, kind_of(standing, Heard.MOVING), Heard.MOVING)
-        self.cutoff_hz = standing.standing_hz
 
 
 class BehindIt(Looped):
@@ -192,10 +229,7 @@ class BehindIt(Looped):
     def __init__(self, standing: Standing) -> None:
         made = seamless(heard_record(standing, Heard.FILTER, duration_s=LOOP_S + SEAM_S), HEARD_RATE_HZ)
         super().__init__(made, kind_of(standing, Heard.FILTER), Heard.FILTER)
-        self.cutoff_hz = standing.standing_hz
-
-
-AnyVoice = Voice | Looped
+        self._cutoff_hz = standing.standing_hz
 
 
 class Mixer:
@@ -269,7 +303,7 @@ class Mixer:
         for one in voices:
             sound = one.voice.block()
             to = one.share + float(np.clip(one.goal - one.share, -1 / FADE_BLOCKS, 1 / FADE_BLOCKS))
-            match = _nearer(one.match, one.voice.match)
+            match = nearer(one.match, one.voice.match)
             if one.share or to:
                 # Raised cosine: what fades in and what fades out add to one.
                 shares = np.sin(0.5 * np.pi * (one.share + (to - one.share) * way)) ** 2
@@ -285,7 +319,7 @@ class Mixer:
             tail = self._ceiling.push(total) * (1 - way) if left else total
             self._ceiling = LiveCeiling(HEARD_RATE_HZ, ceiling_db=self._ceiling_db)
             return tail
-        then = _nearer(self._level, self._level_goal)
+        then = nearer(self._level, self._level_goal)
         total *= self._level + (then - self._level) * way
         self._level = then
         return self._ceiling.push(total)

@@ -14,7 +14,6 @@ from jiyuu.bench.live import (
     AnyVoice,
     BehindIt,
     Mixer,
-    Recorded,
     Turned,
     Voice,
     is_computed,
@@ -44,10 +43,12 @@ class Marked:
     standing: Standing
 
 
-def _voice(standing: Standing, what: Heard, of: Standing | None = None) -> AnyVoice:
-    """of: whose source is played, where it is not its own."""
+def _voice(standing: Standing, what: Heard, of: Standing | None = None, near: int = 0) -> AnyVoice:
+    """of: whose source is played, where it is not its own; near: about where it will begin."""
     if what is Heard.MOVING:
-        return Recorded(standing)
+        from jiyuu.bench.moving_voice import moving_voice
+
+        return moving_voice(standing, near=near)
     if is_computed(standing, what):
         inputs = (of or standing).setup.inputs
         return BehindIt(standing.moved(setup=standing.setup.model_copy(update={"inputs": inputs})))
@@ -210,9 +211,14 @@ class Listening(QObject):
             for one in (standing, *([marked.standing] if marked is not None and beside else [])):
                 for _ in compiled(one):
                     pass
+                if what is Heard.MOVING:
+                    from jiyuu.bench.moving_voice import ready_to_move
+
+                    ready_to_move(one)
             if what is Heard.WHISTLE and not standing.self_oscillates:
                 raise SignalError("At this resonance the filter does not whistle; turn it past its onset first.")
-            yield NOW, _voice(standing, what), standing
+            before = self._mixer.voice(NOW)
+            yield NOW, _voice(standing, what, near=0 if before is None else before.place), standing
             if marked is not None and beside:
                 # Of the same source, or it would not be the filters that are compared.
                 yield OTHER, _voice(marked.standing, what, of=standing), marked.standing

@@ -31,7 +31,7 @@ from jiyuu.signals.source import RECORD_RATE_HZ, Source, mixed_record
 LADDER_DB = np.arange(-40.0, 31.0, 2.0)
 EARLY_DB, EARLY_STEPS = np.arange(-40.0, 31.0, 5.0), 256
 STEPS = 1024  # a period: enough for curves that bend
-MAP_SIDE, EARLY_SIDE = 24, 7
+MAP_SIDE, EARLY_SIDE = 24, 5
 MAP_DB = (-40.0, 30.0)
 EDGE_SHARE = 0.985  # of the onset's gain: nearer to it a small peak is a hundred times the passband
 PAST = np.array([1.02, 1.06, 1.12, 1.2, 1.35, 1.5])  # gains re the onset at which a whistle is stopped

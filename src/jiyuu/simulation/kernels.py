@@ -139,6 +139,12 @@ def compile_apart(network: Network) -> None:
     )
 
 
+def compiled_apart(network: Network) -> None:
+    """The same where it has not been done yet."""
+    if not is_compiled(network):
+        compile_apart(network)
+
+
 def _each(control: FloatArray, count: int) -> FloatArray:
     """(count, …) for each named control; what is given without names is for all of them."""
     return control if control.ndim == 3 else np.broadcast_to(control, (count, *control.shape))

@@ -14,7 +14,6 @@ from jiyuu.bench.step import Step
 from jiyuu.bench.walk import why_out_of_date
 from jiyuu.book.stored import LoggedFinding, Shelved, StoredRun
 from jiyuu.book.table import Table
-from jiyuu.circuits.network import Network
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.path.words import stage_name
@@ -22,7 +21,7 @@ from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Finding
 from jiyuu.remembered import Remembered
-from jiyuu.simulation.kernels import compile_apart, is_compiled
+from jiyuu.simulation.kernels import compiled_apart
 
 PAUSE_MS = 80  # what takes longer than a frame waits until the hand slows down
 MEASURED_HEADING = "Measured; ± is 95 %, K keeps one. Quiet: predicted."
@@ -313,9 +312,3 @@ class StepPresenter(QObject):
 def ready(standing: Standing) -> None:
     """Compiles the circuit's kernel apart where that has not been done; for `compute`."""
     compiled_apart(standing.network)
-
-
-def compiled_apart(network: Network) -> None:
-    """The same of any network, a joined one too."""
-    if not is_compiled(network):
-        compile_apart(network)

@@ -14,8 +14,8 @@ from jiyuu.character.scales import SCALE
 from jiyuu.character.trainer import ASKED, Question, Staircase, Topic, question, to_compile
 from jiyuu.desktop.ear_pair import EarPair
 from jiyuu.desktop.session import Session
-from jiyuu.desktop.steps.presenter import compiled_apart
 from jiyuu.signals.source import Source, SourceKind
+from jiyuu.simulation.kernels import compiled_apart
 from jiyuu.wording.findings import sentence
 
 PLAYED = Source(SourceKind.SAW, 110.0, 5.0)

@@ -13,7 +13,7 @@ from jiyuu.bench.standing import Standing
 from jiyuu.bench.steps.drive import DriveSetting, from_files, study_of
 from jiyuu.book.stored import StoredRun
 from jiyuu.book.table import Table
-from jiyuu.desktop.steps.presenter import StepPresenter, compiled_apart, ready
+from jiyuu.desktop.steps.presenter import StepPresenter, ready
 from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.measurement.finding import Finding
 from jiyuu.prediction.drive_feedback import looped
@@ -21,6 +21,7 @@ from jiyuu.prediction.drive_findings import study_findings
 from jiyuu.prediction.drive_study import DriveStudy
 from jiyuu.quantities import signed
 from jiyuu.signals.recordings import FULL_SCALE_V
+from jiyuu.simulation.kernels import compiled_apart
 
 WHISTLES = "Oscillates by itself here: what it does to a tone is not defined. Turn resonance under its onset."
 

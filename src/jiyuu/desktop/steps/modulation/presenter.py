@@ -26,7 +26,7 @@ from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.ear_pair import EarPair
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.session import Session
-from jiyuu.desktop.steps.presenter import StepPresenter, compiled_apart
+from jiyuu.desktop.steps.presenter import StepPresenter
 from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.measurement.contexts_moving import TargetMoves
 from jiyuu.measurement.finding import Finding
@@ -41,6 +41,7 @@ from jiyuu.patch.targets import targets_of
 from jiyuu.prediction.moving import Moves, Spectrogram, between, moves_of
 from jiyuu.prediction.response import GRID_HZ
 from jiyuu.signals.recordings import FULL_SCALE_V
+from jiyuu.simulation.kernels import compiled_apart
 
 MAKE: dict[str, Callable[[], dict[str, Any]]] = {
     "envelope": lambda: {"kind": "envelope", "sustain": 0.0, "gate": 2.0},

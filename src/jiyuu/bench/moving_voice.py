@@ -1,0 +1,94 @@
+"""The filter in hand heard as it moves: streamed from the patch round it, so that what is turned meanwhile is heard.
+
+What is no single network a side (combs, crushers, banks) is computed for a round of it and played over and over."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jiyuu.arrays import FloatArray
+from jiyuu.bench.heard import FULL_SCALE_V, HEARD_RATE_HZ, Heard, moving_record, round_s
+from jiyuu.bench.live import BLOCK, SETTLED_BLOCKS, AnyVoice, Looped, Turned, kind_of, nearer
+from jiyuu.bench.patched import patch_of
+from jiyuu.bench.standing import Standing
+from jiyuu.patch.playing import networks_of
+from jiyuu.patch.streamed import StreamedPatch, is_streamed
+from jiyuu.signals.looped import SEAM_S, seamless
+from jiyuu.signals.resampling import HALF_LENGTH
+from jiyuu.simulation.kernels import compiled_apart
+from jiyuu.simulation.renderer import LATENCY
+
+AHEAD = HALF_LENGTH + 1 - LATENCY  # samples that a renderer has been given and not yet computed, less those before it
+REMEMBERED = 8  # blocks, of which where the cutoff went is still asked for
+
+
+class Recorded(Looped):
+    """Computed for a round of it."""
+
+    def __init__(self, standing: Standing) -> None:
+        made = seamless(moving_record(standing, seconds=round_s(standing) + SEAM_S), HEARD_RATE_HZ)
+        super().__init__(made, kind_of(standing, Heard.MOVING), Heard.MOVING)
+        self._cutoff_hz = standing.standing_hz
+
+
+class Streamed:
+    """Computed while it sounds. Drive and trim glide, and the cutoff where something moves it; everything else makes
+    another voice. near: the place in its round from which on it will be heard."""
+
+    def __init__(self, standing: Standing, *, near: int = 0) -> None:
+        self.kind, self.what = kind_of(standing, Heard.MOVING), Heard.MOVING
+        self.match = 1.0
+        self._began = self._stands = self._wanted = Turned.of(standing)
+        self._rail_v = standing.document.tolerances.rail_v
+        self._went_s, self._went = np.zeros(1), np.zeros(1)  # octaves that the cutoff was turned by, at times
+        self._computed_s = -AHEAD / HEARD_RATE_HZ  # how far the filter has been computed, by the stream's own clock
+        self._stream = StreamedPatch(
+            patch_of(standing, standing.document.name), round_s(standing), HEARD_RATE_HZ,
+            place=max(near - SETTLED_BLOCKS * BLOCK, 0),
+            shifts={f"{standing.setup.in_hand}.cutoff": lambda t: np.interp(t, self._went_s, self._went)})
+        for _ in range(SETTLED_BLOCKS):
+            self.block()
+
+    @property
+    def place(self) -> int:
+        """Sample of its round that comes next."""
+        return self._stream.place
+
+    @property
+    def cutoff_hz(self) -> float:
+        """Where the knob stands by now."""
+        return self._stands.cutoff_hz
+
+    def turn(self, wanted: Turned) -> None:
+        self._wanted = wanted
+
+    def go_to(self, place: int) -> None:
+        """So that it plays in step with another."""
+        self._stream.go_to(place)
+
+    def block(self) -> FloatArray:
+        """(BLOCK,) re full scale."""
+        stands, wanted, began = self._stands, self._wanted, self._began
+        then = Turned(*(nearer(getattr(stands, name), getattr(wanted, name)) for name in (
+            "drive", "cutoff_hz", "gain", "trim")))
+        self._stands = then
+        self._computed_s += BLOCK / HEARD_RATE_HZ
+        self._went_s = np.append(self._went_s, self._computed_s)[-REMEMBERED:]
+        self._went = np.append(self._went, np.log2(then.cutoff_hz / began.cutoff_hz))[-REMEMBERED:]
+        way = np.linspace(0.0, 1.0, BLOCK, endpoint=False)
+        sound_v = self._stream.push((stands.drive + (then.drive - stands.drive) * way) / began.drive)
+        sound_v = np.clip(np.nan_to_num(sound_v, nan=0.0) / max(began.trim, 1e-6), -self._rail_v, self._rail_v)
+        return np.asarray(sound_v * (stands.trim + (then.trim - stands.trim) * way) / FULL_SCALE_V)
+
+
+def ready_to_move(standing: Standing) -> None:
+    """Compiles what it takes, in a process of its own, where that has not been done."""
+    for network in networks_of(patch_of(standing, standing.document.name), round_s(standing)):
+        compiled_apart(network)
+
+
+def moving_voice(standing: Standing, *, near: int = 0) -> AnyVoice:
+    """Raises CircuitError or SignalError where it cannot be played."""
+    if is_streamed(patch_of(standing, standing.document.name)):
+        return Streamed(standing, near=near)
+    return Recorded(standing)
