@@ -19,6 +19,7 @@ from jiyuu.circuits.linear import onset
 from jiyuu.patch.document import Patch
 from jiyuu.patch.playing import play_patch, sources_record
 from jiyuu.patch.reading import parse_patch
+from jiyuu.patch.streamed import StreamedPatch
 from jiyuu.prediction.drive import drive_ladder
 from jiyuu.prediction.drive_map import drive_map
 from jiyuu.prediction.moving import moves_of, spectrogram_of
@@ -110,14 +111,21 @@ def driven() -> None:
                   level_v=10 ** (np.linspace(-40, 30, side) / 20), body_hz=112.5, **how)
 
     print(f"36 levels at 3 resonances: {seconds(ladders):.2f} s; drive by resonance, 24 × 24: "
-          f"{seconds(lambda: mapped(24)):.2f} s, first picture {1e3 * seconds(lambda: mapped(7, passes=0)):.0f} ms")
+          f"{seconds(lambda: mapped(24)):.2f} s, first picture {1e3 * seconds(lambda: mapped(5, passes=0)):.0f} ms")
 
 
 def moved() -> None:
     filter_ = [{"stage": "filter", "id": "fog", "filter": "transistor-ladder", "cutoff_hz": 900.0,
                 "resonance_gain": 2.5}]
     patch = patch_of(filter_, **MOVING)
-    print(f"a figure and three controls on four poles: {times_real(patch, 1):.1f} × real time; 4 s of it as a "
+    stream = StreamedPatch(patch, 1.44, RATE)
+
+    def blocks() -> None:
+        for _ in range(100):
+            stream.push(np.ones(BLOCK))
+
+    print(f"a figure and three controls on four poles: {times_real(patch, 1):.1f} × real time, streamed "
+          f"{100 * BLOCK / RATE / seconds(blocks):.1f} ×; 4 s of it as a "
           f"spectrogram {seconds(lambda: spectrogram_of(patch, 4.0)):.2f} s, its lines "
           f"{1e3 * seconds(lambda: moves_of(patch, 4.0)):.0f} ms")
 

@@ -14,12 +14,7 @@ from jiyuu.bench.standing import Standing
 from jiyuu.patch.playing import networks_of
 from jiyuu.patch.streamed import StreamedPatch, is_streamed
 from jiyuu.signals.looped import SEAM_S, seamless
-from jiyuu.signals.resampling import HALF_LENGTH
 from jiyuu.simulation.kernels import compiled_apart
-from jiyuu.simulation.renderer import LATENCY
-
-AHEAD = HALF_LENGTH + 1 - LATENCY  # samples that a renderer has been given and not yet computed, less those before it
-REMEMBERED = 8  # blocks, of which where the cutoff went is still asked for
 
 
 class Recorded(Looped):
@@ -40,12 +35,10 @@ class Streamed:
         self.match = 1.0
         self._began = self._stands = self._wanted = Turned.of(standing)
         self._rail_v = standing.document.tolerances.rail_v
-        self._went_s, self._went = np.zeros(1), np.zeros(1)  # octaves that the cutoff was turned by, at times
-        self._computed_s = -AHEAD / HEARD_RATE_HZ  # how far the filter has been computed, by the stream's own clock
         self._stream = StreamedPatch(
             patch_of(standing, standing.document.name), round_s(standing), HEARD_RATE_HZ,
             place=max(near - SETTLED_BLOCKS * BLOCK, 0),
-            shifts={f"{standing.setup.in_hand}.cutoff": lambda t: np.interp(t, self._went_s, self._went)})
+            turnable=f"{standing.setup.in_hand}.cutoff")
         for _ in range(SETTLED_BLOCKS):
             self.block()
 
@@ -72,11 +65,9 @@ class Streamed:
         then = Turned(*(nearer(getattr(stands, name), getattr(wanted, name)) for name in (
             "drive", "cutoff_hz", "gain", "trim")))
         self._stands = then
-        self._computed_s += BLOCK / HEARD_RATE_HZ
-        self._went_s = np.append(self._went_s, self._computed_s)[-REMEMBERED:]
-        self._went = np.append(self._went, np.log2(then.cutoff_hz / began.cutoff_hz))[-REMEMBERED:]
         way = np.linspace(0.0, 1.0, BLOCK, endpoint=False)
-        sound_v = self._stream.push((stands.drive + (then.drive - stands.drive) * way) / began.drive)
+        turned = float(np.log2(stands.cutoff_hz / began.cutoff_hz)), float(np.log2(then.cutoff_hz / began.cutoff_hz))
+        sound_v = self._stream.push((stands.drive + (then.drive - stands.drive) * way) / began.drive, turned)
         sound_v = np.clip(np.nan_to_num(sound_v, nan=0.0) / max(began.trim, 1e-6), -self._rail_v, self._rail_v)
         return np.asarray(sound_v * (stands.trim + (then.trim - stands.trim) * way) / FULL_SCALE_V)
 

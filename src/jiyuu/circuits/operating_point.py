@@ -26,8 +26,9 @@ class OperatingPoint:
     slope: FloatArray
 
 
-def operating_point(network: Network, *, gain: float, input_v: float = 0.0) -> OperatingPoint:
-    """The rest state at a loop gain and a steady input. Raises CircuitError when none is found."""
+def operating_point(network: Network, *, gain: float | FloatArray, input_v: float = 0.0) -> OperatingPoint:
+    """The rest state at a loop gain, or at each (g,) that the network names, and a steady input.
+    Raises CircuitError when none is found."""
     V, U, Z = network.V.at(gain), network.U.at(gain), network.Z.at(gain)
     n, m = len(network.capacitors), len(network.branches)
 

@@ -199,9 +199,9 @@ class Stepper:
 
     def step(self, u_v: FloatArray, omega: FloatArray, gain: FloatArray) -> FloatArray:
         """(rows, steps) from u_v (2·steps + 1,) volts, omega and gain (2·steps + 1 or 1,) at every half step, for all
-        controls of that kind alike."""
+        controls of that kind alike, or (controls, …) for each."""
         outputs = np.empty((self._rows, (u_v.size - 1) // 2, 1))
-        controls = [_plain(np.broadcast_to(one[np.newaxis, :, np.newaxis], (count, one.size, 1)))
+        controls = [_plain(np.broadcast_to(one[..., np.newaxis], (count, one.shape[-1], 1)))
                     for one, count in ((omega, self._cutoffs), (gain, self._gains))]
         self._run(self._table, self.states, _plain(u_v)[:, np.newaxis], *controls, self._half_step_s,
                   outputs, *self._weights)

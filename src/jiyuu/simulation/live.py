@@ -58,16 +58,22 @@ class LiveRenderer:
     ) -> FloatArray:
         """(n,) volts for n in; cutoff and gain go from the first value to the second meanwhile, the cutoff evenly in
         octaves."""
+        way = np.linspace(0.0, 1.0, 2 * self._factor * input_v.size + 1)
+        omega = 2 * np.pi * cutoff_hz[0] * (np.ones(1) if cutoff_hz[0] == cutoff_hz[1] else
+                                            (cutoff_hz[1] / cutoff_hz[0]) ** way)
+        k = np.full(1, gain[0]) if gain[0] == gain[1] else gain[0] + (gain[1] - gain[0]) * way
+        return self.push_moved(input_v, omega, k)
+
+    def push_moved(self, input_v: FloatArray, omega: FloatArray, gain: FloatArray) -> FloatArray:
+        """(n,) volts for n in; omega rad/s and gain at every half step from BEFORE + 1 samples ahead of the block's
+        first to as many ahead of what follows it (2·factor·n + 1,), or one, for all controls of that kind alike, or
+        (controls, …) for each."""
         n, factor = input_v.size, self._factor
         window = np.concatenate([self._input, input_v])
         # Half steps of this block, the end of its last one included: the first of the next.
         phases = 2 * factor
         u = (_windows(window, 2 * BEFORE + 1)[: n + 1] @ _upward(phases)).reshape(-1)[: phases * n + 1]
-        way = np.arange(u.size) / (u.size - 1)
-        omega = 2 * np.pi * cutoff_hz[0] * (np.ones(1) if cutoff_hz[0] == cutoff_hz[1] else
-                                            (cutoff_hz[1] / cutoff_hz[0]) ** way)
-        k = np.full(1, gain[0]) if gain[0] == gain[1] else gain[0] + (gain[1] - gain[0]) * way
-        fine = self._stepper.step(u, omega, k)[0]
+        fine = self._stepper.step(u, omega, gain)[0]
         # The last output's window is one fine sample longer than what is there; its weight is next to nothing.
         whole = np.concatenate([self._fine, fine, fine[-1:]])
         self._input, self._fine = window[n:], whole[factor * n : -1]

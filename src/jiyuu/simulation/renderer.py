@@ -136,7 +136,7 @@ class Renderer:
         for name in self._network.cutoffs:
             move = self._moves.get(name)
             # In hertz and not in octaves, so that a jump is shared out as the filter counts it.
-            ratios.append(np.ones(1) if move is None else self._at(_ratio(move), stop))
+            ratios.append(np.ones(1) if move is None else self._at(in_ratio(move), stop))
         if self._moved_cutoff:
             shared = np.exp2(np.clip(self._cutoff_cv.fine(2 * self._factor, self._position, stop), -FURTHEST, FURTHEST))
             ratios = [ratio * shared for ratio in ratios]
@@ -155,13 +155,19 @@ class Renderer:
             moved = [one + shared for one in moved]
         if all(one.size == 1 for one in moved):
             return base
-        found = np.clip(base + _stacked(moved), -HIGHEST_GAIN, HIGHEST_GAIN)
-        resonances = [name.rpartition(".")[2] == RESONANCE for name in self._network.gains]
-        found[resonances] = np.maximum(found[resonances], 0.0)
-        return np.asarray(found)
+        return held_gains(self._network, base + _stacked(moved))
 
 
-def _ratio(octaves: Move) -> Move:
+def held_gains(network: Network, gains: FloatArray) -> FloatArray:
+    """(g, …) within what is computed; a resonance stays at 0 or above."""
+    found = np.clip(gains, -HIGHEST_GAIN, HIGHEST_GAIN)
+    resonances = [name.rpartition(".")[2] == RESONANCE for name in network.gains]
+    found[resonances] = np.maximum(found[resonances], 0.0)
+    return np.asarray(found)
+
+
+def in_ratio(octaves: Move) -> Move:
+    """What a move multiplies a cutoff by."""
     return lambda times_s: np.exp2(np.clip(octaves(times_s), -FURTHEST, FURTHEST))
 
 
