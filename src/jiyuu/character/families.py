@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from jiyuu.arrays import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.catalogue import circuit, circuits
 from jiyuu.circuits.circuit import Circuit
 from jiyuu.circuits.linear import complex_gain, growth_rate, level_db, onset, poles
@@ -58,8 +58,12 @@ class Built:
 
     def linear_db(self, hertz: FloatArray) -> FloatArray:
         """(n,) level of what is too small to bend."""
-        found = complex_gain(self.network, hertz, cutoff_hz=self.cutoff_hz, gain=self.gain, modes=[self.mode])
-        return np.asarray(level_db(found)[0] + self.level_db)
+        return np.asarray(level_db(self.linear(hertz)) + self.level_db)
+
+    def linear(self, hertz: FloatArray) -> ComplexArray:
+        """(n,) gain of what is too small to bend, but for its level."""
+        return np.asarray(complex_gain(self.network, hertz, cutoff_hz=self.cutoff_hz, gain=self.gain,
+                                       modes=[self.mode])[0])
 
 
 @dataclass(frozen=True, slots=True, eq=False)

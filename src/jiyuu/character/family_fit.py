@@ -7,7 +7,7 @@ of the settled filter, in turn until both stand still."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
@@ -19,16 +19,11 @@ from jiyuu.circuits.linear import onset
 from jiyuu.errors import CircuitError
 from jiyuu.simulation.level_response import LevelResponse, level_response
 from jiyuu.simulation.oscillation import oscillation
-from jiyuu.stopping import side_by_side
 
 FLOOR_DB = 0.003  # that a sweep leaves of what a settled tone would say
 BENT_SHARE = 0.01  # of what bending does to a curve, by which a sweep may differ from settled tones
 LEANT_ON = (0.5, 0.3, 0.2, 0.1)  # of it, turn by turn, while what it does is not known well
 HALVINGS = 4
-POLISHED_BY = (0.03, BENT_SHARE)  # of what bending does, trusted ever more
-POLISHES, WORTH_A_STEP = 2, 0.1  # steps of each, and by which share one must help for another
-DAMPINGS = ((0.0, 1e-4), (1e-3, 3e-2), (0.3, 3.0))  # tried two at a time
-LEVEL, HARDLY_DB = 2, 0.3  # place of the level among a family's numbers; what a curve bends by, that is next to none
 STILL = 2e-5  # octaves of cutoff, and share of the gain, when it stands still
 NUDGE = 0.02  # octaves of a headroom
 WHISTLE_PAST = np.geomspace(0.005, 1.5, 8)  # share past the onset, that a whistle may have been recorded at
@@ -80,10 +75,10 @@ def linear_fit(
         for column, i in enumerate(which):
             nudge = 1e-5 * (family.onset_gain if free[i].name == "gain" else 1.0)
             nudge = -nudge if values[i] + nudge > free[i].high else nudge
-            slopes[:, column] = (residual(_with(family, values, [i], [values[i] + nudge])) - here) / nudge
-        step = _step(family, values, which, slopes, here)
+            slopes[:, column] = (residual(moved_to(family, values, [i], [values[i] + nudge])) - here) / nudge
+        step = newton_step(family, values, which, slopes, here)
         for halving in range(HALVINGS):
-            moved = _with(family, values, which, values[which] + step / 2**halving)
+            moved = moved_to(family, values, which, values[which] + step / 2**halving)
             there = residual(moved)
             if np.sum(there**2) < np.sum(here**2):
                 gone = np.sum(here**2) - np.sum(there**2)
@@ -96,7 +91,7 @@ def linear_fit(
     return values
 
 
-def _step(
+def newton_step(
     family: Family, values: FloatArray, which: Sequence[int], slopes: FloatArray, here: FloatArray
 ) -> FloatArray:
     """Gauss and Newton's, for those of `which`; what stands at its limit and would pass it stays there, and the others
@@ -107,7 +102,7 @@ def _step(
         step = np.zeros(len(which))
         step[loose] = np.linalg.lstsq(slopes[:, loose], -here, rcond=1e-12)[0]
         wanted = values[[*which]] + step
-        reached = _with(family, values, which, wanted)[[*which]]
+        reached = moved_to(family, values, which, wanted)[[*which]]
         stuck = {column for column in loose if reached[column] != wanted[column]
                  and abs(reached[column] - values[which[column]]) < 1e-9}
         if not stuck:
@@ -115,7 +110,7 @@ def _step(
         held |= stuck
 
 
-def _with(family: Family, values: FloatArray, which: Sequence[int], to: FloatArray | Sequence[float]) -> FloatArray:
+def moved_to(family: Family, values: FloatArray, which: Sequence[int], to: FloatArray | Sequence[float]) -> FloatArray:
     """values with some of them elsewhere, within their limits."""
     moved = values.copy()
     for i, value in zip(which, to, strict=True):
@@ -146,12 +141,14 @@ def driven_db(family: Family, values: FloatArray, hertz: FloatArray, found: Leve
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Bent:
-    """What bending does to a curve at its level: db (m,), and by how much that may be off (m,); found: the filter that
-    it was read from."""
+    """What bending does to a curve at its level: db (m,), and by how much that may be off (m,); to its phase: rad (m,)
+    and off_rad (m,); found: the filter that it was read from."""
 
     db: FloatArray
     off_db: FloatArray
     found: LevelResponse | None
+    rad: FloatArray
+    off_rad: FloatArray
 
 
 def what_bends(family: Family, values: FloatArray, curve: Samples, near: Bent | None = None) -> Bent:
@@ -159,10 +156,13 @@ def what_bends(family: Family, values: FloatArray, curve: Samples, near: Bent | 
     hertz = curve.hertz[curve.nodes]
     found = driven(family, values, hertz, curve.level_v, near.found if near is not None else None)
     bent_db = driven_db(family, values, hertz, found) - family.built(values).linear_db(hertz)
-    return Bent(*curve.between(bent_db), found)
+    bent_rad = np.full(hertz.size, np.nan)
+    if found is not None:
+        bent_rad = np.where(found.settled, np.angle(found.gain[0] / family.built(values).linear(hertz)), np.nan)
+    return Bent(*curve.between(bent_db), found, *curve.between(bent_rad))
 
 
-def _spread_db(curve: Samples, bent: Bent, share: float) -> FloatArray:
+def spread_db(curve: Samples, bent: Bent, share: float) -> FloatArray:
     leant = share * np.nan_to_num(bent.db, nan=3.0)
     off = np.nan_to_num(bent.off_db, nan=3.0, posinf=3.0)
     return np.asarray(np.sqrt(curve.deviation_db**2 + FLOOR_DB**2 + leant**2 + off**2))
@@ -173,12 +173,12 @@ def turned(fit: Fit, curves: Sequence[Samples], turn: int) -> Fit:
     leant = LEANT_ON[min(turn, len(LEANT_ON) - 1)]
     family, values = fit.family, fit.values
     bent = [what_bends(family, values, curve) for curve in curves]
-    score = _score(family, values, curves, bent)
+    score = score_of(family, values, curves, bent)
     linear = [i for i, free in enumerate(family.free) if not free.bends]
     moved = _headrooms(family, values, curves, bent)
     moved = stable_gain(family, linear_fit(
         family, moved, linear, curves, [np.nan_to_num(one.db) for one in bent],
-        [_spread_db(curve, one, leant) for curve, one in zip(curves, bent, strict=True)]))
+        [spread_db(curve, one, leant) for curve, one in zip(curves, bent, strict=True)]))
     apart = np.abs(moved - values)
     still = (turn + 1 >= len(LEANT_ON) and apart[0] < STILL and apart[1] < STILL * family.onset_gain
              and apart[-1] < NUDGE / 4)
@@ -190,7 +190,7 @@ def _left(
 ) -> FloatArray:
     """(m,) what is left of a curve, in standard deviations."""
     apart = family.built(values).linear_db(curve.hertz) + bent.db - curve.level_db
-    return np.asarray(np.nan_to_num(apart / _spread_db(curve, bent, share), nan=30.0))
+    return np.asarray(np.nan_to_num(apart / spread_db(curve, bent, share), nan=30.0))
 
 
 def _prior(family: Family, values: FloatArray) -> FloatArray:
@@ -199,7 +199,7 @@ def _prior(family: Family, values: FloatArray) -> FloatArray:
                      for free, value in zip(family.free, values, strict=True) if np.isfinite(free.deviation)])
 
 
-def _residual(
+def residual_of(
     family: Family, values: FloatArray, curves: Sequence[Samples], *, bent: Sequence[Bent] | None = None,
     share: float = BENT_SHARE,
 ) -> FloatArray:
@@ -222,20 +222,20 @@ def _headrooms(
         return np.concatenate([_left(family, at, curve, bent_there), _prior(family, at)])
 
     here = residual(values, here_bent)
-    slopes = np.stack([(residual(_with(family, values, [i], [values[i] + NUDGE])) - here) / NUDGE for i in bends],
+    slopes = np.stack([(residual(moved_to(family, values, [i], [values[i] + NUDGE])) - here) / NUDGE for i in bends],
                       axis=1)
-    step = np.clip(_step(family, values, bends, slopes, here), -1.5, 1.5)
+    step = np.clip(newton_step(family, values, bends, slopes, here), -1.5, 1.5)
     for halving in range(HALVINGS):
-        moved = _with(family, values, bends, values[bends] + step / 2**halving)
+        moved = moved_to(family, values, bends, values[bends] + step / 2**halving)
         if np.sum(residual(moved) ** 2) < np.sum(here**2):
             return moved
     return values
 
 
-def _score(
+def score_of(
     family: Family, values: FloatArray, curves: Sequence[Samples], bent: Sequence[Bent] | None = None
 ) -> float:
-    left = _residual(family, values, curves, bent=bent)
+    left = residual_of(family, values, curves, bent=bent)
     points = sum(curve.hertz.size for curve in curves)
     return float(np.sum(left**2) + len(family.free) * np.log(points))
 
@@ -251,62 +251,6 @@ def excess(family: Family, score: float, curves: Sequence[Samples]) -> float:
     """By how much a fit's sum of squares is more than its number of points; at least 1."""
     points = sum(curve.hertz.size for curve in curves)
     return max(1.0, (score - len(family.free) * float(np.log(points))) / points)
-
-
-def polished(fit: Fit, curves: Sequence[Samples]) -> Fit:
-    """Steps in all numbers at once, first trusting little of what is much bent, until they change nothing; and how well
-    each is known."""
-    values, covariance = fit.values, None
-    for share in POLISHED_BY:
-        for _ in range(POLISHES):
-            moved, covariance, less = _step_of_all(fit.family, values, curves, share)
-            values = moved
-            if less < WORTH_A_STEP:
-                break
-    score = _score(fit.family, values, curves)
-    assert covariance is not None
-    # Where even the best leaves more than noise would, it is known that much less well.
-    return replace(fit, values=values, covariance=covariance * excess(fit.family, score, curves), score=score)
-
-
-def _step_of_all(
-    family: Family, values: FloatArray, curves: Sequence[Samples], share: float
-) -> tuple[FloatArray, FloatArray, float]:
-    """(values, covariance where it began, share by which the sum of squares is less): Gauss and Newton's step, damped
-    where it does not help (Marquardt 1963, SIAM Journal)."""
-    nudges = np.array([1e-4 if free.name in ("cutoff", "level") else 1e-3 if not free.bends else NUDGE / 4
-                       for free in family.free])
-    nudges[1] = -1e-4 * family.onset_gain  # away from the onset
-
-    known = list(side_by_side(lambda curve: what_bends(family, values, curve), curves))
-    here = _residual(family, values, curves, bent=known, share=share)
-
-    def moved_by(i: int) -> FloatArray:
-        moved = values.copy()
-        moved[i] += nudges[i]
-        # What hardly bends bends as much when a number is nudged, and a level changes nothing of it.
-        bent = [one if i == LEVEL or np.nanmax(np.abs(one.db), initial=0.0) < HARDLY_DB else
-                what_bends(family, moved, curve, one) for curve, one in zip(curves, known, strict=True)]
-        return _residual(family, moved, curves, bent=bent, share=share)
-
-    each = list(side_by_side(moved_by, range(values.size)))
-    slopes = np.stack([(one - here) / nudge for one, nudge in zip(each, nudges, strict=True)], axis=1)
-    covariance = np.linalg.pinv(slopes.T @ slopes)
-    every, size = range(values.size), np.linalg.norm(slopes, axis=0)
-    begun = float(np.sum(here**2))
-
-    def tried(damping: float) -> tuple[float, FloatArray]:
-        damped = np.vstack([slopes, np.sqrt(damping) * np.diag(size)])
-        step = _step(family, values, every, damped, np.concatenate([here, np.zeros(size.size)]))
-        moved = stable_gain(family, _with(family, values, every, values + step))
-        bent = [what_bends(family, moved, curve, one) for curve, one in zip(curves, known, strict=True)]
-        return float(np.sum(_residual(family, moved, curves, bent=bent, share=share) ** 2)), moved
-
-    for dampings in DAMPINGS:
-        best, moved = min(side_by_side(tried, dampings), key=lambda one: one[0])
-        if best < begun:
-            return moved, covariance, 1 - best / begun
-    return values, covariance, 0.0
 
 
 def whistle_misfit(fit: Fit, whistle: Whistle) -> float:
@@ -328,7 +272,7 @@ def whistle_misfit(fit: Fit, whistle: Whistle) -> float:
     for i in bends:
         slope = rest
         if i != bends[-1]:
-            moved = _whistles(family, _with(family, values, [i], [values[i] - HEADROOM_NUDGE]))
+            moved = _whistles(family, moved_to(family, values, [i], [values[i] - HEADROOM_NUDGE]))
             slope = rest if moved is None else (here - moved) / HEADROOM_NUDGE
             rest = rest - slope
         free = family.free[i]

@@ -19,12 +19,12 @@ from jiyuu.character.family_fit import (
     driven_db,
     excess,
     linear_fit,
-    polished,
     roughly_left_db,
     turned,
     what_bends,
     whistle_misfit,
 )
+from jiyuu.character.family_polish import polished
 from jiyuu.character.level_curves import LevelCurve, Samples, sampled, turning_hz
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain

@@ -24,12 +24,15 @@ LEAST_SNR_DB, DEEPEST_DB = 25.0, 60.0
 
 @dataclass(frozen=True, eq=False)
 class LevelCurve:
-    """Level (n,) in dB over hertz (n,), measured at level_v peak; draws_db (d, n): as noise might as well have it."""
+    """Level (n,) in dB and phase (n,) over hertz (n,), measured at level_v peak; draws (d, n) of both: as noise might
+    as well have them, the phase less that of the curve."""
 
     hertz: FloatArray
     level_db: FloatArray
     draws_db: FloatArray
     level_v: float
+    phase_rad: FloatArray
+    draws_rad: FloatArray
 
     @classmethod
     def of(cls, response: MeasuredResponse) -> LevelCurve:
@@ -38,7 +41,9 @@ class LevelCurve:
             raise MeasurementError("A circuit is told from sweeps of one level; record what 'jiyuu stimulus sweep' "
                                    "wrote, once softly and once loud.")
         draws = 20 * np.log10(np.maximum(np.abs(response.draws), 1e-20))
-        return cls(response.frequency_hz, response.level_db, np.asarray(draws), response.level_v)
+        turned = response.draws * np.conj(response.gain / np.maximum(np.abs(response.gain), 1e-20))
+        return cls(response.frequency_hz, response.level_db, np.asarray(draws), response.level_v,
+                   np.unwrap(np.angle(response.gain)), np.angle(turned))
 
     @cached_property
     def usable(self) -> NDArray[np.bool_]:
@@ -50,7 +55,7 @@ class LevelCurve:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Samples:
-    """Means (m,) of a curve over short stretches, close together where it turns; deviation_db (m,) of each. nodes: the
+    """Means (m,) of a curve over short stretches, close together where it turns; the deviation (m,) of each. nodes: the
     ones at which the filter is driven; between them what bending does is smooth."""
 
     hertz: FloatArray
@@ -58,6 +63,8 @@ class Samples:
     deviation_db: FloatArray
     level_v: float
     nodes: NDArray[np.intp]
+    phase_rad: FloatArray
+    phase_deviation: FloatArray
 
     def between(self, at_nodes: FloatArray) -> tuple[FloatArray, FloatArray]:
         """(m,) of something known at the nodes (NaN where it is not), and by how much it may be off between and at
@@ -95,13 +102,15 @@ def sampled(curve: LevelCurve, middle_hz: float) -> Samples:
     hertz = np.array([np.exp(np.log(curve.hertz[block]).mean()) for block in blocks])
     deviation = np.array([curve.draws_db[:, block].mean(axis=1).std() for block in blocks])
     level = np.array([curve.level_db[block].mean() for block in blocks])
+    phase = np.array([curve.phase_rad[block].mean() for block in blocks])
+    phase_deviation = np.array([curve.draws_rad[:, block].mean(axis=1).std() for block in blocks])
     nodes, last, place = [], -np.inf, np.log2(hertz / middle_hz)
     for i in range(hertz.size):
         gap = 1 / 32 if abs(place[i]) < SHARP_OCTAVES else 1 / 12 if abs(place[i]) < CLOSE_OCTAVES else 1 / 2
         if place[i] - last >= gap - 1e-6 or i == hertz.size - 1:
             nodes.append(i)
             last = place[i]
-    return Samples(hertz, level, deviation, curve.level_v, np.array(nodes))
+    return Samples(hertz, level, deviation, curve.level_v, np.array(nodes), phase, phase_deviation)
 
 
 def turning_hz(curve: LevelCurve) -> float:
