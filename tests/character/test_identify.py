@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
@@ -85,6 +87,25 @@ def test_a_unit_is_told_with_its_cutoff_and_its_gain(
     assert sum(one.odds for one in found.candidates) == pytest.approx(1.0)
     assert found.chosen.parameters.get("stage_headroom_v") is None or name == "sallen-key-highpass" or (
         found.chosen.parameters["stage_headroom_v"].value == pytest.approx(parameters["stage_headroom_v"], rel=0.02))
+
+
+@pytest.mark.parametrize("theirs", [
+    lambda hertz: 0.7 + 2 * np.pi * hertz * 3e-4 - 3.0 / hertz,  # polarity, latency, coupling of an interface
+    lambda hertz: 2.0 * np.sin(5 * np.log(hertz)),  # nothing that belongs to these levels: left out of account
+])
+def test_phases_of_an_interface_move_nothing(theirs: Callable[[np.ndarray], np.ndarray]) -> None:
+    name, mode, parameters, cutoff_hz, gain = UNITS[-1]
+    curves = []
+    for i, level in enumerate((0.1, 2.0)):
+        heard = recorded(name, mode, parameters, cutoff_hz, gain, level, i)
+        curve = LevelCurve.of(measure_response(level * sweep(), heard, RATE, quickly=True))
+        curves.append(replace(curve, phase_rad=curve.phase_rad + theirs(curve.hertz)))
+    chosen = identify(curves).chosen
+    assert chosen is not None
+    own_hz = cutoff_hz * np.exp(np.log1p(0.02) / 2)
+    assert abs(1200 * np.log2(chosen.cutoff_hz.value / own_hz)) < 0.3
+    assert chosen.cutoff_hz.uncertainty < 1e-3 * own_hz
+
 
 
 def test_what_is_too_soft_to_bend_cannot_be_told_and_it_says_what_would() -> None:
