@@ -17,11 +17,11 @@ from jiyuu.character.drawn import BASS_OCTAVES
 from jiyuu.character.scales import ALL
 from jiyuu.character.sound import PERIODS, Listening, Played, loudness_db
 from jiyuu.measurement.curve_reading import Kind
-from jiyuu.measurement.findings import UNSURE, ReadResponse, read_response
+from jiyuu.measurement.findings import ReadResponse, read_response
 from jiyuu.measurement.resonance_curves import body_place_hz
 from jiyuu.measurement.response import MeasuredResponse
 from jiyuu.measurement.timbre import ROUGHNESS_FRAME_S, roughness_asper, sensation_of
-from jiyuu.measurement.uncertain import Uncertain
+from jiyuu.measurement.uncertain import UNSURE, Uncertain
 from jiyuu.prediction.drive_map import SPAN_OCTAVES
 from jiyuu.rig.character_run import LOOKS, CharacterRun
 from jiyuu.signals.resampling import taken_at

@@ -12,7 +12,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.measurement.curve_reading import CurveReading, Kind, SlopeWindow, read_curve
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.notice import Notice
-from jiyuu.measurement.uncertain import COVERAGE
+from jiyuu.measurement.uncertain import COVERAGE, UNSURE
 
 if TYPE_CHECKING:  # measuring brings half of SciPy with it; a window that only shows findings starts without
     from jiyuu.measurement.response import MeasuredResponse
@@ -26,7 +26,6 @@ FLOOR, SLOPE_FLOOR = 3e-6, 2e-5  # dB, or what else it is: no record was ever re
 NORMAL_95 = 1.96
 CLOCK_PPM = 0.05  # what a clock offset may be off by, whatever its own scatter: 0.028 seen, 0.008 scatter, near onset
 ALONE = 1.6  # the same where one passage tells neither its own noise nor the clock
-UNSURE = 1.08  # so many draws tell their scatter only so well, and their noise is itself an estimate
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -25,7 +25,7 @@ from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.sweep_response import DRAWS, band_of, estimate_by_sweep
 from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
-from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.measurement.uncertain import COVERAGE, UNSURE, Uncertain
 from jiyuu.measurement.waveform_faults import clipping, quantisation
 
 DIFFERENT = 1.5
@@ -33,7 +33,8 @@ ALIKE = 3e-4  # share by which two passages may differ and still be as they shou
 LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid through something else besides
 UNKNOWN_LOSS_S = 0.06
 COUNTED_LOSS_S = 1e-4  # to a few samples, where the filter lets little through to tell by
-ROUNDED_S = 1e-9  # what arithmetic may move a latency by: 0.3e-9 seen without noise
+ROUNDED_S = 1e-10  # what arithmetic may move a latency by
+WANDERS_PPM = 0.01  # a crystal, from one minute to the next: no offset is stated finer
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -147,14 +148,13 @@ def _by_tones(
     stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float
 ) -> MeasuredResponse:
     place, ppm, found, noise_db = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=DRAWS)
-    offset = Uncertain(ppm.value, max(ppm.uncertainty, 0.01))
     middle_s = 0.5 * (tones[0].start + tones[-1].stop) / sample_rate_hz
     clipped, _ = clipping(recording_v)
     if clipped is not None:
         found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
     _, coarse = quantisation(recording_v, slice(0, recording_v.size))
     notices = tuple(notice for notice in (clipped, coarse) if notice is not None)
-    response = _stated_response(found, place / sample_rate_hz, offset, noise_db, sample_rate_hz, middle_s, notices)
+    response = _stated_response(found, place / sample_rate_hz, ppm, noise_db, sample_rate_hz, middle_s, notices)
     return replace(response, steady=True)
 
 
@@ -168,7 +168,7 @@ def _stated_response(
     delay_s, polarity, doubt_s = excess_delay(found.frequency_hz, found.gain, found.deviation, sample_rate_hz)
     if found.network is not None:
         delay_s = found.network.fit.delay_s
-        doubt_s = COVERAGE * found.network.fit.delay_deviation_s + ROUNDED_S
+        doubt_s = COVERAGE * UNSURE * found.network.fit.delay_deviation_s + ROUNDED_S
     if any(notice.fault is Fault.SAMPLES_LOST and "samples" not in notice.facts for notice in notices):
         doubt_s += UNKNOWN_LOSS_S  # how many are missing ahead of what was used is not known
     elif any(notice.fault is Fault.SAMPLES_LOST for notice in notices):
@@ -178,7 +178,8 @@ def _stated_response(
     turn = np.exp(2j * np.pi * found.frequency_hz * delay_s)
     return MeasuredResponse(
         frequency_hz=found.frequency_hz, gain=found.gain * turn, deviation=found.deviation, draws=found.draws * turn,
-        latency_s=Uncertain(place_s + delay_s, doubt_s), polarity=polarity, clock_offset_ppm=offset,
+        latency_s=Uncertain(place_s + delay_s, doubt_s), polarity=polarity,
+        clock_offset_ppm=offset if offset is None else Uncertain(offset.value, max(offset.uncertainty, WANDERS_PPM)),
         noise_floor_db=noise_db, passages=found.passages, coherence=found.coherence, network=found.network,
         notices=notices, hurt_hz=found.hurt_hz, compression=compression,
         unloaded=found.unloaded, level_v=level_v, quickly=quickly,
@@ -216,7 +217,7 @@ def _own_clock(found: Estimate) -> Uncertain | None:
 
 
 def _stated(offset: ClockOffset) -> Uncertain:
-    return Uncertain(offset.ppm, max(COVERAGE * offset.standard_ppm, 0.01))
+    return Uncertain(offset.ppm, COVERAGE * offset.standard_ppm)
 
 
 def _noise_floor_db(ready: Ready, passages: Passages) -> float:
