@@ -14,9 +14,11 @@ from jiyuu.cli.entry import main
 from jiyuu.errors import SignalError
 from jiyuu.measurement.response import measure_response
 from jiyuu.rig.files import read_pair, tell_apart, told_of
+from jiyuu.signals.drive_steps import DriveSteps
 from jiyuu.signals.recordings import write_recording
 from jiyuu.signals.stimuli import noise_stimulus
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from jiyuu.signals.two_tones import TwoTones
 from tests.truths import Made, exact, recorded
 
 RATE = 48_000
@@ -86,6 +88,28 @@ def test_latency_over_an_interface_that_was_left_running_too(tmp_path, capfd):
     _, wire = left_running(tmp_path / "wire", Made("state-variable", "highpass", 1.0, 0.0), SWEEP, 20.0, ppm=0.0)
     assert main(["measure", "response", str(stimulus), str(recording), "--loopback", str(wire), "--json"]) == 0
     assert json.loads(capfd.readouterr()[0])["latency_s"]["value"] == pytest.approx(-7.5, abs=1e-5)
+
+
+def test_a_ladder_of_levels_is_found_without_its_file(tmp_path, capfd):
+    steps = DriveSteps(110.0, tuple((10 ** (np.arange(-20, 1, 10) / 20)).tolist()), pair=TwoTones(700.0, 770.0, 0.5))
+    _, recording = left_running(tmp_path, LOWPASS, steps.record_v(RATE), 14.2, channels=2)
+    asked = ["--frequency", "110", "--levels", "-20:0:10", "--two-tone", "700,770", "--level-v", "0.5", "--json"]
+    assert main(["measure", "drive", str(recording), *asked]) == 0
+    out, err = capfd.readouterr()
+    found = json.loads(out)
+    assert "heard.wav is too long" in err
+    assert [level["gain_db"]["value"] for level in found["levels"]] == pytest.approx(
+        [float(LOWPASS.level(np.log2(110.0)))] * 3, abs=1e-3)
+    assert found["difference_3_percent"]["value"] <= found["difference_3_percent"]["uncertainty"] < 0.1  # it is linear
+
+
+def test_of_a_long_steady_tone_the_middle_is_read(tmp_path, capfd):
+    t = np.arange(45 * RATE) / RATE
+    moved = np.sin(2 * np.pi * 440 * t) * (1 + 0.2 * np.cos(2 * np.pi * 130 * t))
+    write_recording(tmp_path / "moved.wav", moved, RATE)
+    assert main(["measure", "sidebands", str(tmp_path / "moved.wav"), "--tone", "440", "--rate", "130", "--json"]) == 0
+    lines = {line["order"]: line["level_db"]["value"] for line in json.loads(capfd.readouterr()[0])["lines"]}
+    assert (lines[-1], lines[1]) == pytest.approx((-20.0, -20.0), abs=1e-3)
 
 
 def test_where_it_is_not_nothing_is_measured(tmp_path):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -200,16 +201,19 @@ def measure_drive_of(
     """Gain, harmonics and the levels from which a unit bends, from a recording of what 'stimulus drive' wrote."""
     from jiyuu.measurement.drive import measure_drive
     from jiyuu.rig.channels import channel_of
+    from jiyuu.rig.files import read_where
     from jiyuu.signals.drive_steps import DriveSteps
-    from jiyuu.signals.recordings import read_to_measure
     from jiyuu.wording.notices import notices_json
 
-    read = read_to_measure(recording, full_scale_v=full_scale_v)
     pair = None if two_tone is None else pair_of(two_tone, typed(level_v, "--level-v", "V", 1e-4, 1000))
     steps = DriveSteps(parse_frequency(frequency), tuple(levels_of(levels).tolist()), pair=pair)
+    read, begins_s, told = read_where(recording, steps.record_v, full_scale_v=full_scale_v)
+    if told:
+        notice(told)
     heard, chosen = channel_of(read, None, channel)
     found = measure_drive(heard, float(read.sample_rate_hz), steps, full_scale_v=full_scale_v)
-    notices = (*(() if chosen is None else (chosen,)), *found.notices)
+    later = (one if one.at_s is None else replace(one, at_s=one.at_s + begins_s) for one in found.notices)
+    notices = (*(() if chosen is None else (chosen,)), *later)
 
     def stated(value: Uncertain | None) -> dict[str, float | None] | None:
         return None if value is None else uncertain(value.value, value.uncertainty)

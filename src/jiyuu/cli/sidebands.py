@@ -19,13 +19,17 @@ def measure_sidebands(
     json: Json = False,
 ) -> None:
     """Levels of the lines beside a steady tone through a filter whose cutoff a sine moves within hearing."""
-    from jiyuu.measurement.sideband_lines import sideband_lines
+    from jiyuu.measurement.sideband_lines import MOST_SAMPLES, sideband_lines
     from jiyuu.measurement.waveform_faults import clipping
     from jiyuu.rig.channels import channel_of
-    from jiyuu.signals.recordings import read_to_measure
+    from jiyuu.signals.recordings import may_be_measured, read_part, read_to_measure, size_of
     from jiyuu.wording.notices import notices_json
 
-    read = read_to_measure(recording)
+    if may_be_measured(recording):
+        read = read_to_measure(recording)
+    else:  # a tone is steady: the middle of it says as much
+        middle = size_of(recording)[0] // 2
+        read = read_part(recording, middle - MOST_SAMPLES, middle + MOST_SAMPLES)
     record_v, chosen = channel_of(read, None, channel)
     found = sideband_lines(record_v, float(read.sample_rate_hz), tone_hz=tone_hz, rate_hz=rate_hz, orders=orders)
     clipped, _ = clipping(record_v)  # it makes lines of its own

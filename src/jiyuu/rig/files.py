@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -19,6 +19,7 @@ from jiyuu.signals.recordings import (
     may_be_measured,
     read_part,
     read_to_measure,
+    size_of,
 )
 from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 
@@ -64,9 +65,7 @@ def read_pair(
         )
     recorded_v, chosen = channel_of(recorded, played.loudest_v, channel)
     rate = played.sample_rate_hz
-    told = "" if not recorded.cut_short else (
-        f"{recording.name} is too long to be measured as a whole: {begins_s:.1f} to "
-        f"{begins_s + recorded_v.size / rate:.1f} s of it are, where the stimulus is clearest.")
+    told = _which(recording, begins_s, recorded) if recorded.cut_short else ""
     return RecordedPair(played.loudest_v, recorded_v, float(rate), chosen, begins_s, told)
 
 
@@ -74,8 +73,32 @@ def _recorded(recording: Path, played: Recording, *, full_scale_v: float) -> tup
     """(what is measured of a recording, where in it that begins in s)."""
     if may_be_measured(recording, full_scale_v=full_scale_v):
         return read_to_measure(recording, full_scale_v=full_scale_v), 0.0
-    part = part_with(recording, played.loudest_v, played.sample_rate_hz)
-    return read_part(recording, part.start, part.stop, full_scale_v=full_scale_v), part.start / played.sample_rate_hz
+    return _part(recording, played.loudest_v, played.sample_rate_hz, full_scale_v=full_scale_v)
+
+
+def _part(
+    recording: Path, stimulus_v: FloatArray, sample_rate_hz: int, *, full_scale_v: float
+) -> tuple[Recording, float]:
+    part = part_with(recording, stimulus_v, sample_rate_hz)
+    return read_part(recording, part.start, part.stop, full_scale_v=full_scale_v), part.start / sample_rate_hz
+
+
+def read_where(
+    recording: Path, played: Callable[[float], FloatArray], *, full_scale_v: float = FULL_SCALE_V
+) -> tuple[Recording, float, str]:
+    """(a recording, or the part of one that is too long in which the stimulus stands, where that begins in s, which
+    part it is in words): played makes the stimulus at a rate. Raises SignalError with what to do."""
+    if may_be_measured(recording, full_scale_v=full_scale_v):
+        return read_to_measure(recording, full_scale_v=full_scale_v), 0.0, ""
+    rate = size_of(recording)[1]
+    read, begins_s = _part(recording, played(float(rate)), rate, full_scale_v=full_scale_v)
+    return read, begins_s, _which(recording, begins_s, read)
+
+
+def _which(recording: Path, begins_s: float, read: Recording) -> str:
+    return (f"{recording.name} is too long to be measured as a whole: {begins_s:.1f} to "
+            f"{begins_s + read.channels_v.shape[1] / read.sample_rate_hz:.1f} s of it are, where the stimulus is "
+            "clearest.")
 
 
 def _swapped(stimulus_v: FloatArray, recording_v: FloatArray) -> bool:

@@ -81,6 +81,12 @@ def read_to_measure(path: Path, *, full_scale_v: float = FULL_SCALE_V) -> Record
     return read_recording(path, full_scale_v=full_scale_v)
 
 
+def size_of(path: Path) -> tuple[int, int]:
+    """(samples of a channel, rate in Hz) of a file. Raises SignalError with what to do."""
+    with _opened(path, FULL_SCALE_V) as file:
+        return file.frames, file.samplerate
+
+
 def may_be_measured(path: Path, *, full_scale_v: float = FULL_SCALE_V) -> bool:
     """Whether a file is short enough for `read_to_measure`. Raises SignalError with what to do."""
     with _opened(path, full_scale_v) as file:
