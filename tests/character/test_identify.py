@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from scipy.signal import lfilter
 
 from jiyuu.character.families import families, shapes
 from jiyuu.character.family_fit import Fit, Whistle, whistle_misfit
@@ -105,6 +106,23 @@ def test_phases_of_an_interface_move_nothing(theirs: Callable[[np.ndarray], np.n
     own_hz = cutoff_hz * np.exp(np.log1p(0.02) / 2)
     assert abs(1200 * np.log2(chosen.cutoff_hz.value / own_hz)) < 0.3
     assert chosen.cutoff_hz.uncertainty < 1e-3 * own_hz
+
+
+def test_the_coupling_of_an_interface_is_not_taken_for_the_filters() -> None:
+    """A tenth of a decibel at 25 Hz would be twenty cents of a ladder of diodes, which bends slowly."""
+    name, mode, parameters, cutoff_hz, gain = UNITS[2]
+    curves = []
+    for i, level in enumerate((0.1, 2.0)):
+        heard = recorded(name, mode, parameters, cutoff_hz, gain, level, i)
+        corner = 2 * np.pi * 5.0 / RATE
+        coupled = lfilter([1.0, -1.0], [1.0, corner - 1.0], heard)
+        curves.append(LevelCurve.of(measure_response(level * sweep(), coupled, RATE, quickly=True)))
+    chosen = identify(curves).chosen
+    assert chosen is not None
+    assert chosen.family.entry.id == name
+    assert abs(chosen.loop_gain.value / gain - 1) < 0.02
+    assert abs(chosen.loop_gain.value - gain) < 1.5 * chosen.loop_gain.uncertainty + 0.005 * gain
+
 
 
 

@@ -130,18 +130,31 @@ def half_an_hour(tmp_path_factory):
 
 @pytest.mark.parametrize("command", [
     ("measure", "response", "{}", "{}"), ("measure", "tracking", "{}", "--volts", "0:8:1"),
-    ("measure", "drive", "{}"), ("measure", "ping", "{}", "{}"), ("measure", "settling", "{}"),
-    ("measure", "sidebands", "{}", "--tone", "440", "--rate", "130"),
-    ("identify", "--pair", "{}", "{}"), ("masking", "{}", "{}"),
+    ("measure", "ping", "{}", "{}"), ("measure", "settling", "{}"), ("identify", "--pair", "{}", "{}"),
+    ("masking", "{}", "{}"),
 ])
 def test_what_is_measured_as_a_whole_is_refused_before_it_fills_the_memory(refused, half_an_hour, command):
-    tracemalloc.start()
-    try:
-        said = refused(*(half_an_hour if part == "{}" else part for part in command))
-        most_bytes = tracemalloc.get_traced_memory()[1]
-    finally:
-        tracemalloc.stop()
+    said, most_bytes = refused_within(refused, half_an_hour, command)
     assert "is 1800 s long" in said
     assert "at most 83 s are measured at once" in said
     assert "keep one channel" in said
     assert most_bytes < 200e6
+
+
+@pytest.mark.parametrize("command", [
+    ("measure", "drive", "{}"), ("measure", "sidebands", "{}", "--tone", "440", "--rate", "130"),
+])
+def test_what_is_read_in_part_is_looked_for_in_little_memory(refused, half_an_hour, command):
+    said, most_bytes = refused_within(refused, half_an_hour, command)
+    assert "silent" in said
+    assert most_bytes < 400e6
+
+
+def refused_within(refused, half_an_hour, command):
+    """(what was said, bytes that it took at most)."""
+    tracemalloc.start()
+    try:
+        said = refused(*(half_an_hour if part == "{}" else part for part in command))
+        return said, tracemalloc.get_traced_memory()[1]
+    finally:
+        tracemalloc.stop()

@@ -21,6 +21,7 @@ from jiyuu.simulation.level_response import LevelResponse, level_response
 from jiyuu.simulation.oscillation import oscillation
 
 FLOOR_DB = 0.003  # that a sweep leaves of what a settled tone would say
+COUPLED_HZ = 10.0
 BENT_SHARE = 0.01  # of what bending does to a curve, by which a sweep may differ from settled tones
 LEANT_ON = (0.5, 0.3, 0.2, 0.1)  # of it, turn by turn, while what it does is not known well
 HALVINGS = 4
@@ -62,12 +63,15 @@ def linear_fit(
     hertz = np.concatenate([curve.hertz for curve in curves])
     wanted = np.concatenate([curve.level_db - bent for curve, bent in zip(curves, bent_db, strict=True)])
     spread = np.concatenate([*spread_db])
+    ends = np.cumsum([curve.hertz.size for curve in curves])[:-1]
     known = [i for i in which if np.isfinite(free[i].deviation)]
 
     def residual(at: FloatArray) -> FloatArray:
         left = (family.built(at).linear_db(hertz) - wanted) / spread
-        prior = [(at[i] - free[i].start) / free[i].deviation for i in known]
-        return np.concatenate([np.clip(np.nan_to_num(left, nan=1e4), -1e5, 1e5), prior])
+        left = np.clip(np.nan_to_num(left, nan=1e4), -1e5, 1e5)
+        parts = [less_coupling(curve.hertz, own, part) for curve, own, part in zip(
+            curves, spread_db, np.split(left, ends), strict=True)]
+        return np.concatenate([*parts, [(at[i] - free[i].start) / free[i].deviation for i in known]])
 
     here = residual(values)
     for _ in range(steps):
@@ -190,7 +194,19 @@ def _left(
 ) -> FloatArray:
     """(m,) what is left of a curve, in standard deviations."""
     apart = family.built(values).linear_db(curve.hertz) + bent.db - curve.level_db
-    return np.asarray(np.nan_to_num(apart / spread_db(curve, bent, share), nan=30.0))
+    spread = spread_db(curve, bent, share)
+    return less_coupling(curve.hertz, spread, np.nan_to_num(apart / spread, nan=30.0))
+
+
+def less_coupling(hertz: FloatArray, spread: FloatArray, left: FloatArray) -> FloatArray:
+    """(m,) or (m, p) in standard deviations, with what the coupling of an interface may take off the lowest octaves
+    counted among what is not known: a capacitor's corner somewhere about COUPLED_HZ or below."""
+    shape = 10 / np.log(10) * (COUPLED_HZ / hertz) ** 2 / spread
+    size = float(shape @ shape)
+    if size < 1e-12:
+        return left
+    held = (1 - 1 / np.sqrt(1 + size)) / size
+    return np.asarray(left - np.multiply.outer(shape, held * (shape @ left)))
 
 
 def _prior(family: Family, values: FloatArray) -> FloatArray:

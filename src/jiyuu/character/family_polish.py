@@ -16,6 +16,7 @@ from jiyuu.character.family_fit import (
     Bent,
     Fit,
     excess,
+    less_coupling,
     moved_to,
     newton_step,
     residual_of,
@@ -143,8 +144,10 @@ class _Slopes:
     def weighed(self, at: _Place, curves: Sequence[Samples], share: float, *, phase: bool) -> FloatArray:
         """(points, p) in standard deviations, in the order of _all_left."""
         pairs = list(zip(curves, at.bent, strict=True))
-        parts = [one / spread_db(curve, bent, share)[:, np.newaxis] for one, (curve, bent) in zip(
-            self.db, pairs, strict=True)]
+        parts = []
+        for one, (curve, bent) in zip(self.db, pairs, strict=True):
+            spread = spread_db(curve, bent, share)
+            parts.append(less_coupling(curve.hertz, spread, one / spread[:, np.newaxis]))
         phases = []
         if phase:
             phases = [_Phases.of(curve, bent, share).counted(one) for one, (curve, bent) in zip(
