@@ -27,6 +27,7 @@ from jiyuu.simulation.renderer import held_gains, in_ratio
 
 LOOKED_S = 1e-3  # how far apart cutoffs are looked at, for the highest of a round
 PART = 1024  # samples of a round that are worked out together
+BESIDE = 4  # instants to either side that are looked at too
 MOST_KEPT = 8_000_000  # instants of a round that are kept; of a longer one they are worked out again
 
 
@@ -134,6 +135,9 @@ class _Round:
         return np.take(self._kept, np.arange(begin, begin + wanted), mode="wrap")
 
     def _worked_out(self, first: int, count: int) -> FloatArray:
+        begin_s, end_s = (first - BESIDE) * self._step_s, (first + count + BESIDE) * self._step_s
+        if begin_s > SEAM_S and end_s < self._round_s:
+            return at_instants(self._move, first, count, self._step_s)
         # A round later: it has come round before.
         return at_instants(self._again, first + self._size * self._phases, count, self._step_s)
 
