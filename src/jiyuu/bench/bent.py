@@ -58,11 +58,17 @@ def bent_steps(standing: Standing, study: DriveStudy) -> Iterator[Progress | Ben
         volts[Way.BEHIND] = _behind(clean_v, study.behind.kind, study.behind.headroom_v)
     if not asked.feedback:
         why[Way.FED_BACK] = "Say by how much the output goes back first."
-    elif study.fed_back is None or study.fed_back.runs_away:
+    elif study.fed_back is None:
+        why[Way.FED_BACK] = " ".join(study.why) or "That loop cannot be closed; choose another output."
+    elif study.fed_back.runs_away:
         why[Way.FED_BACK] = "Nothing holds that loop: its amount is too large to be heard."
     else:
         yield Progress("Feeding it back", 0.7)
-        volts[Way.FED_BACK] = _fed_back(standing, study, source_v)
+        try:
+            volts[Way.FED_BACK] = _fed_back(standing, study, source_v)
+        except (SignalError, OverflowError):
+            why[Way.FED_BACK] = ("Nothing holds that loop while the source plays; give a smaller amount, or a curve in "
+                                 "it.")
     kept = round(SETTLING_S * HEARD_RATE_HZ)
     sounds = [seamless(sound[kept:] / FULL_SCALE_V, HEARD_RATE_HZ) for sound in volts.values()]
     yield Bent(dict(zip(volts, equally_loud([sound - sound.mean() for sound in sounds]), strict=True)), why)
@@ -92,10 +98,13 @@ def _through(standing: Standing, played_v: FloatArray) -> FloatArray:
 
 def _behind(clean_v: FloatArray, kind: str, headroom_v: float) -> FloatArray:
     from jiyuu.patch.document import Patch, Shape
-    from jiyuu.patch.playing import play_patch
+    from jiyuu.patch.playing import networks_of, play_patch
+    from jiyuu.simulation.kernels import compiled_apart
 
     stage = Shape.model_validate({"stage": "shape", "kind": kind, "headroom_v": headroom_v})
     patch = Patch.model_construct(name="behind", path=(stage,), controls={}, routes=(), sources=(), figure=None)
+    for network in networks_of(patch, clean_v.size / HEARD_RATE_HZ):
+        compiled_apart(network)
     return np.asarray(play_patch(patch, clean_v[np.newaxis], HEARD_RATE_HZ)[0])
 
 
@@ -107,6 +116,6 @@ def _fed_back(standing: Standing, study: DriveStudy, source_v: FloatArray) -> Fl
     output_v = render(network, source_v, sample_rate_hz=HEARD_RATE_HZ, cutoff_hz=standing.standing_hz, gain=0.0,
                       modes=["out"], oversampling=oversampling_for(standing.standing_hz)).output_v[0]
     if not np.isfinite(output_v).all() or float(np.abs(output_v).max()) > LOUDEST_V:
-        raise SignalError("Nothing holds that loop while the source plays; give a smaller amount, or a curve in it.")
+        raise OverflowError("the loop runs away")
     rail_v = standing.document.tolerances.rail_v
     return np.asarray(np.clip(output_v, -rail_v, rail_v))

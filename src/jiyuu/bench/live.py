@@ -50,6 +50,11 @@ class Turned:
     def of(cls, standing: Standing) -> Turned:
         return cls(standing.drive, standing.standing_hz, standing.gain, standing.setup.trim)
 
+    def towards(self, wanted: Turned) -> Turned:
+        """Where it stands a block later."""
+        return Turned(nearer(self.drive, wanted.drive), nearer(self.cutoff_hz, wanted.cutoff_hz),
+                      nearer(self.gain, wanted.gain), nearer(self.trim, wanted.trim))
+
 
 def kind_of(standing: Standing, what: Heard) -> tuple[object, ...]:
     """What makes another voice when it changes; the last of it only how finely it steps."""
@@ -152,9 +157,7 @@ class Voice:
 
     def block(self) -> FloatArray:
         """(BLOCK,) re full scale."""
-        stands, wanted = self._stands, self._wanted
-        then = Turned(*(nearer(getattr(stands, name), getattr(wanted, name)) for name in (
-            "drive", "cutoff_hz", "gain", "trim")))
+        stands, then = self._stands, self._stands.towards(self._wanted)
         self._stands = then
         way = np.linspace(0.0, 1.0, BLOCK, endpoint=False)
         source = self._source[(self._place + np.arange(BLOCK)) % self._source.size]

@@ -8,7 +8,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.bench.heard import FULL_SCALE_V, HEARD_RATE_HZ, Heard, moving_record, round_s
-from jiyuu.bench.live import BLOCK, SETTLED_BLOCKS, AnyVoice, Looped, Turned, kind_of, nearer
+from jiyuu.bench.live import BLOCK, SETTLED_BLOCKS, AnyVoice, Looped, Turned, kind_of
 from jiyuu.bench.patched import patch_of
 from jiyuu.bench.standing import Standing
 from jiyuu.patch.playing import networks_of
@@ -61,9 +61,7 @@ class Streamed:
 
     def block(self) -> FloatArray:
         """(BLOCK,) re full scale."""
-        stands, wanted, began = self._stands, self._wanted, self._began
-        then = Turned(*(nearer(getattr(stands, name), getattr(wanted, name)) for name in (
-            "drive", "cutoff_hz", "gain", "trim")))
+        stands, then, began = self._stands, self._stands.towards(self._wanted), self._began
         self._stands = then
         way = np.linspace(0.0, 1.0, BLOCK, endpoint=False)
         turned = float(np.log2(stands.cutoff_hz / began.cutoff_hz)), float(np.log2(then.cutoff_hz / began.cutoff_hz))

@@ -218,6 +218,8 @@ def measure_drive_of(
     def stated(value: Uncertain | None) -> dict[str, float | None] | None:
         return None if value is None else uncertain(value.value, value.uncertainty)
 
+    if found.why_no_products:
+        notice(found.why_no_products)
     two = found.products
     products = (("difference_2_percent", None if two is None else two.second_percent),
                 ("difference_3_percent", None if two is None else two.third_percent))
@@ -247,6 +249,6 @@ def measure_drive_of(
                         ("3 % THD", found.lamp_v)):
         said = "not reached" if value is None else f"{value.value:.4g} ± {value.uncertainty:.2g} V peak"
         typer.echo(f"{name}: {said}")
-    for (_, value), order in zip(products if pair is not None else (), ("second", "third"), strict=False):
-        said = "the recorder clipped" if value is None else f"{value.value:.4g} ± {value.uncertainty:.2g} %"
-        typer.echo(f"Two tones, products of {order} order: {said}")
+    for (_, value), order in zip(products, ("second", "third"), strict=True):
+        if value is not None:
+            typer.echo(f"Two tones, products of {order} order: {value.value:.4g} ± {value.uncertainty:.2g} %")

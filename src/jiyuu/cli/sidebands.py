@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from jiyuu.cli.options import Channel, Json, print_json, say_notices, uncertain
+from jiyuu.cli.options import Channel, Json, notice, print_json, say_notices, uncertain
 
 
 def measure_sidebands(
@@ -30,6 +30,7 @@ def measure_sidebands(
     else:  # a tone is steady: the middle of it says as much
         middle = size_of(recording)[0] // 2
         read = read_part(recording, middle - MOST_SAMPLES, middle + MOST_SAMPLES)
+        notice(f"{recording.name} is too long to be measured as a whole: the middle of it is.")
     record_v, chosen = channel_of(read, None, channel)
     found = sideband_lines(record_v, float(read.sample_rate_hz), tone_hz=tone_hz, rate_hz=rate_hz, orders=orders)
     clipped, _ = clipping(record_v)  # it makes lines of its own

@@ -49,7 +49,8 @@ class MeasuredLevel:
 @dataclass(frozen=True, slots=True, eq=False)
 class MeasuredDrive:
     """levels rising; the input peak volts from which 1 dB is missing, and from which THD passes 1 % and the lamp's,
-    None where they are not reached; products: of two tones, None where none were played, or the recorder clipped."""
+    None where they are not reached; products: of two tones, None where none were played; why_no_products: where
+    they were asked for and are not stated."""
 
     frequency_hz: float
     levels: tuple[MeasuredLevel, ...]
@@ -58,6 +59,7 @@ class MeasuredDrive:
     lamp_v: Uncertain | None
     notices: tuple[Notice, ...]
     products: Products | None = None
+    why_no_products: str = ""
 
 
 def measure_drive(
@@ -92,17 +94,23 @@ def measure_drive(
         flat = np.concatenate([np.abs(recording_v[part]) >= NEARLY * (full_scale_v or np.inf) for part in middles])
         first_s = middles[clipped.index(True)].start / sample_rate_hz
         notices.append(Notice(Fault.CLIPPED, first_s, {"share_percent": 100 * float(flat.mean())}))
-    two = None
+    two, why = None, ""
     if steps.pair is not None:
         both, gone = pieces.pop(), clipped.pop()
-        two = None if gone else products_of(both, sample_rate_hz, steps.pair, clock=hertz / steps.frequency_hz)
+        two = products_of(both, sample_rate_hz, steps.pair, clock=hertz / steps.frequency_hz)
+        if gone:
+            two, why = None, "The recorder clipped at the two tones; turn its input down and record again."
+        elif not two.there:
+            two, why = None, (f"Two tones of {steps.pair.low_hz:g} and {steps.pair.high_hz:g} Hz do not stand out of "
+                              "what follows the levels; give --two-tone as it was for the stimulus, or play them "
+                              "louder.")
     pieces = [piece for piece, gone in zip(pieces, clipped, strict=True) if not gone]
     heard_v = [level for level, gone in zip(steps.levels_v, clipped, strict=True) if not gone]
     if len(heard_v) < 2:
         raise MeasurementError("The recorder clipped at nearly every level; turn its input down and record again.")
     levels = tuple(_level(piece, hertz, sample_rate_hz, level) for piece, level in zip(pieces, heard_v, strict=True))
     return MeasuredDrive(hertz, levels, _compression(levels), _reaches(levels, 1.0), _reaches(levels, lamp_percent),
-                         tuple(notices), two)
+                         tuple(notices), two, why)
 
 
 def _place(record: FloatArray, sample_rate_hz: float, steps: DriveSteps) -> int:

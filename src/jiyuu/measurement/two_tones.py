@@ -21,7 +21,7 @@ TOO_NEAR_S = 2.0  # over the record's length: lines nearer than that cannot be t
 AROUND_BINS, OF_A_LINE = 60, 6  # where the noise is read, and what of it belongs to a line
 MEDIAN_SHARE = np.log(2)  # of the mean, of a power that is exponentially distributed
 ROUNDED = 1e-6  # of both tones, by which arithmetic and clocks may move a line
-CLEAR = 0.1  # share of all power that may be anything but lines
+MOST_LEFT = 0.4  # share of all power that may be anything but lines, where they are what was played
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,19 +31,23 @@ class Products:
     tones: TwoTones
     second_percent: Uncertain
     third_percent: Uncertain
+    left_share: float  # of all power, that is none of their products
+
+    @property
+    def there(self) -> bool:
+        """Whether these two tones are what was played."""
+        return self.left_share <= MOST_LEFT
 
 
 def products_of(record_v: FloatArray, sample_rate_hz: float, tones: TwoTones, *, clock: float = 1.0) -> Products:
     """record_v (n,) of both, settled; clock: frequencies as recorded over those that were played. Raises
-    MeasurementError where the two tones are not what stands in it, or a product of theirs lies past what the rate
-    holds."""
+    MeasurementError where a product of theirs lies past what the rate holds."""
     if tones.third_hz[1] > HIGHEST_SHARE * sample_rate_hz:
         raise MeasurementError(f"The product at {tones.third_hz[1]:.0f} Hz lies past what {sample_rate_hz:g} Hz holds; "
                                "record at a higher rate, or play two tones nearer to each other.")
     hertz, lines, left = _fitted(record_v, sample_rate_hz, tones, clock)
-    if float(np.mean(left**2)) > CLEAR * float(np.mean(record_v**2)):
-        raise MeasurementError(f"Two tones of {tones.low_hz:g} and {tones.high_hz:g} Hz are not what stands behind the "
-                               "levels; give --two-tone as it was for the stimulus.")
+    power = float(np.mean((record_v * np.hanning(record_v.size)) ** 2))
+    left_share = float(np.mean(left**2)) / max(power, 1e-300)
 
     def place(of_hz: float) -> int:
         return int(np.argmin(np.abs(hertz - of_hz)))
@@ -60,7 +64,8 @@ def products_of(record_v: FloatArray, sample_rate_hz: float, tones: TwoTones, *,
         return Uncertain(100 * value / whole, 100 * (doubt + share * value) / whole)
 
     return Products(tones, percent(second.value, second.uncertainty), percent(
-        third[0].value + third[1].value, float(np.hypot(third[0].uncertainty, third[1].uncertainty))))
+        third[0].value + third[1].value, float(np.hypot(third[0].uncertainty, third[1].uncertainty))),
+        left_share)
 
 
 def _fitted(
