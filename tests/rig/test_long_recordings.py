@@ -108,7 +108,9 @@ def test_of_a_long_steady_tone_the_middle_is_read(tmp_path, capfd):
     moved = np.sin(2 * np.pi * 440 * t) * (1 + 0.2 * np.cos(2 * np.pi * 130 * t))
     write_recording(tmp_path / "moved.wav", moved, RATE)
     assert main(["measure", "sidebands", str(tmp_path / "moved.wav"), "--tone", "440", "--rate", "130", "--json"]) == 0
-    lines = {line["order"]: line["level_db"]["value"] for line in json.loads(capfd.readouterr()[0])["lines"]}
+    out, err = capfd.readouterr()
+    assert "the middle of it is" in err
+    lines = {line["order"]: line["level_db"]["value"] for line in json.loads(out)["lines"]}
     assert (lines[-1], lines[1]) == pytest.approx((-20.0, -20.0), abs=1e-3)
 
 

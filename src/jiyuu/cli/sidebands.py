@@ -30,9 +30,10 @@ def measure_sidebands(
     else:  # a tone is steady: the middle of it says as much
         middle = size_of(recording)[0] // 2
         read = read_part(recording, middle - MOST_SAMPLES, middle + MOST_SAMPLES)
-        notice(f"{recording.name} is too long to be measured as a whole: the middle of it is.")
     record_v, chosen = channel_of(read, None, channel)
     found = sideband_lines(record_v, float(read.sample_rate_hz), tone_hz=tone_hz, rate_hz=rate_hz, orders=orders)
+    if read.cut_short:
+        notice(f"{recording.name} is too long to be measured as a whole: the middle of it is.")
     clipped, _ = clipping(record_v)  # it makes lines of its own
     notices = tuple(notice for notice in (chosen, clipped) if notice is not None)
     lines = list(zip(found.order.astype(int).tolist(), found.frequency_hz.tolist(), found.level_db.tolist(),
