@@ -1,7 +1,7 @@
 """Speed and endurance against references, as ratios within one run.
 
     ./run bench [render | circuits | live | window | stopping | kill | power | trust | tracking | identify |
-                 character | day | fuzz]
+                 character | day | fuzz | long]
 """
 
 import sys
@@ -14,6 +14,7 @@ from benchmarks import (
     identify,
     kill,
     live,
+    long,
     power,
     render,
     stopping,
@@ -22,7 +23,7 @@ from benchmarks import (
     window,
 )
 
-ROOMS = (render, circuits, live, window, stopping, kill, power, trust, tracking, identify, character, day, fuzz)
+ROOMS = (render, circuits, live, window, stopping, kill, power, trust, tracking, identify, character, day, fuzz, long)
 PARTS = {room.__name__.rpartition(".")[2]: room.main for room in ROOMS}
 
 if __name__ == "__main__":

@@ -91,17 +91,20 @@ class DriveSteps:
         t = np.arange(round(self.duration_s * sample_rate_hz)) / sample_rate_hz
         shape = np.zeros(t.size)
         for i, level in enumerate(self.levels_v):
-            shape += level * _faded(t, self._begins_s(i), self.tone_s)
+            here, faded = _faded(t, self._begins_s(i), self.tone_s)
+            shape[here] += level * faded
         record = shape * np.sin(2 * np.pi * self.frequency_hz * t)
         if self.pair is not None:
-            record += _faded(t, self.pair_begins_s, PAIR_S) * self.pair.wave_v(t)
+            here, faded = _faded(t, self.pair_begins_s, PAIR_S)
+            record[here] += faded * self.pair.wave_v(t[here])
         return np.asarray(record)
 
 
-def _faded(t_s: FloatArray, begins_s: float, lasts_s: float) -> FloatArray:
-    """(n,) 1 while it sounds, with soft edges."""
-    inside = np.minimum(t_s - begins_s, begins_s + lasts_s - t_s)
-    return np.asarray(np.sin(np.pi / 2 * np.clip(inside / FADE_S, 0, 1)) ** 2)
+def _faded(t_s: FloatArray, begins_s: float, lasts_s: float) -> tuple[slice, FloatArray]:
+    """Where it sounds, and (n,) 1 there with soft edges."""
+    here = slice(*np.searchsorted(t_s, (begins_s, begins_s + lasts_s)).tolist())
+    inside = np.minimum(t_s[here] - begins_s, begins_s + lasts_s - t_s[here])
+    return here, np.asarray(np.sin(np.pi / 2 * np.clip(inside / FADE_S, 0, 1)) ** 2)
 
 
 def steps_in(stimulus_v: FloatArray, sample_rate_hz: float) -> DriveSteps:
