@@ -124,10 +124,10 @@ class Motion:
         target = self._targets[f"{name}.{field}"]
         return lambda time_s: float(self.value(target, np.array([time_s]))[0])
 
-    def _field(self, name: str, stands: float) -> Values:
-        """A field of a control at any times."""
+    def _field(self, name: str, stands: float) -> Callable[[FloatArray], FloatArray | float]:
+        """A field of a control at any times; one number where nothing moves it."""
         if name not in self._moved:
-            return lambda t: np.full(np.shape(t), stands)
+            return lambda t: stands
         return lambda t: self.value(self._targets[name], t)
 
     def _lfo(self, name: str, control: LfoControl) -> Values:
@@ -210,8 +210,10 @@ class Motion:
         # What a stage's own output adds is part of the network, unless it is looked at from outside.
         routes = [route for route in self.patch.routes if route.target == target.name and (
             self._from_outside or route not in self._inside)]
-        added = sum((self._share(route, times_s) for route in routes), np.zeros(np.size(times_s)))
-        return target.wanted(np.asarray(added))
+        added = np.zeros(np.size(times_s))
+        for route in routes:
+            added += self._share(route, times_s)
+        return target.wanted(added)
 
     def value(self, target: Target, times_s: FloatArray) -> FloatArray:
         """What it gets."""

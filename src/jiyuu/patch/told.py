@@ -29,6 +29,7 @@ from jiyuu.patch.motion import Motion, Values
 from jiyuu.patch.shapes import Shapes
 from jiyuu.patch.stretches import MORPHS
 from jiyuu.patch.targets import Target
+from jiyuu.simulation.renderer import Multiplied
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,13 +145,14 @@ def _of_filter(motion: Motion, placed: Placed, stage: FilterStage) -> dict[str, 
         low, high = stage.lowest_hz, stage.highest_hz
         base = float(np.clip(stands * 2.0**placed.octaves, low, high)) if placed.octaves else stands
 
-        def moved(t: FloatArray) -> FloatArray:
+        def ratio(t: FloatArray) -> FloatArray:
             hertz = np.full(t.size, stands) if own is None else motion.value(own, t)
             if octaves or placed.octaves:
                 hertz = hertz * np.exp2(placed.octaves + sum((one(t) for one in octaves), np.zeros(t.size)))
-            return np.log2(np.clip(hertz, low, high) / base)
+                hertz = np.clip(hertz, low, high)
+            return np.asarray(hertz * (1 / base))  # a target of its own stops there by itself
 
-        found[f"{called}.cutoff"] = moved
+        found[f"{called}.cutoff"] = Multiplied(ratio)
     if resonance is not None:
         found[resonance.name] = _added(motion, resonance)
     if morph is not None:

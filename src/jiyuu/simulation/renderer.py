@@ -166,8 +166,20 @@ def held_gains(network: Network, gains: FloatArray) -> FloatArray:
     return np.asarray(found)
 
 
+@dataclass(frozen=True, slots=True)
+class Multiplied:
+    """A move of a cutoff that is known by what it multiplies it with, finite and above 0."""
+
+    ratio: Move
+
+    def __call__(self, times_s: FloatArray) -> FloatArray:
+        return np.asarray(np.log2(self.ratio(times_s)))
+
+
 def in_ratio(octaves: Move) -> Move:
     """What a move multiplies a cutoff by."""
+    if isinstance(octaves, Multiplied):
+        return octaves.ratio
     return lambda times_s: np.exp2(np.clip(octaves(times_s), -FURTHEST, FURTHEST))
 
 

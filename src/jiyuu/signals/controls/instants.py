@@ -11,7 +11,8 @@ from jiyuu.arrays import FloatArray
 ROUNDS, PARTS = 5, 32  # each into so many: a jump is found to 3·10⁻⁸ of a step
 PIECE = 32_768  # instants looked at together: what is worked out for them stays near the processor
 LEAST = 1e-5  # a change from point to point that may be a jump, re the largest value or one
-OFF_CENTRE = 0.25  # of the change: how far half-way lies from the middle where it does jump
+ALONE = 0.2  # of the change: how far those before and after it are from it where it does jump
+OFF_CENTRE = 0.25  # of the change: how far half-way lies from the middle then
 
 
 def at_instants(values: Callable[[FloatArray], FloatArray], first: int, count: int, step_s: float) -> FloatArray:
@@ -26,7 +27,11 @@ def _at_some(values: Callable[[FloatArray], FloatArray], first: int, count: int,
     times = np.maximum(np.arange(first - 2, first + count + 2), 0) * step_s  # nothing happens before it begins
     found = np.array(values(times), dtype=float)
     change = np.diff(found)
-    places = np.flatnonzero(np.abs(change) > LEAST * max(float(np.abs(found).max(initial=0.0)), 1.0))
+    size = np.abs(change)
+    least = np.maximum(LEAST * max(float(np.abs(found).max(initial=0.0)), 1.0), ALONE * size)
+    # What only runs steeply changes as much before and after.
+    apart = np.abs(np.convolve(change, (-0.5, 1.0, -0.5), mode="same"))
+    places = np.flatnonzero((apart > least) & (size > least))
     if places.size:
         between = values(0.5 * (times[places] + times[places + 1]))
         apart = np.abs(between - 0.5 * (found[places] + found[places + 1]))
