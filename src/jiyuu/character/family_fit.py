@@ -21,9 +21,10 @@ from jiyuu.simulation.level_response import LevelResponse, level_response
 from jiyuu.simulation.oscillation import oscillation
 
 FLOOR_DB = 0.003  # that a sweep leaves of what a settled tone would say
+SWEPT_FLOOR_DB, SWEPT_SHARE = 0.002, 0.1  # of the same sweep through a circuit; and of what bending does
 COUPLED_HZ = 10.0
 BENT_SHARE = 0.01  # of what bending does to a curve, by which a sweep may differ from settled tones
-LEANT_ON = (0.5, 0.3, 0.2, 0.1)  # of it, turn by turn, while what it does is not known well
+LEANT_ON = (0.5, 0.25, 0.1)  # of it, turn by turn, while what it does is not known well
 HALVINGS = 4
 STILL = 2e-5  # octaves of cutoff, and share of the gain, when it stands still
 NUDGE = 0.02  # octaves of a headroom
@@ -45,13 +46,14 @@ class Whistle:
 @dataclass(frozen=True, slots=True, eq=False)
 class Fit:
     """values: of family.free; score: the criterion, less is better; covariance of the values where it was looked for;
-    still: whether the last turn moved them no more."""
+    still: whether the last turn moved them no more; bent: what bends there at each curve, where that is known."""
 
     family: Family
     values: FloatArray
     score: float
     covariance: FloatArray | None = None
     still: bool = False
+    bent: tuple[Bent, ...] | None = None
 
 
 def linear_fit(
@@ -146,13 +148,22 @@ def driven_db(family: Family, values: FloatArray, hertz: FloatArray, found: Leve
 @dataclass(frozen=True, slots=True, eq=False)
 class Bent:
     """What bending does to a curve at its level: db (m,), and by how much that may be off (m,); to its phase: rad (m,)
-    and off_rad (m,); found: the filter that it was read from."""
+    and off_rad (m,); found: the filter that it was read from; swept: whether a sweep was asked as well."""
 
     db: FloatArray
     off_db: FloatArray
     found: LevelResponse | None
     rad: FloatArray
     off_rad: FloatArray
+    swept: bool = False
+
+    def leant(self, share: float) -> float:
+        """The part of `share` by which a sweep may still differ."""
+        return share * (SWEPT_SHARE if self.swept else 1.0)
+
+    @property
+    def floor_db(self) -> float:
+        return SWEPT_FLOOR_DB if self.swept else FLOOR_DB
 
 
 def what_bends(family: Family, values: FloatArray, curve: Samples, near: Bent | None = None) -> Bent:
@@ -167,9 +178,9 @@ def what_bends(family: Family, values: FloatArray, curve: Samples, near: Bent | 
 
 
 def spread_db(curve: Samples, bent: Bent, share: float) -> FloatArray:
-    leant = share * np.nan_to_num(bent.db, nan=3.0)
+    leant = bent.leant(share) * np.nan_to_num(bent.db, nan=3.0)
     off = np.nan_to_num(bent.off_db, nan=3.0, posinf=3.0)
-    return np.asarray(np.sqrt(curve.deviation_db**2 + FLOOR_DB**2 + leant**2 + off**2))
+    return np.asarray(np.sqrt(curve.deviation_db**2 + bent.floor_db**2 + leant**2 + off**2))
 
 
 def turned(fit: Fit, curves: Sequence[Samples], turn: int) -> Fit:

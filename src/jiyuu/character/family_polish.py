@@ -11,7 +11,6 @@ from jiyuu.arrays import FloatArray
 from jiyuu.character.families import Family, stable_gain
 from jiyuu.character.family_fit import (
     BENT_SHARE,
-    FLOOR_DB,
     NUDGE,
     Bent,
     Fit,
@@ -25,41 +24,142 @@ from jiyuu.character.family_fit import (
     what_bends,
 )
 from jiyuu.character.level_curves import Samples
+from jiyuu.character.swept import Seen, Sweep
 from jiyuu.stopping import side_by_side
 
 POLISHED_BY = (0.03, BENT_SHARE)  # of what bending does, trusted ever more
 POLISHES, WORTH_A_STEP = 2, 0.1  # steps of each, and by which share one must help for another
+WORTH_TRYING = 0.02  # of a sum of squares in standard deviations: what promises less moves nothing that matters
 DAMPINGS = (0.0, 1e-3, 3e-2, 0.3, 3.0)
 FAR = 1.0  # of its deviation, that a number goes and its slopes are looked for again
 LEVEL, HARDLY_DB = 2, 0.3  # place of the level among a family's numbers; what a curve bends by, that is next to none
-FLOOR_RAD = FLOOR_DB * np.log(10) / 20
 LEANS_OCTAVES = 0.25  # over which what a sweep tells otherwise than settled tones goes the same way
 AGREES = 1.5  # of what the levels leave, that the phases may leave more
+NEAR, FAR_BEHIND = 10.0, 30.0  # times a limit: where slopes promise rightly, and from where no further step leads
+HOPELESS = 1000.0  # after all turns
+SLACKS_OCTAVES, SWEPT_STEPS = (0.01, 0.001), 4  # how far off what a sweep shows may be, at first and last; steps
+SWEPT_DAMPINGS = (1e-4, 1e-2)  # what the curves hardly tell stays where it began
+SWEPT_WELL = 3.0  # of a point that may be left, after a step, for slopes to hold on
 
 
-def polished(fit: Fit, curves: Sequence[Samples]) -> Fit:
+def polished(fit: Fit, curves: Sequence[Samples], limit: float = np.inf) -> Fit:
     """Steps in all numbers at once, first trusting little of what is much bent, until they change nothing; and how well
-    each is known."""
+    each is known. limit: a score that it must come under to matter; where that is out of reach it is left as it is."""
+    if fit.score > HOPELESS * limit:
+        return fit
     at = _Place.of(fit.family, fit.values, curves)
-    slopes = _Slopes.of(at, curves)
-    for share in POLISHED_BY:
-        begun = at
-        at = _stepped(at, curves, slopes, share)
-        if _gone_far(begun, at, slopes.covariance(at, curves, share)):
-            slopes = _Slopes.of(at, curves)
-            at = _stepped(at, curves, slopes, share)
-    score = score_of(fit.family, at.values, curves, at.bent)
+    sweeping = _Sweeping.of(at, curves)
+    if sweeping is None:
+        at, slopes = _by_settled_tones(at, curves, limit)
+        if _score(at, curves) - _would_go(at, curves, slopes) > limit:
+            return replace(fit, values=at.values, score=_score(at, curves), bent=at.bent)
+    else:
+        for slack in SLACKS_OCTAVES:
+            at = sweeping.stepped(slack, limit=limit)
+            if sweeping.is_behind(limit):
+                at = sweeping.place(SLACKS_OCTAVES[-1])
+                return replace(fit, values=at.values, score=_score(at, curves), bent=at.bent)
+        slopes = sweeping.slopes
+    score = _score(at, curves)
     more = excess(fit.family, score, curves)
     apart = np.concatenate([_phase_left(at, curve, one, BENT_SHARE) for curve, one in zip(
         curves, at.bent, strict=True)])
     # An interface may turn phases in ways of its own: they count where they agree with the levels, and for no odds.
     phase = float(np.mean(apart**2)) < AGREES * more
     if phase:
-        at = _stepped(at, curves, slopes, BENT_SHARE, phase=True)
+        at = (_stepped(at, curves, slopes, BENT_SHARE, phase=True) if sweeping is None else
+              sweeping.stepped(SLACKS_OCTAVES[-1], phase=True))
     covariance = slopes.covariance(at, curves, BENT_SHARE, phase=phase)
     leans = slopes.by_what_leans(at, curves, covariance, phase=phase)
     # Where even the best leaves more than noise would, it is known that much less well.
-    return replace(fit, values=at.values, covariance=(covariance + leans) * more, score=score)
+    return replace(fit, values=at.values, covariance=(covariance + leans) * more, score=score, bent=at.bent)
+
+
+def _score(at: _Place, curves: Sequence[Samples]) -> float:
+    return score_of(at.family, at.values, curves, at.bent)
+
+
+def _by_settled_tones(at: _Place, curves: Sequence[Samples], limit: float) -> tuple[_Place, _Slopes]:
+    """Where no sweep tells more."""
+    slopes = _Slopes.of(at, curves)
+    for share in POLISHED_BY:
+        if limit < _score(at, curves) - _would_go(at, curves, slopes) < NEAR * limit:
+            break  # its slopes promise nothing
+        begun = at
+        at = _stepped(at, curves, slopes, share)
+        if _gone_far(begun, at, slopes.covariance(at, curves, share)):
+            slopes = _Slopes.of(at, curves)
+            at = _stepped(at, curves, slopes, share)
+    return at, slopes
+
+
+class _Sweeping:
+    """Steps by what a sweep shows instead of settled tones, which is seen at the values that they have led to."""
+
+    def __init__(self, at: _Place, curves: Sequence[Samples], sweeps: Sequence[Sweep]) -> None:
+        self._at, self._curves, self._sweeps = at, curves, sweeps
+        self._values, self._seen = at.values, self._swept(at.values)
+        self.slopes = self._sloping()
+
+    @classmethod
+    def of(cls, at: _Place, curves: Sequence[Samples]) -> _Sweeping | None:
+        """None where not all were swept steadily through something that bends and settles."""
+        found = [Sweep.of(curve, bent) for curve, bent in zip(curves, at.bent, strict=True)]
+        sweeps = [sweep for sweep in found if sweep is not None]
+        return cls(at, curves, sweeps) if len(sweeps) == len(found) else None
+
+    def _swept(self, values: FloatArray) -> list[Seen]:
+        built = self._at.family.built(values)
+        return list(side_by_side(lambda sweep: sweep.seen([built])[0], self._sweeps))
+
+    def _sloping(self) -> _Slopes:
+        return _Slopes.by_sweeps(self.place(SLACKS_OCTAVES[0]), self._curves, self._sweeps)
+
+    def place(self, slack: float) -> _Place:
+        """slack: octaves by which what is seen may still be off its place."""
+        return self._placed(self._values, self._seen, slack)
+
+    def _placed(self, values: FloatArray, seen: Sequence[Seen], slack: float) -> _Place:
+        bent = (sweep.bent(bent, one, slack) for sweep, bent, one in zip(
+            self._sweeps, self._at.bent, seen, strict=True))
+        return replace(self._at, values=values, bent=tuple(bent))
+
+    def is_behind(self, limit: float) -> bool:
+        """Whether it will not come under a score."""
+        at = self.place(SLACKS_OCTAVES[-1])
+        score = _score(at, self._curves)
+        return score > FAR_BEHIND * limit or score - _would_go(at, self._curves, self.slopes) > limit
+
+    def stepped(self, slack: float, *, phase: bool = False, limit: float = np.inf) -> _Place:
+        """Until a step is not worth it, or even one that is leads nowhere near a limit."""
+        here = self.place(slack)
+        for step in range(SWEPT_STEPS):
+            left = _all_left(here, self._curves, BENT_SHARE, phase=phase)
+            if _would_go(here, self._curves, self.slopes, phase=phase) < WORTH_TRYING:
+                break
+            weighed = self.slopes.weighed(here, self._curves, BENT_SHARE, phase=phase)
+            less = 0.0
+            for damping in SWEPT_DAMPINGS:
+                values = _damped(here, weighed, left, damping)
+                seen = self._swept(values)
+                tried = self._placed(values, seen, slack)
+                less = 1 - float(np.sum(_all_left(tried, self._curves, BENT_SHARE, phase=phase) ** 2)
+                                 / np.sum(left**2))
+                if less > 0:
+                    here, self._values, self._seen = tried, values, seen
+                    break
+            if less < WORTH_A_STEP or _score(here, self._curves) > FAR_BEHIND * limit:
+                break
+            if step == 1 and float(np.mean(left**2)) > SWEPT_WELL:
+                self.slopes = self._sloping()  # it has gone far
+        return here
+
+
+def _would_go(at: _Place, curves: Sequence[Samples], slopes: _Slopes, *, phase: bool = False) -> float:
+    """Of the sum of squares that is left, by the best step."""
+    weighed = slopes.weighed(at, curves, BENT_SHARE, phase=phase)
+    left = _all_left(at, curves, BENT_SHARE, phase=phase)
+    return float(np.sum((weighed @ np.linalg.lstsq(weighed, left)[0]) ** 2))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -89,8 +189,9 @@ class _Phases:
 
     @classmethod
     def of(cls, curve: Samples, bent: Bent, share: float) -> _Phases:
-        off = np.nan_to_num(np.hypot(share * bent.rad, bent.off_rad), nan=3.0, posinf=3.0)
-        weight = np.asarray(1 / np.sqrt(curve.phase_deviation**2 + FLOOR_RAD**2 + off**2))
+        off = np.nan_to_num(np.hypot(bent.leant(share) * bent.rad, bent.off_rad), nan=3.0, posinf=3.0)
+        floor_rad = bent.floor_db * np.log(10) / 20
+        weight = np.asarray(1 / np.sqrt(curve.phase_deviation**2 + floor_rad**2 + off**2))
         place = curve.hertz / curve.hertz[-1]
         basis = np.stack([np.ones(place.size), place, 1 / place], axis=1) * weight[:, np.newaxis]
         return cls(weight, np.linalg.qr(basis)[0])
@@ -117,29 +218,40 @@ class _Slopes:
 
     @classmethod
     def of(cls, at: _Place, curves: Sequence[Samples]) -> _Slopes:
-        family, values = at.family, at.values
-        nudges = np.array([1e-4 if free.name in ("cutoff", "level") else 1e-3 if not free.bends else NUDGE / 4
-                           for free in family.free])
-        nudges[1] = -1e-4 * family.onset_gain  # away from the onset
-
-        def seen(there: FloatArray, curve: Samples, bent: Bent) -> tuple[FloatArray, FloatArray]:
-            built = family.built(there)
-            return (built.linear_db(curve.hertz) + bent.db,
-                    np.unwrap(np.angle(built.linear(curve.hertz))) + bent.rad)
-
-        here = [seen(values, curve, bent) for curve, bent in zip(curves, at.bent, strict=True)]
+        family, values, nudges = at.family, at.values, _nudges(at.family)
+        here = [_seen(family, values, curve, bent) for curve, bent in zip(curves, at.bent, strict=True)]
 
         def moved_by(i: int) -> list[tuple[FloatArray, FloatArray]]:
             moved = values.copy()
             moved[i] += nudges[i]
             # What hardly bends bends as much when a number is nudged, and a level changes nothing of it.
-            return [seen(moved, curve, one if i == LEVEL or np.nanmax(np.abs(one.db), initial=0.0) < HARDLY_DB else
-                         what_bends(family, moved, curve, one)) for curve, one in zip(curves, at.bent, strict=True)]
+            return [_seen(family, moved, curve, bent if i == LEVEL or np.nanmax(
+                np.abs(bent.db), initial=0.0) < HARDLY_DB else what_bends(family, moved, curve, bent))
+                    for curve, bent in zip(curves, at.bent, strict=True)]
 
         each = list(side_by_side(moved_by, range(values.size)))
         db, rad = (tuple(np.nan_to_num(np.stack([(one[c][which] - here[c][which]) / nudge for one, nudge in zip(
             each, nudges, strict=True)], axis=1)) for c in range(len(curves))) for which in (0, 1))
         return cls(db, rad)
+
+    @classmethod
+    def by_sweeps(cls, at: _Place, curves: Sequence[Samples], sweeps: Sequence[Sweep]) -> _Slopes:
+        """The same by what each number does to a sweep, all of them side by side."""
+        family, nudges = at.family, _nudges(at.family)
+        moved = at.values + np.diag(nudges)
+        builts = [family.built(values) for values in moved]
+
+        def of_curve(place: tuple[Samples, Sweep, Bent]) -> tuple[FloatArray, FloatArray]:
+            curve, sweep, bent = place
+            here = _seen(family, at.values, curve, bent)
+            there = [_seen(family, values, curve, sweep.bent(bent, seen, 0.0))
+                     for values, seen in zip(moved, sweep.seen(builts), strict=True)]
+            db, rad = (np.stack([(one[which] - here[which]) / nudge for one, nudge in zip(
+                there, nudges, strict=True)], axis=1) for which in (0, 1))
+            return db, rad
+
+        each = list(side_by_side(of_curve, list(zip(curves, sweeps, at.bent, strict=True))))
+        return cls(tuple(db for db, _ in each), tuple(rad for _, rad in each))
 
     def weighed(self, at: _Place, curves: Sequence[Samples], share: float, *, phase: bool) -> FloatArray:
         """(points, p) in standard deviations, in the order of _all_left."""
@@ -164,7 +276,6 @@ class _Slopes:
         slopes = self.weighed(at, curves, share, phase=phase)
         return np.asarray(np.linalg.pinv(slopes.T @ slopes))
 
-
     def by_what_leans(
         self, at: _Place, curves: Sequence[Samples], covariance: FloatArray, *, phase: bool
     ) -> FloatArray:
@@ -179,6 +290,20 @@ class _Slopes:
             begin += curve.hertz.size
             total += here.T @ together @ here
         return np.asarray(covariance @ total @ covariance)
+
+
+def _nudges(family: Family) -> FloatArray:
+    """(p,) by which numbers are moved to see what they do."""
+    found = np.array([1e-4 if free.name in ("cutoff", "level") else 1e-3 if not free.bends else NUDGE / 4
+                      for free in family.free])
+    found[1] = -1e-4 * family.onset_gain  # away from the onset
+    return found
+
+
+def _seen(family: Family, values: FloatArray, curve: Samples, bent: Bent) -> tuple[FloatArray, FloatArray]:
+    """(m,) level and phase that a family at its numbers would have, bent so."""
+    built = family.built(values)
+    return built.linear_db(curve.hertz) + bent.db, np.unwrap(np.angle(built.linear(curve.hertz))) + bent.rad
 
 
 def _gone_far(begun: _Place, at: _Place, covariance: FloatArray) -> bool:

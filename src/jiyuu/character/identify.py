@@ -40,6 +40,7 @@ LOOKED_AT = 4  # shapes at most
 ROUNDS = 6
 TURNS_AT_LEAST, BEHIND, BEHIND_BY = 1, 6.0, 300.0  # before a family is left, and how far it lies behind then
 CONTENDS_DB = 0.3  # RMS that a fit may leave before it is polished, to be taken for one that may be it
+BEYOND_HOPE = 30.0  # of a score behind the best, where odds are one to three million
 BEYOND_DOUBT = 100.0  # of a score, past which a whistle cannot turn an order round
 SHARES = (0.0, 0.15, 0.3, 0.45, 0.6, 0.72, 0.82, 0.9, 0.95, 0.98)  # of the onset
 SHIFTS = np.arange(-7.0, 5.0, 1 / 12)  # octaves re 1 kHz
@@ -101,10 +102,15 @@ def identify(curves: Sequence[LevelCurve], whistle: Whistle | None = None) -> Id
         raise MeasurementError("No circuit could be fitted to these curves; check that stimulus and recording belong "
                                "together, and that the filter does not whistle.")
     fits.sort(key=lambda fit: fit.score)
-    # Turns end where they end: who is said to be worse than another was given the same care.
-    contenders = [fit for fit in fits if fit is fits[0] or roughly_left_db(fit, looked) < CONTENDS_DB]
-    others = [fit for fit in fits if fit not in contenders]
-    fits = [*side_by_side(partial(polished, curves=looked), contenders), *others]
+    # Turns end where they end: who is said to be worse than another was given the same care, as long as it could help.
+    contenders = [fit for fit in fits[1:] if roughly_left_db(fit, looked) < CONTENDS_DB]
+    others = [fit for fit in fits[1:] if fit not in contenders]
+    first = polished(fits[0], looked)
+    limit = first.score + BEYOND_HOPE * excess(first.family, first.score, looked)
+    contenders = list(side_by_side(partial(polished, curves=looked, limit=limit), contenders))
+    # Less is left of settled tones, which are trusted less: by that much more of those that were not swept.
+    more = max(first.score - fits[0].score, 0.0)
+    fits = [first, *contenders, *(replace(fit, score=fit.score + more) for fit in others)]
     fits.sort(key=lambda fit: fit.score)
     # What even the best does not explain is no more in favour of it than of the others.
     doubt = excess(fits[0].family, fits[0].score, looked)
@@ -211,7 +217,7 @@ def _looked_by(family: Family) -> Family:
 
 def _stated(fit: Fit, odds: float, curves: Sequence[Samples]) -> Candidate:
     family, values = fit.family, fit.values
-    bends = [what_bends(family, values, curve) for curve in curves]
+    bends = fit.bent or [what_bends(family, values, curve) for curve in curves]
     left = tuple((curve.hertz, family.built(values).linear_db(curve.hertz) + bent.db - curve.level_db)
                  for curve, bent in zip(curves, bends, strict=True))
     residual = float(np.sqrt(np.nanmean(np.concatenate([one for _, one in left]) ** 2)))

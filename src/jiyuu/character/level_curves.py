@@ -25,7 +25,8 @@ LEAST_SNR_DB, DEEPEST_DB = 25.0, 60.0
 @dataclass(frozen=True, eq=False)
 class LevelCurve:
     """Level (n,) in dB and phase (n,) over hertz (n,), measured at level_v peak; draws (d, n) of both: as noise might
-    as well have them, the phase less that of the curve."""
+    as well have them, the phase less that of the curve. efold_s: in which the sweep's frequency grew e-fold, where it
+    did so steadily."""
 
     hertz: FloatArray
     level_db: FloatArray
@@ -33,6 +34,7 @@ class LevelCurve:
     level_v: float
     phase_rad: FloatArray
     draws_rad: FloatArray
+    efold_s: float | None = None
 
     @classmethod
     def of(cls, response: MeasuredResponse) -> LevelCurve:
@@ -43,7 +45,7 @@ class LevelCurve:
         draws = 20 * np.log10(np.maximum(np.abs(response.draws), 1e-20))
         turned = response.draws * np.conj(response.gain / np.maximum(np.abs(response.gain), 1e-20))
         return cls(response.frequency_hz, response.level_db, np.asarray(draws), response.level_v,
-                   np.unwrap(np.angle(response.gain)), np.angle(turned))
+                   np.unwrap(np.angle(response.gain)), np.angle(turned), response.efold_s)
 
     @cached_property
     def usable(self) -> NDArray[np.bool_]:
@@ -55,8 +57,8 @@ class LevelCurve:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Samples:
-    """Means (m,) of a curve over short stretches, close together where it turns; the deviation (m,) of each. nodes: the
-    ones at which the filter is driven; between them what bending does is smooth."""
+    """Means (m,) of a curve over short stretches, close together about middle_hz, where it turns; the deviation (m,) of
+    each. nodes: the ones at which the filter is driven; between them what bending does is smooth."""
 
     hertz: FloatArray
     level_db: FloatArray
@@ -65,6 +67,8 @@ class Samples:
     nodes: NDArray[np.intp]
     phase_rad: FloatArray
     phase_deviation: FloatArray
+    middle_hz: float
+    efold_s: float | None
 
     def between(self, at_nodes: FloatArray) -> tuple[FloatArray, FloatArray]:
         """(m,) of something known at the nodes (NaN where it is not), and by how much it may be off between and at
@@ -110,7 +114,8 @@ def sampled(curve: LevelCurve, middle_hz: float) -> Samples:
         if place[i] - last >= gap - 1e-6 or i == hertz.size - 1:
             nodes.append(i)
             last = place[i]
-    return Samples(hertz, level, deviation, curve.level_v, np.array(nodes), phase, phase_deviation)
+    return Samples(hertz, level, deviation, curve.level_v, np.array(nodes), phase, phase_deviation,
+                   middle_hz, curve.efold_s)
 
 
 def turning_hz(curve: LevelCurve) -> float:

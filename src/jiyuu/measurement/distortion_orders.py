@@ -38,7 +38,7 @@ def compression_of(
     gain_db: FloatArray, sample_rate_hz: float,
 ) -> Compression | None:
     """frequency_hz, gain_db (n,): the response found. None where the stimulus is no exponential sweep."""
-    rate_s = _rate_s(passages, frequency_hz, sample_rate_hz)
+    rate_s = efold_s(passages, frequency_hz, sample_rate_hz)
     if rate_s is None:
         return None
     ahead = round(rate_s * np.log(ORDER) * sample_rate_hz)
@@ -69,7 +69,7 @@ def compression_of(
     return Compression(uniform_filter1d(share, POINTS_PER_OCTAVE // 12))
 
 
-def _rate_s(passages: Passages, frequency_hz: FloatArray, sample_rate_hz: float) -> float | None:
+def efold_s(passages: Passages, frequency_hz: FloatArray, sample_rate_hz: float) -> float | None:
     """Seconds in which the sweep's frequency grows e-fold; None where it does not do so steadily."""
     span = frequency_hz[[frequency_hz.size // 5, frequency_hz.size // 2, 4 * frequency_hz.size // 5]]
     times, places = sounding_s(span, passages, sample_rate_hz), np.log(span)

@@ -15,7 +15,7 @@ import numpy as np
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import ClockOffset, Passages, find_passages
-from jiyuu.measurement.distortion_orders import Compression, compression_of
+from jiyuu.measurement.distortion_orders import Compression, compression_of, efold_s
 from jiyuu.measurement.estimate import Estimate, FittedNetwork
 from jiyuu.measurement.excess_delay import excess_delay
 from jiyuu.measurement.made_ready import SURE_PPM, Ready, alone, made_ready
@@ -60,6 +60,7 @@ class MeasuredResponse:
     compression: Compression | None = None
     unloaded: NetworkFit | None = None  # what fits the faint parts of a curve that no network explains as a whole
     level_v: float | None = None  # peak of the stimulus
+    efold_s: float | None = None  # in which the sweep's frequency grows e-fold; None for what does not do so steadily
     quickly: bool = False
     steady: bool = False  # from tones that had settled: what each leaves tells its noise
 
@@ -132,7 +133,7 @@ def measure_response(
     place = float(found.place + ready.late - passages.start)
     if found.clock_ppm is not None:  # until the passage began the clocks had run apart already
         place -= 1e-6 * found.clock_ppm.value * (found.place + ready.sound[0] * passages.period)
-    return _stated_response(
+    response = _stated_response(
         found, place / sample_rate_hz, _own_clock(found) if ready.offset is None else _stated(ready.offset),
         _noise_floor_db(ready, passages), sample_rate_hz,
         (0.5 * passages.passage_v.size + 0.5 * (passages.count - 1) * passages.period) / sample_rate_hz,
@@ -142,6 +143,8 @@ def measure_response(
             20 * np.log10(np.maximum(np.abs(found.gain), 1e-20)), sample_rate_hz),
         float(np.abs(stimulus_v).max()), quickly,
     )
+    return response if passages.noisy else replace(
+        response, efold_s=efold_s(passages, response.frequency_hz, sample_rate_hz))
 
 
 def _by_tones(
