@@ -15,6 +15,7 @@ import numpy as np
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import ClockOffset, Passages, find_passages
+from jiyuu.measurement.chirp import sounding_s
 from jiyuu.measurement.distortion_orders import Compression, compression_of, efold_s
 from jiyuu.measurement.estimate import Estimate, FittedNetwork
 from jiyuu.measurement.excess_delay import excess_delay
@@ -136,7 +137,7 @@ def measure_response(
     response = _stated_response(
         found, place / sample_rate_hz, _own_clock(found) if ready.offset is None else _stated(ready.offset),
         _noise_floor_db(ready, passages), sample_rate_hz,
-        (0.5 * passages.passage_v.size + 0.5 * (passages.count - 1) * passages.period) / sample_rate_hz,
+        max(place + passages.start, 0.0) / sample_rate_hz + _told_s(found, passages, sample_rate_hz),
         ready.notices,
         None if passages.noisy or quickly else compression_of(
             ready.record_v, passages, found.place, ready.sound, found.frequency_hz,
@@ -145,6 +146,15 @@ def measure_response(
     )
     return response if passages.noisy else replace(
         response, efold_s=efold_s(passages, response.frequency_hz, sample_rate_hz))
+
+
+def _told_s(found: Estimate, passages: Passages, sample_rate_hz: float) -> float:
+    """When after its beginning the stimulus tells a delay: by how much each frequency turns with it, against noise."""
+    told_s = 0.5 * passages.passage_v.size / sample_rate_hz
+    if not passages.noisy:
+        weight = (found.frequency_hz * np.abs(found.gain) / np.maximum(found.deviation, 1e-20)) ** 2
+        told_s = float(np.average(sounding_s(found.frequency_hz, passages, sample_rate_hz), weights=weight))
+    return told_s + 0.5 * (passages.count - 1) * passages.period / sample_rate_hz
 
 
 def _by_tones(
@@ -167,7 +177,7 @@ def _stated_response(
     quickly: bool = False,
 ) -> MeasuredResponse:
     """With its delay taken out: all of it that the network, or else the minimum phase, does not account for. middle_s:
-    of the stimulus, re its beginning, where the delay is found and from which the clocks have run apart since."""
+    of the recording, where the delay is found: until then the clocks have run apart."""
     delay_s, polarity, doubt_s = excess_delay(found.frequency_hz, found.gain, found.deviation, sample_rate_hz)
     if found.network is not None:
         delay_s = found.network.fit.delay_s
