@@ -37,7 +37,7 @@ def test_what_is_predicted_is_measured_again(run, tmp_path):
     assert "Two tones, products of third order" in run("measure", "drive", heard, *ladder, *pair)[1]
     code, out, err = run("measure", "drive", heard, *ladder, "--two-tone", "2000,2100", "--json")
     assert (code, json.loads(out)["difference_2_percent"]) == (0, None)
-    assert "--two-tone as it was" in err
+    assert "those of the stimulus" in err
 
 
 def test_a_patch_is_driven_like_a_filter(run, written, refused, tmp_path):  # noqa: F811
@@ -52,6 +52,9 @@ def test_wrong_ladders_are_refused(refused, run, tmp_path):
         assert "--levels" in refused("drive", "transistor-ladder", "--levels", text)
     assert "F1,F2" in refused("drive", "transistor-ladder", "--two-tone", "900", "--levels", "0:6:3")
     assert "told apart" in refused("stimulus", "drive", tmp_path / "a.wav", "--two-tone", "900,901")
+    for command in (("stimulus", "drive"), ("measure", "drive")):
+        assert "give --two-tone F1,F2 with it" in refused(*command, tmp_path / "a.wav", "--level-v", "2")
+    assert not (tmp_path / "a.wav").exists()
     assert "--rate" in refused("stimulus", "drive", tmp_path / "a.wav", "--rate", "100")
     code, _, err = run("stimulus", "drive", tmp_path / "a.wav", "--levels", "0:24:6")
     assert code == 0

@@ -17,6 +17,7 @@ from jiyuu.rig.sound_output import StandInOutput
 from jiyuu.signals.drive_steps import DriveSteps
 from jiyuu.signals.recordings import write_recording
 from jiyuu.signals.source import RECORD_RATE_HZ, mixed_record
+from jiyuu.signals.two_tones import TwoTones
 from jiyuu.simulation.render import render
 from tests.desktop.using import measured, settled, typed
 
@@ -220,6 +221,25 @@ def test_a_dropped_ladder_is_measured_in_whichever_order(window, quick, qtbot, t
     with qtbot.waitSignal(window.measuring.jobs.failed, timeout=60_000):
         window.files.open([tmp_path / "other.wav", recording])
     assert "no ladder of levels" in window.tidings.text()
+
+
+def test_why_two_tones_tell_nothing_is_said(window, quick, qtbot, tmp_path):
+    """Their part of the recording is all but silent: the levels stand, and what is missing says why."""
+    presenter = quick.presenter
+    steps = DriveSteps(100.0, (0.1, 0.3, 1.0), 0.4, pair=TwoTones(900.0, 970.0, 0.5))
+    played = steps.record_v(48_000)
+    heard = np.tanh(played)
+    heard[round(steps.pair_begins_s * 48_000) :] *= 1e-6
+    heard += np.random.default_rng(2).normal(0, 1e-5, heard.size)
+    write_recording(tmp_path / "played.wav", played, 48_000)
+    write_recording(tmp_path / "heard.wav", heard, 48_000)
+    headings = []
+    presenter.findings.connect(lambda said: headings.append(said.heading))
+    with qtbot.waitSignal(window.measuring.jobs.finished, timeout=120_000):
+        window.files.open([tmp_path / "played.wav", tmp_path / "heard.wav"])
+    assert "Two tones of 900 and 970 Hz do not stand out" in headings[-1]
+    assert "difference_3_percent" not in {logged.finding.quantity for logged in presenter.logged}
+    assert "thd_1_percent_v" in {logged.finding.quantity for logged in presenter.logged}
 
 
 def test_what_cannot_be_fed_back_is_said_and_no_old_trim_is_taken(window, quick, qtbot):

@@ -44,7 +44,7 @@ Frequency = Annotated[str | None, typer.Option("--frequency", help="Of the tone;
 Levels = Annotated[str, typer.Option("--levels", help="dB re 1 V peak, rising: from:to:step, or a list.")]
 TwoTone = Annotated[str | None, typer.Option("--two-tone", metavar="F1,F2", help="Products of two tones, each at "
                                              "--level-v.")]
-PairLevel = Annotated[str, typer.Option("--level-v", help="Peak volts of each of two tones.")]
+PairLevel = Annotated[str | None, typer.Option("--level-v", help="Peak volts of each of two tones; 1 when not given.")]
 PlayedFrequency = Annotated[str, typer.Option("--frequency", help="Of the tone: 100, 1k2, A2.")]
 
 
@@ -59,6 +59,16 @@ def levels_of(text: str) -> FloatArray:
     if not found.size or found.size > 200 or (np.diff(found) <= 0).any() or np.abs(found).max() > 80:
         raise CircuitError(f"--levels '{text}' is out of range; give up to 200 rising levels from -80 to 80 dB re 1 V.")
     return np.asarray(10 ** (found / 20))
+
+
+def played_pair(two_tone: str | None, level_v: str | None) -> TwoTones | None:
+    """As the options ask. Raises CircuitError for a level of two tones without them."""
+    if two_tone is None:
+        if level_v is not None:
+            raise CircuitError("--level-v is that of two tones; give --two-tone F1,F2 with it. The levels of the one "
+                               "tone are given by --levels.")
+        return None
+    return pair_of(two_tone, typed(level_v or "1", "--level-v", "V", 1e-4, 1000))
 
 
 def pair_of(text: str, level_v: float) -> TwoTones:
@@ -166,7 +176,7 @@ def stimulus_drive(
     frequency: PlayedFrequency = "100",
     levels: Levels = LEVELS,
     two_tone: TwoTone = None,
-    level_v: PairLevel = "1",
+    level_v: PairLevel = None,
     rate: Annotated[int, typer.Option("--rate", help="Sample rate, Hz.")] = 48_000,
     full_scale_v: FullScale = 10.0,
 ) -> None:
@@ -178,7 +188,7 @@ def stimulus_drive(
     if not LOWEST_RATE_HZ <= rate <= HIGHEST_RATE_HZ:
         raise SignalError(f"--rate {rate} is out of range; give {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz.")
     volts = levels_of(levels)
-    pair = None if two_tone is None else pair_of(two_tone, typed(level_v, "--level-v", "V", 1e-4, 1000))
+    pair = played_pair(two_tone, level_v)
     steps = DriveSteps(parse_frequency(frequency), tuple(volts.tolist()), pair=pair)
     write_recording(out, steps.record_v(rate), rate, full_scale_v=full_scale_v)
     if steps.highest_v > full_scale_v:
@@ -193,7 +203,7 @@ def measure_drive_of(
     frequency: PlayedFrequency = "100",
     levels: Levels = LEVELS,
     two_tone: TwoTone = None,
-    level_v: PairLevel = "1",
+    level_v: PairLevel = None,
     channel: Channel = None,
     full_scale_v: FullScale = 10.0,
     json: Json = False,
@@ -205,7 +215,7 @@ def measure_drive_of(
     from jiyuu.signals.drive_steps import DriveSteps
     from jiyuu.wording.notices import notices_json
 
-    pair = None if two_tone is None else pair_of(two_tone, typed(level_v, "--level-v", "V", 1e-4, 1000))
+    pair = played_pair(two_tone, level_v)
     steps = DriveSteps(parse_frequency(frequency), tuple(levels_of(levels).tolist()), pair=pair)
     read, begins_s, told = read_where(recording, steps.record_v, full_scale_v=full_scale_v)
     if told:

@@ -102,8 +102,8 @@ def measure_drive(
             two, why = None, "The recorder clipped at the two tones; turn its input down and record again."
         elif not two.there:
             two, why = None, (f"Two tones of {steps.pair.low_hz:g} and {steps.pair.high_hz:g} Hz do not stand out of "
-                              "what follows the levels; give --two-tone as it was for the stimulus, or play them "
-                              "louder.")
+                              "what follows the levels; play them louder, or check that they are those of the "
+                              "stimulus.")
     pieces = [piece for piece, gone in zip(pieces, clipped, strict=True) if not gone]
     heard_v = [level for level, gone in zip(steps.levels_v, clipped, strict=True) if not gone]
     if len(heard_v) < 2:

@@ -128,6 +128,8 @@ def made(standing: Standing, setting: DriveSetting, run: DriveRun) -> Run:
     rate = run.sample_rate_hz
     records = {"stimulus": (run.stimulus_v, rate), "recording": (run.recording_v, rate)}
     facts = {"frequency_hz": run.found.frequency_hz, "warnings": notices_json(run.found.notices)}
+    if run.found.why_no_products:
+        facts["not_told"] = [run.found.why_no_products]
     return Run("drive", standing, setting, tuple(findings), _tables(run.found), records, facts)
 
 

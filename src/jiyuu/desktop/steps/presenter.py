@@ -230,7 +230,8 @@ class StepPresenter(QObject):
         known = {logged.finding.quantity for logged in self.logged}
         rest = tuple(finding for finding in self.predicted_findings() if finding.quantity not in known)
         wrong = tuple(entry["sentence"] for entry in (self.run.facts.get("warnings", ()) if self.run else ()))
-        heading = f"{self.heading()} {self._left_out()}".strip()
+        untold = self.run.facts.get("not_told", ()) if self.run and self.logged else ()
+        heading = " ".join(one for one in (self.heading(), *untold, self._left_out()) if one)
         self.findings.emit(Said(heading, self.logged, rest, wrong, self.predicted_first))
 
     def _left_out(self) -> str:

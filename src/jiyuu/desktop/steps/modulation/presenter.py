@@ -165,8 +165,7 @@ class ModulationPresenter(StepPresenter):
 
     def heading(self) -> str:
         if self.logged:
-            why = () if self.run is None else self.run.facts.get("not_told", ())
-            return " ".join((super().heading(), *why))
+            return super().heading()
         return "Nothing moves yet: choose a starting point (Moves). M strikes the unit and steps it." if self.resting \
             else "Predicted; M strikes the unit and steps its whistle."
 
