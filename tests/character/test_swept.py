@@ -1,5 +1,7 @@
 """What a sweep shows of a filter that bends, against the same sweep recorded and measured as a whole."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -52,6 +54,21 @@ def test_what_it_shows_is_what_is_measured(unit, sweep_s, late_db):
     assert left["settled"].max() > late_db
     assert left["swept"].max() < 0.004
     assert np.sqrt(np.mean(left["swept"] ** 2)) < 0.001
+
+
+def test_what_is_swept_slowly_or_not_at_all_is_left_to_settled_tones():
+    curve = LevelCurve.of(measured(SHARP, 0.1))
+    (family, values), samples = of_family(SHARP), sampled(curve, turning_hz(curve))
+    settled = what_bends(family, values, samples)
+    assert Sweep.of(samples, settled) is not None
+    for efold_s in (None, 3.0):
+        assert Sweep.of(replace(samples, efold_s=efold_s), settled) is None
+    straight = replace(settled, db=np.zeros(samples.hertz.size), rad=np.zeros(samples.hertz.size))
+    sweep = Sweep.of(samples, straight)  # where nothing bends there is nothing to play
+    assert not sweep.known.any()
+    (seen,) = sweep.seen([family.built(values)])
+    assert not seen.db.any()
+    assert np.array_equal(sweep.bent(straight, seen, 0.01).db, straight.db)
 
 
 def test_side_by_side_each_is_what_it_is_alone():

@@ -21,9 +21,9 @@ from jiyuu.simulation.level_response import LevelResponse, level_response
 from jiyuu.simulation.oscillation import oscillation
 
 FLOOR_DB = 0.003  # that a sweep leaves of what a settled tone would say
-SWEPT_FLOOR_DB, SWEPT_SHARE = 0.002, 0.1  # of the same sweep through a circuit; and of what bending does
 COUPLED_HZ = 10.0
 BENT_SHARE = 0.01  # of what bending does to a curve, by which a sweep may differ from settled tones
+SWEPT_SHARE = 0.3  # of that, where the sweep itself was asked
 LEANT_ON = (0.5, 0.25, 0.1)  # of it, turn by turn, while what it does is not known well
 HALVINGS = 4
 STILL = 2e-5  # octaves of cutoff, and share of the gain, when it stands still
@@ -161,10 +161,6 @@ class Bent:
         """The part of `share` by which a sweep may still differ."""
         return share * (SWEPT_SHARE if self.swept else 1.0)
 
-    @property
-    def floor_db(self) -> float:
-        return SWEPT_FLOOR_DB if self.swept else FLOOR_DB
-
 
 def what_bends(family: Family, values: FloatArray, curve: Samples, near: Bent | None = None) -> Bent:
     """Of a family at one level; near: at numbers that hardly differ."""
@@ -180,7 +176,7 @@ def what_bends(family: Family, values: FloatArray, curve: Samples, near: Bent | 
 def spread_db(curve: Samples, bent: Bent, share: float) -> FloatArray:
     leant = bent.leant(share) * np.nan_to_num(bent.db, nan=3.0)
     off = np.nan_to_num(bent.off_db, nan=3.0, posinf=3.0)
-    return np.asarray(np.sqrt(curve.deviation_db**2 + bent.floor_db**2 + leant**2 + off**2))
+    return np.asarray(np.sqrt(curve.deviation_db**2 + FLOOR_DB**2 + leant**2 + off**2))
 
 
 def turned(fit: Fit, curves: Sequence[Samples], turn: int) -> Fit:

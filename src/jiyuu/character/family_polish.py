@@ -11,6 +11,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.character.families import Family, stable_gain
 from jiyuu.character.family_fit import (
     BENT_SHARE,
+    FLOOR_DB,
     NUDGE,
     Bent,
     Fit,
@@ -33,6 +34,7 @@ WORTH_TRYING = 0.02  # of a sum of squares in standard deviations: what promises
 DAMPINGS = (0.0, 1e-3, 3e-2, 0.3, 3.0)
 FAR = 1.0  # of its deviation, that a number goes and its slopes are looked for again
 LEVEL, HARDLY_DB = 2, 0.3  # place of the level among a family's numbers; what a curve bends by, that is next to none
+FLOOR_RAD = FLOOR_DB * np.log(10) / 20
 LEANS_OCTAVES = 0.25  # over which what a sweep tells otherwise than settled tones goes the same way
 AGREES = 1.5  # of what the levels leave, that the phases may leave more
 NEAR, FAR_BEHIND = 10.0, 30.0  # times a limit: where slopes promise rightly, and from where no further step leads
@@ -190,8 +192,7 @@ class _Phases:
     @classmethod
     def of(cls, curve: Samples, bent: Bent, share: float) -> _Phases:
         off = np.nan_to_num(np.hypot(bent.leant(share) * bent.rad, bent.off_rad), nan=3.0, posinf=3.0)
-        floor_rad = bent.floor_db * np.log(10) / 20
-        weight = np.asarray(1 / np.sqrt(curve.phase_deviation**2 + floor_rad**2 + off**2))
+        weight = np.asarray(1 / np.sqrt(curve.phase_deviation**2 + FLOOR_RAD**2 + off**2))
         place = curve.hertz / curve.hertz[-1]
         basis = np.stack([np.ones(place.size), place, 1 / place], axis=1) * weight[:, np.newaxis]
         return cls(weight, np.linalg.qr(basis)[0])

@@ -20,6 +20,7 @@ from jiyuu.simulation.kernel_source import signature
 from jiyuu.simulation.kernels import integrate
 
 BENDS_DB, REACH_OCTAVES = 0.005, 2.0  # from which on it is worth a sweep, about the place where a curve turns
+SLOWEST_S = 1.5  # an e-fold: of ten seconds over all that is heard
 BEFORE, BEHIND = 2.0, 1.5  # times the frequencies at which it bends, that the sweep begins and ends at
 FADE_OCTAVES = 0.25
 RINGS_S, APART_S = 0.25, 0.1  # for what rings on; between the end of a record and its beginning
@@ -56,10 +57,11 @@ class Sweep:
 
     @classmethod
     def of(cls, curve: Samples, bent: Bent) -> Sweep | None:
-        """None where the curve was not swept steadily, or where its filter does not settle."""
+        """None where the curve was not swept steadily, or so slowly that settled tones tell the same, or where its
+        filter does not settle."""
         bends = np.abs(bent.db) > BENDS_DB
         bends &= np.abs(np.log2(curve.hertz / curve.middle_hz)) < REACH_OCTAVES
-        if curve.efold_s is None or not np.isfinite(bent.db).all():
+        if curve.efold_s is None or curve.efold_s > SLOWEST_S or not np.isfinite(bent.db).all():
             return None
         if not bends.any():
             return cls(curve, bends, np.zeros(1), RATES_HZ[0], (0.0, 0.0))
