@@ -247,8 +247,9 @@ class _Slopes:
             here = _seen(family, at.values, curve, bent)
             there = [_seen(family, values, curve, sweep.bent(bent, seen, 0.0))
                      for values, seen in zip(moved, sweep.seen(builts), strict=True)]
-            db, rad = (np.stack([(one[which] - here[which]) / nudge for one, nudge in zip(
-                there, nudges, strict=True)], axis=1) for which in (0, 1))
+            # What runs away when it is nudged tells nothing.
+            db, rad = (np.nan_to_num(np.stack([(one[which] - here[which]) / nudge for one, nudge in zip(
+                there, nudges, strict=True)], axis=1), posinf=0.0, neginf=0.0) for which in (0, 1))
             return db, rad
 
         each = list(side_by_side(of_curve, list(zip(curves, sweeps, at.bent, strict=True))))
