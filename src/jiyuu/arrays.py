@@ -7,3 +7,7 @@ from numpy.typing import NDArray
 
 FloatArray = NDArray[np.float64]
 ComplexArray = NDArray[np.complex128]
+
+# A state that has fallen so far has died. What falls on and on in silence ends in numbers that processors reckon with
+# twenty times slower, and no voltage is that small.
+DEAD = 1e-30

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 
-from jiyuu.arrays import FloatArray
+from jiyuu.arrays import DEAD, FloatArray
 from jiyuu.signals.long_record import BLOCK, Record
 from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, HALF_LENGTH, decimated, interpolated
 from jiyuu.stopping import checkpoint
@@ -129,5 +129,6 @@ def _loop(
             before = now
         else:
             damped = now
-        wet[place] = played[n] + feedback[n] * damped
+        value = played[n] + feedback[n] * damped
+        wet[place] = 0.0 if abs(value) < DEAD else value
     state[0], state[1] = damped, before

@@ -16,6 +16,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from jiyuu.arrays import DEAD
 from jiyuu.circuits.network import BranchKind, Network
 
 LANES = 8
@@ -163,6 +164,11 @@ def _tuple(names: list[str]) -> str:
     return f"({', '.join(names)}{',' if len(names) == 1 else ''})"
 
 
+def _rested(name: str, text: str) -> tuple[str, str]:
+    """A new state, brought to rest once it has died."""
+    return f"{name} = {text}", f"{name} = 0.0 if abs({name}) < {DEAD!r} else {name}"
+
+
 _HEAD = '''"""Written by jiyuu.simulation.kernel_source for one network structure; safe to delete."""
 
 import math
@@ -271,7 +277,7 @@ def _single(network: Network) -> str:
             {inner.join(lines)}
             for r in range(outputs.shape[0]):
                 outputs[r, t, lane] = {" + ".join(observed)}
-            {inner.join(f"y{i} = {text}" for i, text in enumerate(new))}
+            {inner.join(line for i, text in enumerate(new) for line in _rested(f"y{i}", text))}
             {inner.join(f"x{i} = y{i}" for i in range(n))}
         {outer.join(f"states[lane, {i}] = x{i}" for i in range(n))}'''
 
@@ -360,7 +366,7 @@ def _side_by_side(network: Network) -> str:
                 {indent.join(lines)}
                 {indent.join(f"{slots[f'k{j} out']} = k1_{j}" for j in writer.moved_gains)}
                 {indent.join(f"{slots[name]} = f1_{j}" for j, name in enumerate(branches))}
-                {indent.join(f"y{i} = {text}" for i, text in enumerate(new))}
+                {indent.join(line for i, text in enumerate(new) for line in _rested(f"y{i}", text))}
                 {indent.join(f"{slots[f'next x{i}']} = y{i}" for i in range(n))}
             for r in range(outputs.shape[0]):
                 {lanes}

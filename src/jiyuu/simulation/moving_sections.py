@@ -9,7 +9,7 @@ from collections.abc import Callable
 import numpy as np
 from numba import njit
 
-from jiyuu.arrays import FloatArray
+from jiyuu.arrays import DEAD, FloatArray
 from jiyuu.signals.long_record import BLOCK, Record
 from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, HALF_LENGTH, decimated, interpolated
 from jiyuu.stopping import checkpoint
@@ -73,6 +73,7 @@ def _run(played: FloatArray, table: FloatArray, states: FloatArray, found: Float
                 second = x2 + g * (u + before - a1 * x2 - a0 * x1)
                 x2 = (second - g * a0 * first) * share
                 x1 = first + g * x2
+                x1, x2 = 0.0 if abs(x1) < DEAD else x1, 0.0 if abs(x2) < DEAD else x2
                 before = u
                 found[n] = b2 * u + (b1 - b2 * a1) * x2 + (b0 - b2 * a0) * x1
                 g, a1, a0, b2, b1, b0 = g + g_on, a1 + a1_on, a0 + a0_on, b2 + b2_on, b1 + b1_on, b0 + b0_on

@@ -3,7 +3,7 @@
 import numpy as np
 from numba import njit
 
-from jiyuu.arrays import FloatArray
+from jiyuu.arrays import DEAD, FloatArray
 
 
 @njit(cache=True, nogil=True)
@@ -12,5 +12,6 @@ def follow(goals: FloatArray, up: float, down: float, stands: float) -> FloatArr
     for i in range(goals.size):
         keep = up if goals[i] > stands else down
         stands = goals[i] + keep * (stands - goals[i])
+        stands = 0.0 if abs(stands) < DEAD else stands
         found[i] = stands
     return found
