@@ -1,6 +1,7 @@
 """'jiyuu drive', 'stimulus drive', 'measure drive'."""
 
 import json
+import math
 
 import pytest
 
@@ -45,6 +46,22 @@ def test_a_patch_is_driven_like_a_filter(run, written, refused, tmp_path):  # no
     found = json.loads(run("drive", file, "--levels", "0,6.020599913", "--frequency", "100", "--json")[1])
     assert [level["thd_percent"] for level in found["levels"]] == pytest.approx([6.7065, 17.341], rel=1e-4)
     assert "stereo" in refused("drive", written([FIRST, WIDE]))
+
+
+def test_what_rings_on_is_told_by_itself_and_beside_the_levels(run, written):  # noqa: F811
+    comb = {"stage": "comb", "frequency_hz": 100.0, "feedback": 0.8}
+    file = written([{"stage": "shape"}, comb])
+    code, out, err = run("drive", file, "--levels=-40:20:5", "--frequency", "100", "--json")
+    found = json.loads(out)
+    assert (code, [*found]) == (0, ["ring"])
+    assert "only the ring is told" in err.replace("\n", " ")
+    assert [one["input_peak_v"] for one in found["ring"]][::7] == pytest.approx([0.01, 10.0])
+    assert len(found["ring"]) == 8
+    assert all(one["ring_s"] == pytest.approx(-0.03 / math.log10(0.8), rel=0.03) for one in found["ring"])
+    bank = {"stage": "bank", "bands": 2, "decay_s": 0.5}
+    code, out, _ = run("drive", written([{"stage": "shape"}, bank]), "--levels", "0,6", "--frequency", "100")
+    assert code == 0
+    assert out.count("V out") == out.count("its ring is") == 2
 
 
 def test_wrong_ladders_are_refused(refused, run, tmp_path):

@@ -183,6 +183,32 @@ def test_what_hides_a_sound_is_found_heard_and_cut(step, window, qtbot):
     assert not window.session.standing().setup.path
 
 
+def test_what_rings_is_driven_told_and_heard(step, window, qtbot):
+    page, ringing = step.stage_page.ringing, step.ringing
+    step.page_choice.button(1).click()
+    assert not page.isVisible()  # nothing rings in a filter alone
+    begun(step, window, qtbot, "combs")
+    output = StandInOutput()
+    ringing.ear.output.make = lambda: output
+    assert page.isVisible()
+    assert not page.hear[0].isVisible()
+    page.find_it.click()
+    assert not page.find_it.isEnabled()
+    qtbot.waitUntil(lambda: ringing.found is not None, timeout=60_000)
+    as_set_up, louder = (one for one in step.presenter.predicted_findings() if one.quantity == "ring_behind_db")
+    assert 0 < as_set_up.value < louder.value  # what is ahead of the combs bends
+    assert louder.context.level_v == pytest.approx(10 * as_set_up.context.level_v)
+    assert f"{louder.value:.1f} dB softer" in page.said.text()
+    page.hear[1].click()
+    assert page.hear[1].isChecked()
+    qtbot.waitUntil(lambda: np.abs(output.heard).max(initial=0.0) > 0.001)
+    page.hear[1].click()
+    assert not page.hear[1].isChecked()
+    assert "Undone" in window.session.undo()
+    assert ringing.found is None
+    assert not page.isVisible()
+
+
 def test_a_second_cut_goes_into_the_bands_that_stand_there(step, window, qtbot):
     begun(step, window, qtbot, "shapes")
     before = len(window.session.standing().setup.path[1].bands)

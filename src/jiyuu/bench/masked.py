@@ -31,6 +31,10 @@ class Masked:
     finding: Finding
     sounds: tuple[FloatArray, ...]
 
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        return (self.finding,)
+
 
 def masked_steps(standing: Standing, setting: CombinationSetting) -> Iterator[Progress | Masked]:
     """Raises JiyuuError for sounds that cannot be made or heard."""

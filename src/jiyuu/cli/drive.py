@@ -16,6 +16,7 @@ from jiyuu.cli.options import (
     FullScale,
     Json,
     Mode,
+    PatchSettings,
     Resonance,
     ResonanceGain,
     Set,
@@ -35,6 +36,7 @@ if TYPE_CHECKING:
     from jiyuu.arrays import FloatArray
     from jiyuu.circuits.network import Network
     from jiyuu.measurement.uncertain import Uncertain
+    from jiyuu.patch.document import Patch
     from jiyuu.prediction.drive import DriveLadder
     from jiyuu.signals.two_tones import TwoTones
 
@@ -95,20 +97,32 @@ def drive(
     set: Set = None,
     json: Json = False,
 ) -> None:
-    """Drive: gain and harmonics over a ladder of levels, from where it bends, and which stage bends first."""
+    """Drive: gain and harmonics over a ladder of levels, from where it bends, what bends first, what rings on."""
+    from jiyuu.cli.ringing import is_several_networks, ring_json, say_ring
     from jiyuu.prediction.drive import branch_shares, drive_ladder, two_tones_products, usual_frequency_hz
+    from jiyuu.prediction.driven_ring import rings
 
-    network, output, cutoff_hz, gain, first_hz = _driven(
-        filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance, drive_db=drive_db,
-        settings=tuple(set or ()))
+    asked = PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db, tuple(set or ()))
     at_v = typed(level_v, "--level-v", "V", 1e-4, 1000)
-    hertz = usual_frequency_hz(first_hz) if frequency is None else parse_frequency(frequency)
+    ladder_v, tone_hz = levels_of(levels), None if frequency is None else parse_frequency(frequency)
+    patch = _mono_patch(filter, asked)
+    ring = [] if patch is None or not rings(patch.path) else ring_json(patch, ladder_v, tone_hz)
+    if ring and patch is not None and is_several_networks(patch):
+        notice("A tone settles in a circuit, and this patch is several, one behind the other: of its levels only the "
+               "ring is told. Take out what rings to have them all.")
+        if json:
+            print_json({"ring": ring})
+        else:
+            say_ring(ring)
+        return
+    network, output, cutoff_hz, gain, first_hz = _driven(filter, patch, asked)
+    hertz = usual_frequency_hz(first_hz) if tone_hz is None else tone_hz
     where: dict[str, Any] = {"cutoff_hz": cutoff_hz, "gain": gain}
-    ladder = drive_ladder(network, output, frequency_hz=hertz, levels_v=levels_of(levels), **where)
+    ladder = drive_ladder(network, output, frequency_hz=hertz, levels_v=ladder_v, **where)
     shares = branch_shares(network, output, frequency_hz=hertz, level_v=at_v, **where)
     result = {"frequency_hz": hertz, **_ladder_json(ladder),
               "stages": [{"branch": one.branch, "share_percent": one.share_percent} for one in shares.shares],
-              "stages_remainder_percent": shares.remainder_percent}
+              "stages_remainder_percent": shares.remainder_percent, **({"ring": ring} if ring else {})}
     restless = sum(not level.settled for level in ladder.levels)
     if restless:
         notice(f"{restless} of {len(ladder.levels)} levels did not settle: the filter adds tones of its own there.")
@@ -127,32 +141,37 @@ def drive(
         typer.echo(f"{name}: {'not reached' if value is None else f'{value:.4g} V peak'}")
     typer.echo(f"At {at_v:g} V: " + ", ".join(f"{one.branch} {one.share_percent:.0f} %" for one in shares.shares)
                + f"; together {shares.remainder_percent:.0f} %")
+    say_ring(ring)
     if two_tone is not None:
         typer.echo(f"Two tones at {at_v:g} V each: products of second order {result['difference_2_percent']:.4g} %, of "
                    f"third {result['difference_3_percent']:.4g} %")
 
 
-def _driven(
-    name: str, *, mode: str | None, cutoff: str | None, resonance_gain: float | None, resonance: str | None,
-    drive_db: str, settings: tuple[str, ...],
-) -> tuple[Network, str, float, float, float]:
+def _mono_patch(name: str, asked: PatchSettings) -> Patch | None:
+    """As asked; None where the name is no patch. Raises CircuitError for one of two sides."""
+    if not is_patch(name):
+        return None
+    from jiyuu.cli.patches import chosen_patch
+    from jiyuu.patch.lowering import is_stereo
+
+    patch, _ = chosen_patch(name, asked)
+    if is_stereo(patch):
+        raise CircuitError(f"{name} is stereo; drive is for one side: take the stereo stage out.")
+    return patch
+
+
+def _driven(name: str, patch: Patch | None, asked: PatchSettings) -> tuple[Network, str, float, float, float]:
     """(network, output, its cutoff and gain, the first filter's cutoff) of a filter or of a mono patch."""
     from jiyuu.circuits.compose import scaled, series, wire
 
-    if is_patch(name):
-        from jiyuu.cli.options import PatchSettings
-        from jiyuu.cli.patches import chosen_patch
+    if patch is not None:
         from jiyuu.patch.document import FilterStage, stages_in
-        from jiyuu.patch.lowering import UNIT_HZ, is_stereo, network_of
+        from jiyuu.patch.lowering import UNIT_HZ, network_of
 
-        asked = PatchSettings(mode, cutoff, resonance_gain, resonance, drive_db, settings)
-        patch, _ = chosen_patch(name, asked)
-        if is_stereo(patch):
-            raise CircuitError(f"{name} is stereo; drive is for one side: take the stereo stage out.")
         first = next((stage for stage in stages_in(patch.path) if isinstance(stage, FilterStage)), None)
         return network_of(patch), "out", UNIT_HZ, 0.0, UNIT_HZ if first is None else first.document.cutoff_hz
-    standing = choose(name, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance,
-                      drive_db=drive_db, settings=settings).standing
+    standing = choose(name, mode=asked.mode, cutoff=asked.cutoff, resonance_gain=asked.resonance_gain,
+                      resonance=asked.resonance, drive_db=asked.drive_db, settings=asked.settings).standing
     network = standing.network if standing.drive == 1 else series(scaled(wire(), standing.drive), "out",
                                                                   standing.network)
     return network, standing.mode, standing.cutoff_hz, standing.gain, standing.cutoff_hz

@@ -151,7 +151,20 @@ class HiddenBy(Context):
     frees_sone: float | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class DrivenRing(Context):
+    """A note of level_v and one of soft_v: how long what it woke rings (T60, None where it does not die), and where the
+    middle of its power lies."""
+
+    level_v: float
+    soft_v: float
+    ring_s: float | None
+    soft_ring_s: float | None
+    centre_hz: float
+    soft_centre_hz: float
+
+
 MOVING: tuple[type[Context], ...] = (
     Struck, CutoffStepped, TargetMoves, SidebandsOf, WhistleMoved, Beating, ImageAt, BandEdges,
-    NotchAt, SidesApart, PartOfIt, VowelNear, LoopRings, HiddenBy,
+    NotchAt, SidesApart, PartOfIt, VowelNear, LoopRings, HiddenBy, DrivenRing,
 )

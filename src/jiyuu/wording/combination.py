@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from jiyuu.measurement.contexts_moving import (
     BandEdges,
+    DrivenRing,
     HiddenBy,
     ImageAt,
     LoopRings,
@@ -16,6 +17,8 @@ from jiyuu.measurement.finding import Finding
 from jiyuu.quantities import note_and_cents, shown_hz, signed
 from jiyuu.wording.numbers import three_digits
 from jiyuu.wording.quantity import Quantity, context
+
+NO_BEND_DB = 0.05  # said as one with nothing
 
 
 def _band(finding: Finding) -> str:
@@ -69,6 +72,19 @@ def _hidden(finding: Finding) -> str:
             f"{beside.frees_sone:.2g} sone; a cut in another band frees less.")
 
 
+def _driven_ring(finding: Finding) -> str:
+    ring = context(finding, DrivenRing)
+    behind, loud, soft = abs(finding.value), three_digits(ring.level_v), three_digits(ring.soft_v)
+    louder = "in proportion to" if behind < NO_BEND_DB else (
+        f"{behind:.1f} dB {'softer' if finding.value > 0 else 'louder'} than in proportion to")
+    return (f"Driven by {loud} V its ring is {louder} {soft} V, {_lasts(ring.ring_s)} long ({_lasts(ring.soft_ring_s)} "
+            f"softly), centred on {shown_hz(ring.centre_hz)} ({shown_hz(ring.soft_centre_hz)}).")
+
+
+def _lasts(ring_s: float | None) -> str:
+    return "endlessly" if ring_s is None else f"{three_digits(ring_s)} s"
+
+
 QUANTITIES: dict[str, Quantity] = {
     "band_width_octaves": Quantity(
         "Band", _band, "What is let through between two edges.", "Both sides of the highest point, 3.01 dB under it.",
@@ -104,6 +120,13 @@ QUANTITIES: dict[str, Quantity] = {
         "named.",
         formula="1 − Σ max(N′(both) − N′(other), 0) / Σ N′(wanted).",
         schools="Loudness models differ in how far masking reaches upwards; the order of bands hardly changes.",
+    ),
+    "ring_behind_db": Quantity(
+        "Ring when driven", _driven_ring, "Whether what rings keeps up with a louder note, how long and how brightly.",
+        "Half a second of the sources through the path at rising levels; level, energy still to come (Schroeder 1965, "
+        "JASA) and power spectrum of what is left behind its end.",
+        formula="20·log₁₀ of (ring per volt, softly) / (ring per volt); T60 from −5 to −35 dB.",
+        schools="What bends ahead of a ring leaves its length alone; in a loop with it, it shortens it.",
     ),
     "loop_rings_from": Quantity(
         "Rings from", _rings, "The feedback at which a group of bands begins to sound by itself.",

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBox
 from jiyuu.bench.heard import WARNING
 from jiyuu.bench.steps.combination import CombinationSetting
 from jiyuu.desktop.parts.model_form import ModelForm
-from jiyuu.desktop.steps.combination.masking_presenter import MaskingPresenter
+from jiyuu.desktop.steps.combination.masking_presenter import TO_DO, MaskingPresenter
 from jiyuu.desktop.steps.combination.presenter import CombinationPresenter
 from jiyuu.desktop.theme.style import STEP
 
@@ -67,7 +67,7 @@ class MaskingPage(QWidget):
         setting, masked = presenter.setting, presenter.masked
         self.form.show(setting)
         self.form.numbers["wanted_hz"].setEnabled(setting.wanted != FILE)
-        self.said.setText(presenter.said)
+        self.said.setText(presenter.said(TO_DO))
         self.find_it.setEnabled(not presenter.going)
         for which, button in enumerate(self.hear):
             button.setEnabled(masked is not None and which < len(masked.sounds))

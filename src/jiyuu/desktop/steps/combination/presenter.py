@@ -59,7 +59,7 @@ class CombinationPresenter(StepPresenter):
         super().__init__(session, measuring, step)
         self.seen: Looked | None = None
         self._findings: tuple[Finding, ...] = ()
-        self.more: Callable[[], tuple[Finding, ...]] = tuple  # what is found beside it
+        self.more: list[Callable[[], tuple[Finding, ...]]] = []  # what is found beside it
         self.path = PathPresenter(session)  # of its own: what is looked at here need not be chosen on the strip
         self.path.message.connect(self.message)
         self.path.changed.connect(self._other_stage)
@@ -132,7 +132,7 @@ class CombinationPresenter(StepPresenter):
         return () if found is None else (found,)
 
     def predicted_findings(self) -> tuple[Finding, ...]:
-        return (*self._findings, *self.more())
+        return (*self._findings, *(finding for more in self.more for finding in more()))
 
     def heading(self) -> str:
         if self.path.shown is not None and not self._session.standing().setup.surrounds:

@@ -15,6 +15,8 @@ from jiyuu.desktop.parts.knobs import number_field
 from jiyuu.desktop.parts.typed_value import TypedValue
 from jiyuu.desktop.path.panel import StagePanel
 from jiyuu.desktop.steps.combination.presenter import CombinationPresenter
+from jiyuu.desktop.steps.combination.ringing_presenter import RingingPresenter
+from jiyuu.desktop.steps.combination.ringing_section import RingingSection
 from jiyuu.desktop.steps.combination.shapes_section import ShapesSection
 from jiyuu.patch.document import FilterStage
 from jiyuu.patch.editing import places
@@ -25,7 +27,7 @@ CHOOSE = "combine it with …"
 class StagePage(QWidget):
     """Made anew where other filters stand in the path."""
 
-    def __init__(self, presenter: CombinationPresenter) -> None:
+    def __init__(self, presenter: CombinationPresenter, ringing: RingingPresenter) -> None:
         super().__init__()
         self._presenter = presenter
         self._names: tuple[str, ...] = ()
@@ -45,6 +47,8 @@ class StagePage(QWidget):
         whole.addLayout(self._rows)
         self.shapes = ShapesSection(presenter)
         whole.addWidget(self.shapes)
+        self.ringing = RingingSection(ringing)
+        whole.addWidget(self.ringing)
         self.panel = StagePanel(presenter.path, inside_a_step=True)
         whole.addWidget(self.panel, 1)
         presenter.path.changed.connect(self._show_stage)

@@ -24,6 +24,7 @@ from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.combination.masking_page import MaskingPage
 from jiyuu.desktop.steps.combination.masking_presenter import MaskingPresenter
 from jiyuu.desktop.steps.combination.presenter import CombinationPresenter, Looked
+from jiyuu.desktop.steps.combination.ringing_presenter import RingingPresenter
 from jiyuu.desktop.steps.combination.stage_page import StagePage
 from jiyuu.desktop.steps.step_view import StepView
 from jiyuu.desktop.theme.pens import cosmetic, pen_of
@@ -50,6 +51,8 @@ class CombinationView(StepView):
         self.masking = MaskingPresenter(session, presenter)
         self.masking.message.connect(presenter.message)
         self.masking.changed.connect(self._show_masking)
+        self.ringing = RingingPresenter(session, presenter)
+        self.ringing.message.connect(presenter.message)
         self._seen: Looked | None = None
         self._drawn: list[str] = []
         self._levels: tuple[float, float] | None = None
@@ -104,7 +107,7 @@ class CombinationView(StepView):
         self.look.setAccessibleName("Stage that is looked at")
         self.look.activated.connect(lambda index: presenter.look_at(self.look.itemData(index)))
         column.add(self.look)
-        self.stage_page = StagePage(presenter)
+        self.stage_page = StagePage(presenter, self.ringing)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.found_page())
         self.pages.addWidget(self.stage_page)

@@ -1,0 +1,56 @@
+"""What drive does to what rings: a button, the findings in words, a soft note and a driven one to be heard."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from jiyuu.bench.heard import WARNING
+from jiyuu.desktop.steps.combination.ringing_presenter import RingingPresenter
+from jiyuu.desktop.theme.style import STEP
+
+
+class RingingSection(QWidget):
+    """Only there where something in the path rings on."""
+
+    def __init__(self, presenter: RingingPresenter) -> None:
+        super().__init__()
+        self._presenter = presenter
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(STEP)
+        self.find_it = QPushButton("Drive what rings")
+        self.find_it.setToolTip("A note of the sources, 40 dB softer, as set up and 20 dB louder: how loud, how long "
+                                "and how bright what is left behind it is.")
+        self.find_it.clicked.connect(presenter.find)
+        self.said = QLabel()
+        self.said.setWordWrap(True)
+        self.said.setAccessibleName("What drive does to its ring")
+        row = QHBoxLayout()
+        self.hear = [QPushButton(text) for text in ("Hear it softly", "driven")]
+        for which, button in enumerate(self.hear):
+            button.setCheckable(True)
+            button.setProperty("role", "sound")
+            button.setToolTip(f"Equally loud. {WARNING}")
+            button.clicked.connect(partial(self._hear, which))
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addWidget(self.find_it)
+        column.addWidget(self.said)
+        column.addLayout(row)
+        presenter.changed.connect(self.show_state)
+        self.show_state()
+
+    def _hear(self, which: int) -> None:
+        self._presenter.hear(which)
+
+    def show_state(self) -> None:
+        presenter, found = self._presenter, self._presenter.found
+        self.setVisible(presenter.offered)
+        self.find_it.setEnabled(not presenter.going)
+        self.said.setText(presenter.said(""))
+        self.said.setVisible(bool(self.said.text()))
+        for which, button in enumerate(self.hear):
+            button.setVisible(found is not None)
+            button.setChecked(presenter.ear.heard == which)
