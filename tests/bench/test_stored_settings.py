@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from jiyuu.bench.setup import Setup
 from jiyuu.bench.standing import Standing
-from jiyuu.bench.stored_settings import apart, between, recalling, stored, storing
+from jiyuu.bench.stored_settings import among, apart, between, recalling, stored, storing
 from jiyuu.circuits.filter_file import neutral_filter
 from jiyuu.circuits.linear import poles
 from jiyuu.errors import JiyuuError
@@ -77,3 +77,23 @@ def test_bands_move_in_log_frequency_decibels_and_log_q_and_stay_stable():
         assert poles(network, cutoff_hz=500.0, gain=1.0).real.max() < 0
     with pytest.raises(JiyuuError, match="nothing between them"):
         between(LADDER, ends[0], {}, 0.5)
+
+
+@given(st.lists(st.tuples(st.floats(20, 15_000), st.floats(0, 100)), min_size=8, max_size=8),
+       st.lists(st.floats(0, 1), min_size=3, max_size=3))
+def test_a_block_is_weighed_by_how_near_its_corners_are(corners, ways):
+    settings = [{"cutoff_hz": hertz, "resonance_percent": percent} for hertz, percent in corners]
+    found = among(LADDER, settings, ways)
+    weights = [np.prod([way if corner >> k & 1 else 1 - way for k, way in enumerate(ways)]) for corner in range(8)]
+    hertz, percent = np.array(corners).T
+    assert found["cutoff_hz"] == pytest.approx(np.exp(np.log(hertz) @ weights))
+    assert found["resonance_percent"] == pytest.approx(percent @ weights)
+
+
+def test_ends_of_every_way_are_met_exactly_and_a_line_leads_through_all():
+    settings = [{"cutoff_hz": hertz} for hertz in (333.3, 71.7, 1234.5, 900.1)]
+    for ways, there in (([0.0], 0), ([1.0], 3), ([1 / 3], 1), ([0.0, 0.0], 0), ([1.0, 0.0], 1), ([0.0, 1.0], 2)):
+        assert among(LADDER, settings, ways)["cutoff_hz"] == settings[there]["cutoff_hz"]
+    assert among(LADDER, settings, [0.5])["cutoff_hz"] == pytest.approx((71.7 * 1234.5) ** 0.5)
+    with pytest.raises(JiyuuError, match="4 settings"):
+        among(LADDER, settings[:3], [0.5, 0.5])

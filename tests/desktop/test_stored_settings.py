@@ -47,7 +47,7 @@ def test_settings_are_stored_recalled_and_moved_between(window, qtbot, aside):
     # Half way between the two: the middle of the octaves; one undo for the whole move.
     choose(aside, 0, 1)
     for place in (10, 30, 50):
-        aside.slider.setValue(place)
+        aside.sliders[0].setValue(place)
         qtbot.waitUntil(lambda place=place: session.standing().cutoff_hz == pytest.approx(400 * 4 ** (place / 100)),
                         timeout=5000)
     assert session.standing().resonance_percent == pytest.approx(40.0)
@@ -68,3 +68,31 @@ def test_a_store_is_undone_like_any_act(window, qtbot, aside):
     window.undo()
     assert aside.table.rowCount() == 0
     assert "stored as 'once'" in window.tidings.text()
+
+
+def test_four_make_a_sheet_whose_ways_have_names(window, qtbot, aside):
+    session = window.session
+    for name, hertz, percent in (("a", 200.0, 0.0), ("b", 3200.0, 0.0), ("c", 200.0, 80.0), ("d", 3200.0, 80.0)):
+        session.change({"cutoff_hz": hertz, "resonance_percent": percent})
+        store(aside, name)
+    choose(aside, 0, 1, 2, 3)
+    assert [aside.how.itemText(i) for i in range(aside.how.count())] == ["along them", "on a sheet"]
+    assert [slider.isVisible() for slider in aside.sliders] == [True, False, False]
+    aside.sliders[0].setValue(50)  # half way through four: between the second and the third
+    qtbot.waitUntil(lambda: session.standing().resonance_percent == pytest.approx(40.0), timeout=5000)
+    assert session.standing().cutoff_hz == pytest.approx(800.0)
+    aside.how.setCurrentIndex(1)
+    aside.how.activated.emit(1)
+    assert [slider.isVisible() for slider in aside.sliders] == [True, True, False]
+    for slider, name, place in zip(aside.sliders, aside.way_names, (25, 75), strict=False):
+        slider.setValue(place)
+        name.setText("brightness" if place == 25 else "ring")
+        name.setModified(True)
+        name.editingFinished.emit()
+    qtbot.waitUntil(lambda: session.standing().resonance_percent == pytest.approx(60.0), timeout=5000)
+    assert session.standing().cutoff_hz == pytest.approx(400.0)
+    settled(window, qtbot)
+    choose(aside, 0)
+    assert aside.way_names[0].text() == "brightness"  # kept with the filter
+    choose(aside, 0, 1, 2)
+    assert aside.how.count() == 1

@@ -1,4 +1,4 @@
-"""In silence everything dies: to nothing at all, and not into the numbers next to nothing that processors are slow at."""
+"""In silence everything dies: to nothing at all, not into the numbers next to nothing that processors are slow at."""
 
 import numpy as np
 import pytest

@@ -1,9 +1,9 @@
-"""How a filter stood, under a name: stored, called back, begun anew, told from how it stands, and all between two."""
+"""How a filter stood, under a name: stored, called back, begun anew, told from how it stands, and all between some."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -71,6 +71,21 @@ def between(document: Filter, first: Mapping[str, Any], second: Mapping[str, Any
     return found
 
 
+def among(document: Filter, settings: Sequence[Mapping[str, Any]], ways: Sequence[float]) -> dict[str, Any]:
+    """Values at places from 0 to 1 along each way: of one way along all settings in their order, of two on the sheet
+    between four, of three in the block between eight; the first way turns fastest. Raises JiyuuError for other numbers
+    of settings, and as between does."""
+    if len(ways) == 1 and len(settings) > 1:
+        leg = min(int(ways[0] * (len(settings) - 1)), len(settings) - 2)
+        return between(document, settings[leg], settings[leg + 1], ways[0] * (len(settings) - 1) - leg)
+    if len(settings) != 2 ** len(ways):
+        raise JiyuuError(f"{len(ways)} ways lie between {2 ** len(ways)} settings; choose as many.")
+    corners: list[Mapping[str, Any]] = [*settings]
+    for share in ways:
+        corners = [between(document, *pair, share) for pair in zip(corners[::2], corners[1::2], strict=True)]
+    return dict(corners[0])
+
+
 def _whole(document: Filter, values: Mapping[str, Any]) -> dict[str, Any]:
     """With what stands in the filter's file written out."""
     standing = Standing.of(document, {name: value for name, value in values.items() if name in CONTROLS})
@@ -98,6 +113,8 @@ def _mixed(name: str, first: Any, second: Any, share: float) -> Any:
             raise JiyuuError(f"The two stand in other stages ({_said(name)}), so there is nothing between them.")
         return [_mixed(name, one, other, share) for one, other in zip(first, second, strict=True)]
     if _is_number(first) and _is_number(second) and (isinstance(first, float) or isinstance(second, float)):
+        if share in (0.0, 1.0):  # the ends are met as they are
+            return second if share else first
         if (name.endswith(RATIOS) or name in RATIO_NAMES) and first > 0 and second > 0:
             return math.exp((1 - share) * math.log(first) + share * math.log(second))
         return (1 - share) * first + share * second

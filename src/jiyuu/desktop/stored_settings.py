@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, datetime
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QSlider, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QSlider, QWidget
 
 from jiyuu.bench.standing import Standing
-from jiyuu.bench.stored_settings import Stored, apart, between, recalling, stored, storing
+from jiyuu.bench.stored_settings import LONGEST_NAME, Stored, among, apart, recalling, stored, storing
 from jiyuu.desktop.parts.aside import Aside, quiet
+from jiyuu.desktop.parts.frame import narrow
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.theme.style import STEP
@@ -19,7 +21,10 @@ from jiyuu.errors import JiyuuError
 from jiyuu.quantities import shown_hz
 
 ABOUT = ("How the filter in hand stands, under names; what is stored is never overwritten, and every step back is "
-         "undone by Ctrl+Z. Choose two (Ctrl+click) to move between them, or one to move there from where it stands.")
+         "undone by Ctrl+Z. Choose one to move there from where it stands, or several (Ctrl+click) to move between "
+         "them: along all in their order, on a sheet between four, in a block between eight.")
+ALONG, CORNERS = "along them", {4: "on a sheet", 8: "in a block"}
+WAYS, MOST_WAYS = "ways", 3
 COLUMNS = ("name", "stored", "mode", "cutoff", "resonance")
 APART = ("what", "there", "here")
 STEPS, PAUSE_MS = 100, 60
@@ -36,7 +41,7 @@ class StoredSettings(QObject):
         self._session, self._window = session, parent
         self.aside: StoredAside | None = None
         self._from: tuple[str, ...] = ()
-        self._ends: tuple[dict[str, Any], dict[str, Any]] | None = None
+        self._ends: list[dict[str, Any]] | None = None
         session.settings_changed.connect(self.changed)
         session.filter_changed.connect(self._other)
 
@@ -103,31 +108,44 @@ class StoredSettings(QObject):
         if ends is None or in_hand is None:
             return []
         try:
-            return apart(in_hand.document, *ends)
+            return apart(in_hand.document, *ends[:2])
         except JiyuuError:
             return []
 
-    def _chosen(self, names: list[str]) -> tuple[dict[str, Any], dict[str, Any]] | None:
+    def _chosen(self, names: list[str]) -> list[dict[str, Any]] | None:
+        """Those by name; one alone and how it stands."""
         known = {one.name: dict(one.values) for one in self.every}
-        if not names or any(name not in known for name in names[:2]):
+        if not names or any(name not in known for name in names):
             return None
-        here = dict(self._session.kept())
-        return (known[names[0]], known[names[1]]) if len(names) > 1 else (known[names[0]], here)
+        return [known[name] for name in names] if len(names) > 1 else [known[names[0]], dict(self._session.kept())]
 
-    def move(self, names: list[str], share: float) -> None:
-        """To a share of the way from the first to the second, or from where it stood to the one chosen."""
+    def move(self, names: list[str], ways: list[float]) -> None:
+        """To places from 0 to 1 on the ways between those chosen, or from where it stood to the one chosen."""
         in_hand = self._session.in_hand
         if self._ends is None or self._from != tuple(names):
             ends = self._chosen(names)
             # From where it stood when the hand began: one chosen is the goal.
-            self._ends = None if ends is None else ends if len(names) > 1 else (ends[1], ends[0])
+            self._ends = None if ends is None else ends if len(names) > 1 else ends[::-1]
             self._from = tuple(names)
         if self._ends is None or in_hand is None:
             return
         try:
-            self._session.change(between(in_hand.document, *self._ends, share), together=True)
+            self._session.change(among(in_hand.document, self._ends, ways), together=True)
         except JiyuuError as error:
             self.message.emit(str(error), True)
+
+    @property
+    def ways(self) -> list[str]:
+        """What a person calls them."""
+        kept = self._session.kept().get(WAYS)
+        names = [str(one) for one in kept] if isinstance(kept, list) else []
+        return [*names, *[""] * MOST_WAYS][:MOST_WAYS]
+
+    def name_way(self, way: int, name: str) -> None:
+        names = self.ways
+        names[way] = " ".join(name.split())
+        if self._session.in_hand is not None and names != self.ways:
+            self._session.change({WAYS: names if any(names) else None})
 
 
 class StoredAside(Aside):
@@ -159,19 +177,37 @@ class StoredAside(Aside):
         row.addWidget(self.anew)
         row.addWidget(self.way, 1)
         column.addLayout(row)
-        self.slider = QSlider(Qt.Orientation.Horizontal)
-        self.slider.setRange(0, STEPS)
-        self.slider.setAccessibleName("Between two settings, per cent")
+        self.how = narrow(QComboBox())
+        self.how.setAccessibleName("How it lies between them")
+        self.how.activated.connect(lambda _: self._show_ways())
+        column.addWidget(self.how)
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
         self._pause.setInterval(PAUSE_MS)
-        self._pause.timeout.connect(lambda: settings.move(self.names(), self.slider.value() / STEPS))
-        self.slider.valueChanged.connect(lambda _: self._pause.start() if not self._pause.isActive() else None)
-        column.addWidget(self.slider)
+        self._pause.timeout.connect(self._move)
+        self.way_names: list[QLineEdit] = []
+        self.sliders: list[QSlider] = []
+        rows = QGridLayout()
+        for way in range(MOST_WAYS):
+            name, slider = QLineEdit(), QSlider(Qt.Orientation.Horizontal)
+            name.setPlaceholderText(f"way {way + 1}")
+            name.setAccessibleName(f"Name of way {way + 1}")
+            name.setMaxLength(LONGEST_NAME)
+            name.editingFinished.connect(partial(self._name_way, way))
+            slider.setRange(0, STEPS)
+            slider.setAccessibleName(f"Place on way {way + 1}, per cent")
+            slider.valueChanged.connect(lambda _: self._pause.start() if not self._pause.isActive() else None)
+            rows.addWidget(name, way, 0)
+            rows.addWidget(slider, way, 1)
+            self.way_names.append(name)
+            self.sliders.append(slider)
+        rows.setColumnStretch(1, 2)
+        column.addLayout(rows)
         self.difference = PlainTable("What they differ by", APART, words=(0,))
         column.addWidget(self.difference, 2)
         self.resize(130 * STEP, 130 * STEP)
         settings.changed.connect(self.refresh)
+        self._show_chosen()
 
     def names(self) -> list[str]:
         """Those chosen, in the order of the list."""
@@ -210,13 +246,36 @@ class StoredAside(Aside):
     def _show_chosen(self) -> None:
         names = self.names()
         self.recall.setEnabled(len(names) == 1)
-        self.slider.setEnabled(bool(names))
-        self.slider.blockSignals(True)
-        self.slider.setValue(0)
-        self.slider.blockSignals(False)
-        self.way.setText("" if not names else f"{names[0]} … {names[1]}" if len(names) > 1 else
+        self.how.clear()
+        self.how.addItem(ALONG, 1)
+        if len(names) in CORNERS:
+            self.how.addItem(CORNERS[len(names)], len(names).bit_length() - 1)
+        self.how.setEnabled(self.how.count() > 1)
+        self.way.setText("" if not names else f"{names[0]} … {names[-1]}" if len(names) > 1 else
                          f"as it stands … {names[0]}")
+        self._show_ways()
         self._show_difference()
+
+    def _show_ways(self) -> None:
+        """So many as there are between those chosen, all at their beginning."""
+        count, names = int(self.how.currentData() or 1), self._settings.ways
+        for way, (slider, name) in enumerate(zip(self.sliders, self.way_names, strict=True)):
+            slider.setVisible(way < count)
+            name.setVisible(way < count)
+            name.setText(names[way])
+            slider.setEnabled(bool(self.names()))
+            slider.blockSignals(True)
+            slider.setValue(0)
+            slider.blockSignals(False)
+
+    def _move(self) -> None:
+        count = int(self.how.currentData() or 1)
+        self._settings.move(self.names(), [slider.value() / STEPS for slider in self.sliders[:count]])
+
+    def _name_way(self, way: int) -> None:
+        if self.way_names[way].isModified():
+            self.way_names[way].setModified(False)
+            self._settings.name_way(way, self.way_names[way].text())
 
     def _show_difference(self) -> None:
         self.difference.fill([(place, _said(there), _said(here))

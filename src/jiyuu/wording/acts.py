@@ -13,7 +13,7 @@ CONTROLS = {
     "components": "component values", "setup": "set-up", "trims": "trims", "resonance_taper": "taper of resonance",
     "response": "what the Response step draws", "self_oscillation": "the whistle's target",
     "tracking": "what Tracking asks", "blind": "the order of a blind series",
-    "wish": "wishes",
+    "wish": "wishes", "ways": "what the ways between settings are called",
 }
 
 
