@@ -1,4 +1,4 @@
-"""What stands behind the filter and is no network: heard, but no part of what is measured."""
+"""What stands ahead of the filter or behind it and is no network: heard, but no part of what is measured."""
 
 import json
 
@@ -7,7 +7,7 @@ import pytest
 
 from jiyuu.bench.heard import Heard, heard_record
 from jiyuu.bench.live import BLOCK, BehindIt, Voice, kind_of, looped_source
-from jiyuu.bench.patched import behind_of, filled_path, patch_of, taken
+from jiyuu.bench.patched import beside_of, filled_path, patch_of, taken
 from jiyuu.bench.run import Run, keep
 from jiyuu.bench.setup import Setup
 from jiyuu.bench.standing import Standing
@@ -33,7 +33,11 @@ def test_the_path_is_parted_at_the_first_that_is_no_network():
     standing = standing_of(SHAPES, OWN, SHAPES, COMB, SHAPES)
     assert [stage.stage for stage in standing.setup.joined] == ["shapes", "filter", "shapes"]
     assert [stage.stage for stage in standing.setup.behind] == ["comb", "shapes"]
-    assert behind_of(standing) == filled_path(standing)[3:]
+    assert beside_of(standing) == ((), filled_path(standing)[3:])
+    standing = standing_of(SHAPES, COMB, SHAPES, OWN, SHAPES, {**COMB, "id": "other"})
+    assert [stage.stage for stage in standing.setup.ahead] == ["shapes", "comb"]
+    assert [stage.stage for stage in standing.setup.joined] == ["shapes", "filter", "shapes"]
+    assert beside_of(standing) == (filled_path(standing)[:2], filled_path(standing)[5:])
     assert standing.setup.joins
     assert not standing_of(OWN, COMB).setup.joins
     assert standing_of(OWN, {**COMB, "off": True}, SHAPES).setup.behind == ()
@@ -41,9 +45,9 @@ def test_the_path_is_parted_at_the_first_that_is_no_network():
 
 
 @pytest.mark.parametrize("path", [
-    (COMB, OWN), ({"stage": "parallel", "branches": [{"path": [OWN, COMB]}, {}]},),
+    ({"stage": "parallel", "branches": [{"path": [OWN, COMB]}, {}]},),
     ({"stage": "feedback", "amount": 0.3, "path": [OWN, COMB]},)])
-def test_ahead_of_it_or_round_it_is_refused(path):
+def test_round_it_it_is_refused(path):
     with pytest.raises(CircuitError, match="stands between networks"):
         standing_of(*path)
 
@@ -77,6 +81,21 @@ def test_a_delay_of_half_a_period_is_heard_as_its_gain():
         assert ratio == pytest.approx(1 / (1 - 0.6) if harmonic % 2 == 0 else 1 / (1 + 0.6), rel=2e-3)
 
 
+def test_ahead_of_it_a_soft_sound_is_as_behind_it_and_a_loud_one_is_not():
+    """What is straight may change places; what bends may not."""
+    def heard(level_v, *path):
+        source = Setup(inputs=[{"kind": "saw", "pitch_hz": 110.0, "level_v": level_v}]).inputs
+        standing = standing_of(*path)
+        return heard_record(standing.moved(setup=standing.setup.model_copy(update={"inputs": source})), Heard.FILTER,
+                            duration_s=0.5) / level_v
+
+    soft, loud = (np.std(heard(level_v, COMB, OWN) - heard(level_v, OWN, COMB)) for level_v in (1e-3, 5.0))
+    assert soft < 1e-4 * np.std(heard(1e-3, COMB, OWN)) < 0.1 * loud
+    crushed = {"stage": "crush", "rate_hz": 48_000.0, "bits": 3}  # of ±10 V: steps of 2.5 V
+    assert not heard(0.5, crushed, OWN).any()
+    assert heard(0.5, OWN).any()
+
+
 def test_an_ear_hears_a_round_of_it_and_another_one_when_it_changes():
     standing, other = standing_of(OWN, COMB), standing_of(OWN, {**COMB, "feedback": 0.5})
     assert kind_of(standing, Heard.FILTER) != kind_of(other, Heard.FILTER)
@@ -104,6 +123,11 @@ def test_the_command_line_says_what_it_does_not_count(tmp_path, capsys):
         said.append(err)
         numbers.append(json.loads(out))
     assert "not counted: the comb behind the filter" in said[0]
+    write_patch(files[0], parse_patch(json.dumps(patch([COMB, OWN])), source="made up"))
+    assert main(["character", str(files[0]), "--json"]) == 0
+    out, err = capsys.readouterr()
+    assert "not counted: the comb ahead of the filter" in err
+    assert json.loads(out) == numbers[0]
     assert "not counted" not in said[1]
     assert numbers[0] == numbers[1]
     gains = []

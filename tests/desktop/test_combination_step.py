@@ -358,11 +358,19 @@ def test_a_crusher_shows_where_its_images_fall(step, window, qtbot):
 
 
 @pytest.mark.parametrize("kind", ["comb", "chord", "crush"])
-def test_what_stands_between_networks_is_added_behind_and_refused_ahead(step, window, qtbot, kind):
+def test_what_stands_between_networks_stands_behind_or_ahead(step, window, qtbot, kind):
     step.presenter.path.choose(None)
     step.presenter.path.add(kind)
-    path = window.session.standing().setup.path
-    assert [stage.stage for stage in path] == ["filter", kind]
+    assert [stage.stage for stage in window.session.standing().setup.path] == ["filter", kind]
+    assert "ends ahead of" in step.heading.text()
+    measured = window.session.standing().built
     step.presenter.path.move(-1)
-    assert "stands between networks" in window.tidings.text()
-    assert window.session.standing().setup.path == path
+    setup = window.session.standing().setup
+    assert [stage.stage for stage in setup.path] == [kind, "filter"]
+    assert [stage.stage for stage in setup.ahead] == [kind]
+    assert window.session.standing().built == measured  # the filter alone
+    settled(window, qtbot)
+    assert "begins behind" in step.heading.text()
+    window.go("response")
+    settled(window, qtbot)
+    assert "Ahead of it and left out here:" in window.shown.heading.text()

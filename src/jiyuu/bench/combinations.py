@@ -110,6 +110,9 @@ COMBINATIONS: Mapping[str, Combination] = {
     "crush": Combination(
         "Crusher behind it", "read too seldom and too coarsely: images of everything",
         lambda own: _path(_own(own), {"stage": "crush", "id": "crush", "rate_hz": 6000.0, "bits": 6}), (1,)),
+    "crushed": Combination(
+        "Crusher ahead of it", "images of the source, which the filter then takes down",
+        lambda own: _path({"stage": "crush", "id": "crush", "rate_hz": 6000.0, "bits": 6}, _own(own)), (0,)),
     "dry": Combination(
         "Dry beside it", "how much of the filter is heard, and what phase takes away",
         lambda own: _path(_beside([_own(own)], dry_db=-6.0)), (0,)),

@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.bench.standing import Standing
 from jiyuu.errors import SignalError
+
+if TYPE_CHECKING:
+    from jiyuu.patch.document import AnyStage
 
 HEARD_RATE_HZ = 48_000
 MOVING_S, LONGEST_ROUND_S = 4.0, 16.0
@@ -32,6 +36,7 @@ class Heard(StrEnum):
 def heard_record(standing: Standing, what: Heard, *, duration_s: float) -> FloatArray:
     """(n,) re FULL_SCALE_V at HEARD_RATE_HZ, settled, not yet under any ceiling. Raises SignalError for the whistle of
     a filter that has none."""
+    from jiyuu.bench.patched import beside_of
     from jiyuu.signals.source import mixed_record
     from jiyuu.signals.stimuli import impulse
     from jiyuu.simulation.render import oversampling_for, render
@@ -45,29 +50,30 @@ def heard_record(standing: Standing, what: Heard, *, duration_s: float) -> Float
         played = impulse(sample_rate_hz=HEARD_RATE_HZ, level_v=IMPULSE_V, burst_s=IMPULSE_S, duration_s=whole_s)
     else:
         played = mixed_record(standing.setup.sources(), duration_s=whole_s) * standing.drive
+    ahead, behind = beside_of(standing)
     if what is Heard.SOURCE:
         return np.asarray(played[settling:] / FULL_SCALE_V)
+    if what is Heard.FILTER:
+        played = _through(ahead, played)
     cutoff_hz = standing.standing_hz
     output_v = render(
         standing.network, played, sample_rate_hz=HEARD_RATE_HZ, cutoff_hz=cutoff_hz, gain=standing.gain,
         modes=[standing.mode], oversampling=oversampling_for(cutoff_hz),
     ).output_v[0]
     rail_v = standing.document.tolerances.rail_v
-    output_v = _behind(standing, np.clip(output_v, -rail_v, rail_v))
+    output_v = _through(behind, np.clip(output_v, -rail_v, rail_v))
     return np.asarray(standing.setup.trim * output_v[settling:] / FULL_SCALE_V)
 
 
-def _behind(standing: Standing, output_v: FloatArray) -> FloatArray:
-    """Through what stands behind the network that the filter is part of; both sides together."""
-    from jiyuu.bench.patched import behind_of
+def _through(path: tuple[AnyStage, ...], sound_v: FloatArray) -> FloatArray:
+    """Through what stands beside the network that the filter is part of; both sides together."""
     from jiyuu.patch.document import Patch
     from jiyuu.patch.playing import play_patch
 
-    behind = behind_of(standing)
-    if not behind:
-        return output_v
-    patch = Patch.model_construct(name="behind", path=behind, controls={}, routes=(), sources=(), figure=None)
-    return np.asarray(play_patch(patch, output_v[np.newaxis], HEARD_RATE_HZ).mean(axis=0))
+    if not path:
+        return sound_v
+    patch = Patch.model_construct(name="beside", path=path, controls={}, routes=(), sources=(), figure=None)
+    return np.asarray(play_patch(patch, sound_v[np.newaxis], HEARD_RATE_HZ).mean(axis=0))
 
 
 def moving_record(standing: Standing, *, seconds: float) -> FloatArray:

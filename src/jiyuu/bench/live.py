@@ -66,8 +66,8 @@ def kind_of(standing: Standing, what: Heard) -> tuple[object, ...]:
 
 
 def is_computed(standing: Standing, what: Heard) -> bool:
-    """Whether it is played from a record: what stands behind the filter cannot be turned while it sounds."""
-    return what is Heard.FILTER and bool(standing.setup.behind)
+    """Whether it is played from a record: what stands beside the filter cannot be turned while it sounds."""
+    return what is Heard.FILTER and bool(standing.setup.ahead or standing.setup.behind)
 
 
 def _all_of(standing: Standing) -> str:

@@ -79,9 +79,10 @@ def filled_path(standing: Standing) -> tuple[AnyStage, ...]:
     return path
 
 
-def behind_of(standing: Standing) -> tuple[AnyStage, ...]:
-    """What stands behind what is measured, as it stands."""
-    return filled_path(standing)[len(standing.setup.joined) :] if standing.setup.behind else ()
+def beside_of(standing: Standing) -> tuple[tuple[AnyStage, ...], tuple[AnyStage, ...]]:
+    """(what stands ahead of what is measured, what stands behind it), as they stand."""
+    setup, path = standing.setup, filled_path(standing)
+    return path[: len(setup.ahead)], path[len(path) - len(setup.behind) :]
 
 
 def _routes(setup: Setup) -> tuple[Route, ...]:

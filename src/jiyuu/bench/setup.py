@@ -131,17 +131,22 @@ class Setup(Setting):
     @property
     def joined(self) -> tuple[AnyStage, ...]:
         """The path as far as it is one network with the filter in hand, which is measured with it."""
+        return self._parted[1]
+
+    @property
+    def ahead(self) -> tuple[AnyStage, ...]:
+        """What stands ahead of that and is heard, but not measured: up to the last comb or crusher."""
         return self._parted[0]
 
     @property
     def behind(self) -> tuple[AnyStage, ...]:
-        """What stands behind that and is heard, but not measured: from the first comb or crusher on."""
-        return self._parted[1]
+        """What stands behind that and is heard, but not measured: from the next comb or crusher on."""
+        return self._parted[2]
 
     @property
-    def _parted(self) -> tuple[tuple[AnyStage, ...], tuple[AnyStage, ...]]:
+    def _parted(self) -> tuple[tuple[AnyStage, ...], tuple[AnyStage, ...], tuple[AnyStage, ...]]:
         place = place_of(self.path, self.in_hand) if self.path else None
-        return (self.path, ()) if place is None else parted(self.path, place[0], self.side)
+        return ((), self.path, ()) if place is None else parted(self.path, place[0], self.side)
 
     @property
     def joins(self) -> bool:

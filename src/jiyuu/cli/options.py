@@ -139,10 +139,11 @@ def _chosen_patch(name: str, asked: PatchSettings, q: float | None) -> Chosen:
 
     patch, files = chosen_patch(name, asked)
     found = taken(patch)
-    behind = Standing.of(found.document, found.kept).setup.behind
-    if behind:
-        notice(f"jiyuu: not counted: the {behind[0].stage} behind the filter and what follows it; respond and render "
-               "take all of the patch.")
+    setup = Standing.of(found.document, found.kept).setup
+    left = [*([f"the {setup.ahead[-1].stage} ahead of the filter and what comes before it"] if setup.ahead else []),
+            *([f"the {setup.behind[0].stage} behind the filter and what follows it"] if setup.behind else [])]
+    if left:
+        notice(f"jiyuu: not counted: {', '.join(left)}; respond and render take all of the patch.")
     return Chosen(_ringing(Standing.of(found.document, found.kept), q), files)
 
 

@@ -47,11 +47,14 @@ def stands_apart(stage: AnyStage, side: str) -> bool:
     return False
 
 
-def parted(path: tuple[AnyStage, ...], hand: int, side: str) -> tuple[tuple[AnyStage, ...], tuple[AnyStage, ...]]:
-    """(what can be one network with the stage number `hand`, what stands behind it: from the first stage on that is no
-    part of a network)."""
-    first = next((i for i in range(hand + 1, len(path)) if stands_apart(path[i], side)), len(path))
-    return path[:first], path[first:]
+def parted(
+    path: tuple[AnyStage, ...], hand: int, side: str
+) -> tuple[tuple[AnyStage, ...], tuple[AnyStage, ...], tuple[AnyStage, ...]]:
+    """(what stands ahead, up to the last stage that is no part of a network; what can be one network with the stage
+    number `hand`; what stands behind it, from the next such stage on)."""
+    first = max((i + 1 for i in range(hand) if stands_apart(path[i], side)), default=0)
+    last = next((i for i in range(hand + 1, len(path)) if stands_apart(path[i], side)), len(path))
+    return path[:first], path[first:last], path[last:]
 
 
 def morphs(stage: AnyStage, called: str, moving: Collection[str]) -> bool:

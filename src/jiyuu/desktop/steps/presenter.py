@@ -235,10 +235,13 @@ class StepPresenter(QObject):
         self.findings.emit(Said(heading, self.logged, rest, wrong, self.predicted_first))
 
     def _left_out(self) -> str:
-        """What is heard behind the filter and does not count here."""
-        behind = () if self.shelved is None or self.step.hears_all else self.now().setup.behind
-        heard = [stage_name(stage) for stage in behind if not stage.off]
-        return f"Behind it and left out here: {', '.join(heard)}." if heard else ""
+        """What is heard ahead of the filter and behind it and does not count here."""
+        if self.shelved is None or self.step.hears_all:
+            return ""
+        setup = self.now().setup
+        heard = ((place, ", ".join(stage_name(stage) for stage in stages if not stage.off))
+                 for place, stages in (("Ahead of it", setup.ahead), ("Behind it", setup.behind)))
+        return " ".join(f"{place} and left out here: {names}." for place, names in heard if names)
 
     # What the person does
 

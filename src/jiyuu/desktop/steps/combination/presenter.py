@@ -137,9 +137,12 @@ class CombinationPresenter(StepPresenter):
     def heading(self) -> str:
         if self.path.shown is not None and not self._session.standing().setup.surrounds:
             return "The filter stands alone: choose something to combine it with (Stage)."
-        behind = () if self.shelved is None else self._session.standing().setup.behind
-        if behind:
-            return f"Predicted from the drawing; what is measured ends ahead of {stage_name(behind[0])}."
+        setup = None if self.shelved is None else self._session.standing().setup
+        ends = [] if setup is None else [
+            *([f"begins behind {stage_name(setup.ahead[-1])}"] if setup.ahead else []),
+            *([f"ends ahead of {stage_name(setup.behind[0])}"] if setup.behind else [])]
+        if ends:
+            return f"Predicted from the drawing; what is measured {' and '.join(ends)}."
         return "Predicted from the drawing; Response measures all of the path together."
 
     # What the person does
