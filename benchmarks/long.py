@@ -10,8 +10,8 @@ import soundfile
 from jiyuu.cli.entry import main as jiyuu
 
 RATE, HALF_AN_HOUR_S = 96_000, 1800
-COMMANDS = (("measure", "drive", "{}"), ("measure", "sidebands", "{}", "--tone", "440", "--rate", "130"),
-            ("measure", "tone", "{}"), ("measure", "response", "{}", "{}"))
+COMMANDS = (("measure", "sidebands", "{}", "--tone", "440", "--rate", "130"), ("measure", "tone", "{}"),
+            ("measure", "response", "{}", "{}"), ("measure", "drive", "{}"))
 
 
 def long_file(path: Path, seconds: int) -> Path:

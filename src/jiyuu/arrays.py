@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 FloatArray = NDArray[np.float64]
+Float32Array = NDArray[np.float32]
 ComplexArray = NDArray[np.complex128]
 
 # A state that has fallen so far has died. What falls on and on in silence ends in numbers that processors reckon with

@@ -66,6 +66,14 @@ def test_a_ladder_through_noise_and_another_clock(curve):
         assert abs(value.value - truth) <= value.uncertainty
 
 
+def test_a_recorder_that_wrote_nothing_before_and_behind_moves_nothing():
+    """As one does that opens its input late, or a file whose ends were wiped."""
+    plain = recorded(np.tanh)
+    found, ringed = (measure_drive(one, RATE, STEPS) for one in (plain, np.pad(plain, (RATE, 2 * RATE))))
+    assert [level.gain_db.value for level in ringed.levels] == pytest.approx(
+        [level.gain_db.value for level in found.levels], abs=1e-3)
+
+
 def test_noise_counts_in_thd_n_and_not_in_thd():
     steps = DriveSteps(440.0, (0.1, 0.2, 0.4))
     found = measure_drive(recorded(lambda v: v, steps, noise_db=-50.0), RATE, steps)

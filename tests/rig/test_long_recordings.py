@@ -5,6 +5,7 @@ import json
 import numpy as np
 import pytest
 import soundfile
+from scipy.signal import butter, sosfilt
 
 from benchmarks.trust import noise_of
 from jiyuu.bench.standing import Standing
@@ -14,6 +15,7 @@ from jiyuu.cli.entry import main
 from jiyuu.errors import SignalError
 from jiyuu.measurement.response import measure_response
 from jiyuu.rig.files import read_pair, tell_apart, told_of
+from jiyuu.rig.long_recordings import part_with
 from jiyuu.signals.drive_steps import DriveSteps
 from jiyuu.signals.recordings import write_recording
 from jiyuu.signals.stimuli import noise_stimulus
@@ -101,6 +103,25 @@ def test_a_ladder_of_levels_is_found_without_its_file(tmp_path, capfd):
     assert [level["gain_db"]["value"] for level in found["levels"]] == pytest.approx(
         [float(LOWPASS.level(np.log2(110.0)))] * 3, abs=1e-3)
     assert found["difference_3_percent"]["value"] <= found["difference_3_percent"]["uncertainty"] < 0.1  # it is linear
+
+
+@pytest.mark.parametrize("around", ["noise", "nothing at all"])
+def test_many_levels_of_one_tone_are_found_in_a_long_recording(around, tmp_path):
+    """A ladder repeats itself every 0.9 s, and most of its bins hold nothing."""
+    steps = DriveSteps(100.0, tuple((10 ** (np.arange(-40, 31, 2) / 20)).tolist()))
+    played = steps.record_v(RATE)
+    generator = np.random.default_rng(1)
+    whole, at = np.zeros(90 * RATE), round(52.1 * RATE)
+    dull = sosfilt(butter(4, 200.0, fs=RATE, output="sos"), np.tanh(played))
+    whole[at : at + played.size] = dull + generator.normal(0, 1e-3, played.size)
+    if around == "noise":
+        whole += generator.normal(0, 1e-3, whole.size)
+    path = tmp_path / "left running.wav"
+    soundfile.write(path, whole / 10, RATE, "PCM_24")
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr("jiyuu.rig.long_recordings.MOST_MEASURED", 90 * RATE)
+        part = part_with(path, played, RATE)
+    assert part.start / RATE + 1 == pytest.approx(52.1, abs=0.01)
 
 
 def test_of_a_long_steady_tone_the_middle_is_read(tmp_path, capfd):

@@ -12,7 +12,7 @@ from scipy.ndimage import uniform_filter1d
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.signals.resampling import taken_at
-from jiyuu.signals.transforms import irfft, next_fast_len, rfft
+from jiyuu.signals.transforms import LONG, irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
 HIGHEST_OFFSET_PPM = 1000.0
@@ -65,7 +65,7 @@ def _passages(stimulus_v: FloatArray) -> Passages:
     start, stop = int(loud[0]), int(loud[-1]) + 1
     sound = stimulus_v[start:stop]
     size = next_fast_len(2 * sound.size)
-    correlation = irfft(np.abs(rfft(sound, size)) ** 2, size)[: sound.size]
+    correlation = irfft(np.abs(rfft(sound, size)) ** 2, size)[: sound.size].copy()
     shortest = sound.size // 40
     lag = shortest + int(np.argmax(correlation[shortest:])) if sound.size > 80 else 0
     if lag and correlation[lag] > 0.45 * correlation[0]:
@@ -84,7 +84,9 @@ def _passages(stimulus_v: FloatArray) -> Passages:
 def is_noise(passage_v: FloatArray) -> bool:
     """Whether a stimulus is noise rather than a sweep: the power of its bins scatters as that of noise does, whose
     logarithm lies 0.58 under that of its mean; a sweep's is smooth."""
-    power = np.abs(np.fft.rfft(passage_v)) ** 2
+    # A length of large factors takes ten times the memory; filled up by a hundredth, bins scatter as they did.
+    size = passage_v.size if passage_v.size <= LONG else next_fast_len(passage_v.size)
+    power = np.abs(np.fft.rfft(passage_v, size)) ** 2
     middle = power[power.size // 100 : power.size // 3]
     blocks = middle[: middle.size // 64 * 64].reshape(-1, 64)
     means = np.maximum(blocks.mean(axis=1), 1e-300)

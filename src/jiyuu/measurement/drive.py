@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 from scipy.ndimage import uniform_filter1d
+from scipy.signal import correlate
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
@@ -26,6 +27,8 @@ EDGE_S = 0.12  # of either end of a tone: until a filter has settled, and where 
 MOST_PPM = 500.0
 AUDIO_HZ = (20.0, 20_000.0)
 SMALL_DB = 0.3  # a level bent by less tells of the small-signal gain
+HOP_S = 0.005  # between looks at whether the tone sounds
+NOTHING = 1e-6  # of the loudest tone
 FOUND = 6.0  # how much louder than a gap the loudest tone must be
 BETWEEN = 0.003  # share by which interpolation between levels 2 dB apart may be off; it grows as their square
 ROUNDED = 1e-6  # of a line, by which arithmetic and clocks may move it
@@ -115,25 +118,38 @@ def measure_drive(
 
 def _place(record: FloatArray, sample_rate_hz: float, steps: DriveSteps) -> int:
     """Sample at which the stimulus begins, found by when the tones sound and when they do not."""
-    hop = max(round(0.005 * sample_rate_hz), 1)
+    hop = max(round(HOP_S * sample_rate_hz), 1)
     t = np.arange(record.size) / sample_rate_hz
     turned = record * np.exp(-2j * np.pi * steps.frequency_hz * t)
-    width = max(round(max(0.02, 2 / steps.frequency_hz) * sample_rate_hz), 1)
+    width = max(round(seen_s(steps) * sample_rate_hz), 1)
     envelope = np.abs(uniform_filter1d(turned.real, width) + 1j * uniform_filter1d(turned.imag, width))[::hop]
-    quiet = float(np.percentile(envelope, 5)) + 1e-12
+    found, _ = ladder_in(envelope, sample_rate_hz, steps)
+    return found * hop
+
+
+def seen_s(steps: DriveSteps) -> float:
+    """Over how long a tone is looked at to know whether it sounds."""
+    return max(0.02, 2 / steps.frequency_hz)
+
+
+def ladder_in(envelope: FloatArray, sample_rate_hz: float, steps: DriveSteps) -> tuple[int, float]:
+    """(which value of an envelope (n,) of one in every HOP_S the stimulus begins at, how well it fits there). Raises
+    MeasurementError where no tone stands out of it, or where it is shorter than the stimulus."""
+    # Where a recorder wrote nothing at all there is no noise to stand out of, and noise itself would stand out.
+    quiet = max(float(np.percentile(envelope, 5)), NOTHING * float(envelope.max())) + 1e-12
     loud = np.log(np.maximum(envelope, quiet) / quiet)
     if loud.max() < np.log(FOUND):
         raise MeasurementError("No tone stands out of the recording; raise the level, and check that it is the "
                                "recording of this stimulus.")
-    sounding = steps.sounding(sample_rate_hz)[::hop].astype(float)
+    sounding = steps.sounding(sample_rate_hz)[:: max(round(HOP_S * sample_rate_hz), 1)].astype(float)
     sounding -= sounding.mean()
-    reach = max(loud.size - sounding.size, 0)
-    if not reach and loud.size < 0.98 * sounding.size:
+    if loud.size < 0.98 * sounding.size:
         raise MeasurementError("The recording is shorter than the stimulus; record all of it, and give the levels that "
                                "were played.")
     short = min(sounding.size, loud.size)
-    fits = [float(np.dot(loud[lag : lag + short], sounding[:short])) for lag in range(reach + 1)]
-    return int(np.argmax(fits)) * hop
+    fits = correlate(loud, sounding[:short], "valid")
+    place = int(np.argmax(fits))
+    return place, float(fits[place])
 
 
 def _refuse_other_ladder(record: FloatArray, place: int, sample_rate_hz: float, steps: DriveSteps) -> None:
