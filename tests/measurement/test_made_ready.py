@@ -7,6 +7,8 @@ from benchmarks.trust import noise_of
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import find_passages
 from jiyuu.measurement.made_ready import made_ready
+from jiyuu.measurement.notice import Fault
+from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.sweep_response import gate_of
 from jiyuu.signals.stimuli import noise_stimulus
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
@@ -48,6 +50,48 @@ def test_no_other_rate_is_read_out_of_a_fault(made, how):
     clean = recorded(made, stimulus, RATE, ppm=20.0)
     rms = float(np.sqrt(np.mean(clean[: stimulus.size][stimulus != 0] ** 2)))
     assert "its header says" not in refusal(hurt(clean, how, rms), stimulus)
+
+
+def switched_off(record, lead_s, tail_s):
+    """By a recorder that opens late, a gate or an editor: nothing at all, not even the recorder's own offset."""
+    t = np.arange(record.size) / RATE
+    return np.where((t < lead_s) | (t > t[-1] - tail_s), 0.0, record)
+
+
+@pytest.mark.parametrize("offset_v", [0.0, 0.02])
+def test_ends_that_were_never_recorded_move_nothing(offset_v):
+    made = Made("transistor-ladder", "lowpass-24", 820.0, 2.0)
+    clean = recorded(made, SWEEP, RATE, ppm=20.0)
+    record = clean + noise_of("white", clean.size, 1e-3 * clean.std(), np.random.default_rng(1)) + offset_v
+    plain = measure_response(SWEEP, record, RATE)
+    for ends in ((0.3, 0.5), (0.45, 0.9), (0.0, 0.5)):
+        found = measure_response(SWEEP, switched_off(record, *ends), RATE)
+        assert not found.notices
+        assert found.network is not None
+        assert np.abs(found.deviation / plain.deviation - 1).max() < 0.2
+        assert np.abs(found.gain / plain.gain - 1)[plain.frequency_hz < 2000].max() < 2e-4
+        assert abs(found.latency_s.value - plain.latency_s.value) < plain.latency_s.uncertainty
+
+
+def test_a_passage_that_was_switched_off_before_it_ended_is_named():
+    """Behind the peak of a lowpass nothing is loud, so that the passages are alike."""
+    clean = recorded(Made("transistor-ladder", "lowpass-24", 820.0, 2.0), SWEEP, RATE)
+    record = clean + noise_of("white", clean.size, 1e-3 * clean.std(), np.random.default_rng(1))
+    found = measure_response(SWEEP, switched_off(record, 0.0, 1.6), RATE)
+    (notice,) = found.notices
+    assert notice.fault is Fault.DROPOUT
+    assert notice.at_s == pytest.approx(record.size / RATE - 1.6, abs=0.01)
+
+
+@pytest.mark.parametrize("bits", [16, 24])
+@pytest.mark.parametrize("noise_steps", [0.0, 0.3])
+@pytest.mark.parametrize("made", FILTERS)
+def test_few_bits_and_no_noise_are_no_switch(made, noise_steps, bits):
+    clean = recorded(made, SWEEP, RATE)
+    step = 2 * np.abs(clean).max() / 2 ** (bits - 1)
+    noise = noise_of("white", clean.size, noise_steps * step, np.random.default_rng(1)) if noise_steps else 0.0
+    ready = made_ready(np.round((clean + noise) / step) * step, find_passages(SWEEP), float(RATE))
+    assert Fault.DROPOUT not in [notice.fault for notice in ready.notices]
 
 
 @pytest.mark.parametrize("seconds", [0.15, 0.6])

@@ -57,7 +57,8 @@ def compression_of(
     if len(found) > 1:
         noises = [(found[0] - found[1]) / 2]
     third = np.abs(np.mean(found, axis=0))
-    noise = np.sqrt(uniform_filter1d(np.abs(noises[0]) ** 2, 31))
+    # A running sum over what falls by twenty decades may end a hair under nothing.
+    noise = np.sqrt(np.maximum(uniform_filter1d(np.abs(noises[0]) ** 2, 31), 0.0))
     third = np.where(third > CLEAR * noise, third, 0.0)
     at_third = np.interp(ORDER * frequency_hz, hertz, third, right=0.0)
     gain = 10 ** (gain_db / 20)

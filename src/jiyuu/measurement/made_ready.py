@@ -33,6 +33,8 @@ SAME_PERIOD = 1.5e-3  # what clocks may make of a distance
 REPEATS, MORE = 0.5, 0.3  # share of a stretch that must come again, and by how much more than at its own rate
 STRETCHES, NOISE_STRETCHES = 8, 2  # to a passage; of narrow noise a short one is like any other
 SHORT = 0.03  # of a passage: how long a filter may be that tells one rate from another
+OFF_S = 0.02  # of one value over and over, that was never recorded
+ALIVE = 0.5  # share of samples that differ from the one before, where there is noise
 RINGS_OUT = 0.6  # share of a silence that is left for the filter to ring
 
 
@@ -72,7 +74,14 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
         raise MeasurementError(_not_whole(place, passages, record.size, sample_rate_hz))
     notices = _missing(place, whole, passages, record.size, sample_rate_hz)
     silences = _silences(place, passages, record.size, sample_rate_hz)
+    heard = _heard(recording_v, sample_rate_hz)
+    awake = _noisy_within(recording_v, silences, heard, sample_rate_hz)
+    if awake:  # there is noise where nothing sounds, so what has none was never recorded
+        silences = awake
+        notices += _switched_off(heard, place, whole, passages, sample_rate_hz)
     record = record - _resting(record, silences, sample_rate_hz)
+    if awake:
+        record[: heard.start] = record[heard.stop :] = 0.0  # no step from nothing to the recorder's own offset
     lead = record[silences[0]] if silences else record[:0]
     noise_v = float(np.std(lead[lead.size // 2 :])) if lead.size > 1000 else 0.0
     clipped, flat = clipping(recording_v, noise_v)
@@ -148,6 +157,40 @@ def _not_whole(place: int, passages: Passages, size: int, sample_rate_hz: float)
         return (f"The recording began {-place / sample_rate_hz:.2f} s into the stimulus and holds no whole passage of "
                 "it; start recording before it is played.")
     return "The recording ends before the stimulus does; record until a second after the stimulus has ended."
+
+
+def _heard(recording_v: FloatArray, sample_rate_hz: float) -> slice:
+    """All but what a recorder that opened late, a gate or an editor left at the ends: one value over and over."""
+    least = round(OFF_S * sample_rate_hz)
+    moves = np.flatnonzero(np.diff(recording_v))
+    if not moves.size:
+        return slice(0, recording_v.size)
+    start, stop = int(moves[0]) + 1, int(moves[-1]) + 1
+    return slice(start if start > least else 0, stop if recording_v.size - stop > least else recording_v.size)
+
+
+def _noisy_within(
+    recording_v: FloatArray, silences: list[slice], heard: slice, sample_rate_hz: float
+) -> list[slice]:
+    """Of silences what lies in a stretch, where that is long enough and has noise: few bits leave none."""
+    cut = [slice(max(part.start, heard.start), min(part.stop, heard.stop)) for part in silences]
+    return [part for part in cut if part.stop - part.start > OFF_S * sample_rate_hz
+            and np.mean(np.diff(recording_v[part]) != 0) > ALIVE]
+
+
+def _switched_off(
+    heard: slice, place: int, whole: tuple[int, ...], passages: Passages, sample_rate_hz: float
+) -> list[Notice]:
+    """Where a passage goes on while nothing is recorded any more, or not yet."""
+    found, least = [], round(OFF_S * sample_rate_hz)
+    for i in whole:
+        start = place + i * passages.period
+        stop = start + passages.passage_v.size
+        for begin, end in ((start, min(heard.start, stop)), (max(heard.stop, start), stop)):
+            if end - begin > least:
+                lasts_s = (end - begin) / sample_rate_hz
+                found.append(Notice(Fault.DROPOUT, begin / sample_rate_hz, {"ms": 1e3 * lasts_s}))
+    return found
 
 
 def _resting(record: FloatArray, silences: list[slice], sample_rate_hz: float) -> float:
