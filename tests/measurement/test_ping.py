@@ -124,6 +124,26 @@ def test_pedestal_and_rebound_of_a_long_pulse(kind, hertz, much, coupling_hz):
         assert ping.rebound_v == pytest.approx(rebound, rel=0.05, abs=2e-3)
 
 
+@pytest.mark.parametrize("length_s", [0.001, 0.05])
+@pytest.mark.parametrize("offset_v", [0.0, 0.01])
+@pytest.mark.parametrize("ahead_s", [0.02, 0.15])
+def test_a_recorder_that_was_opened_late_moves_nothing(length_s, offset_v, ahead_s):
+    """Nothing at all up to shortly ahead of the first pulse: no noise to go by, and a step to the recorder's offset."""
+    played = ping_stimulus(length_s=length_s, level_v=1.0, every_s=0.5, count=4, sample_rate_hz=RATE)
+    parts = system("bandpass", 300.0, 10.0, 0)
+    record = stepped(parts, played, RATE)
+    record += np.random.default_rng(6).normal(0, 1e-4, record.size) + offset_v
+    record[: round((0.5 - ahead_s) * RATE)] = 0.0
+    found = measure_pings(record, RATE, pings_in(played, RATE))
+    hertz, _, q = truth(parts[0])
+    for ping, at_s in zip(found.pings, (0.5, 1.0, 1.5, 2.0), strict=True):
+        assert ping.at_s == pytest.approx(at_s, abs=2e-4)
+        assert abs(ping.frequency_hz.value - hertz) < 2 * ping.frequency_hz.uncertainty < 0.01
+        assert abs(ping.q.value - q) < 2 * ping.q.uncertainty < 0.01
+        assert ping.first_peak_v.value == pytest.approx(first_peak(parts, 300.0, length_s, 1.0), rel=1e-3)
+    assert not found.notices
+
+
 def test_a_ladder_struck_past_its_headroom_rings_by_its_poles_at_rest():
     """1 + k − … the slow pair of (1 + s)⁴ + k lies at −1 + (k/4)^¼·(1 + j)."""
     k, hertz = 3.0, 500.0

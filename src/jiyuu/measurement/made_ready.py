@@ -21,7 +21,7 @@ from jiyuu.measurement.alignment import (
 )
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import compared, lost_samples
-from jiyuu.measurement.waveform_faults import clipping, hum_in, quantisation
+from jiyuu.measurement.waveform_faults import OFF_S, clipping, hum_in, quantisation, recorded_part
 from jiyuu.signals.resampling import taken_at
 from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
@@ -33,7 +33,6 @@ SAME_PERIOD = 1.5e-3  # what clocks may make of a distance
 REPEATS, MORE = 0.5, 0.3  # share of a stretch that must come again, and by how much more than at its own rate
 STRETCHES, NOISE_STRETCHES = 8, 2  # to a passage; of narrow noise a short one is like any other
 SHORT = 0.03  # of a passage: how long a filter may be that tells one rate from another
-OFF_S = 0.02  # of one value over and over, that was never recorded
 ALIVE = 0.5  # share of samples that differ from the one before, where there is noise
 RINGS_OUT = 0.6  # share of a silence that is left for the filter to ring
 
@@ -74,7 +73,7 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
         raise MeasurementError(_not_whole(place, passages, record.size, sample_rate_hz))
     notices = _missing(place, whole, passages, record.size, sample_rate_hz)
     silences = _silences(place, passages, record.size, sample_rate_hz)
-    heard = _heard(recording_v, sample_rate_hz)
+    heard = recorded_part(recording_v, sample_rate_hz)
     awake = _noisy_within(recording_v, silences, heard, sample_rate_hz)
     if awake:  # there is noise where nothing sounds, so what has none was never recorded
         silences = awake
@@ -157,16 +156,6 @@ def _not_whole(place: int, passages: Passages, size: int, sample_rate_hz: float)
         return (f"The recording began {-place / sample_rate_hz:.2f} s into the stimulus and holds no whole passage of "
                 "it; start recording before it is played.")
     return "The recording ends before the stimulus does; record until a second after the stimulus has ended."
-
-
-def _heard(recording_v: FloatArray, sample_rate_hz: float) -> slice:
-    """All but what a recorder that opened late, a gate or an editor left at the ends: one value over and over."""
-    least = round(OFF_S * sample_rate_hz)
-    moves = np.flatnonzero(np.diff(recording_v))
-    if not moves.size:
-        return slice(0, recording_v.size)
-    start, stop = int(moves[0]) + 1, int(moves[-1]) + 1
-    return slice(start if start > least else 0, stop if recording_v.size - stop > least else recording_v.size)
 
 
 def _noisy_within(

@@ -25,9 +25,10 @@ from jiyuu.measurement.ring_fit import (
 )
 from jiyuu.measurement.struck import extremum, first_heard, onset, smoothed
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
-from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale, hum_in
+from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale, hum_in, noise_beside_v, recorded_part
 from jiyuu.signals.pings import Pings
 
+QUIET_S = 0.05  # at the end, where the beginning is not quiet for long enough
 LONG_S = 1.05e-3  # pulses up to here have no pedestal
 REBOUND_S = 0.002
 EDGE_S = 1.5e-4  # at either end of a pulse that a recorder's own filter may smear
@@ -71,16 +72,19 @@ def measure_pings(
     """recording_v (n,) of a stimulus with `pings` in it. Raises MeasurementError, with what to do, where nothing is
     heard of the pulses or the filter whistles by itself."""
     notices: list[Notice] = []
+    recording_v, off = _switched_on(recording_v, sample_rate_hz)
     first = first_heard(recording_v, sample_rate_hz, pings)
-    lead = recording_v[: max(first - round(0.005 * sample_rate_hz), 0)]
-    quiet = lead[lead.size // 4 :] if lead.size > 0.08 * sample_rate_hz else recording_v[-round(0.05 * sample_rate_hz):]
-    record = recording_v - float(np.mean(quiet))
-    hum = hum_in(record, [slice(lead.size // 4, lead.size)], sample_rate_hz)
+    lead = slice(off, max(first - round(0.005 * sample_rate_hz), off))
+    lead = slice(off + (lead.stop - off) // 4, lead.stop)
+    if lead.stop - off <= 0.08 * sample_rate_hz:
+        lead = slice(max(recording_v.size - round(QUIET_S * sample_rate_hz), 0), recording_v.size)
+    record = recording_v - float(np.mean(recording_v[lead]))
+    hum = hum_in(record, [lead], sample_rate_hz)
     if hum is not None:
         record = record - hum.wave_v(record.size, sample_rate_hz)
         level = 20 * np.log10(hum.peak_v / max(float(np.abs(record).max()), 1e-12))
         notices.append(Notice(Fault.HUM, None, {"mains_hz": hum.mains_hz, "db": float(level)}))
-    quiet = record[lead.size // 4 : lead.size] if lead.size > 0.08 * sample_rate_hz else quiet - np.mean(quiet)
+    quiet = record[lead] - np.mean(record[lead])
     loudest = float(np.abs(record).max())
     late_s = first / sample_rate_hz - pings.at_s[0]
     bounds = [*(round((at + late_s) * sample_rate_hz) for at in pings.at_s), record.size]
@@ -116,6 +120,16 @@ def measure_pings(
         measured = [replace(one, first_peak_v=None) if one.first_peak_v is not None
                     and abs(one.first_peak_v.value) > 0.97 * full_scale_v else one for one in measured]
     return MeasuredPings(tuple(measured), tuple(notices))
+
+
+def _switched_on(recording_v: FloatArray, sample_rate_hz: float) -> tuple[FloatArray, int]:
+    """(the recording, from which sample on it was recorded): where there is noise behind the pulses and none at the
+    beginning, nothing was recorded there, and it is brought to where the rest comes to rest."""
+    part = recorded_part(recording_v, sample_rate_hz)
+    last = recording_v[part][-round(QUIET_S * sample_rate_hz) :]
+    if not part.start or noise_beside_v(last) <= ROUNDED * np.ptp(recording_v):
+        return recording_v, 0
+    return np.concatenate([np.full(part.start, last.mean()), recording_v[part.start :]]), part.start
 
 
 class _Struck:

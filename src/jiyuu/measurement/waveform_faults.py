@@ -106,6 +106,9 @@ def quantisation(record_v: FloatArray, loud: slice) -> tuple[float, Notice | Non
         return step, None
     return step, Notice(Fault.QUANTISED, None, {"steps": level / step})
 
+OFF_S = 0.02  # of one value over and over, that was never recorded
+FORETOLD = 12  # samples that tell the next one of six rings
+
 
 @dataclass(frozen=True, slots=True)
 class Hum:
@@ -181,3 +184,23 @@ def _low_share(left: FloatArray, sample_rate_hz: float) -> float:
     power = np.abs(np.fft.rfft(left)) ** 2
     low = max(int(1000 / sample_rate_hz * left.size), 8)
     return max(1.0, float(np.sqrt(np.mean(power[:low]) / max(float(np.mean(power)), 1e-300))))
+
+
+def recorded_part(recording_v: FloatArray, sample_rate_hz: float) -> slice:
+    """All but what a recorder that opened late, a gate or an editor left at the ends: one value over and over."""
+    least = round(OFF_S * sample_rate_hz)
+    moves = np.flatnonzero(np.diff(recording_v))
+    if not moves.size:
+        return slice(0, recording_v.size)
+    start, stop = int(moves[0]) + 1, int(moves[-1]) + 1
+    return slice(start if start > least else 0, stop if recording_v.size - stop > least else recording_v.size)
+
+
+def noise_beside_v(piece: FloatArray) -> float:
+    """RMS of what no sum of a few rings accounts for: what each sample is off from what those before it lead to
+    expect; 0 of a piece that is too short to tell."""
+    if piece.size < 4 * FORETOLD:
+        return 0.0
+    rows = np.lib.stride_tricks.sliding_window_view(piece - piece.mean(), FORETOLD + 1)
+    weights, *_ = np.linalg.lstsq(rows[:, :-1], rows[:, -1], rcond=None)
+    return float(np.std(rows[:, -1] - rows[:, :-1] @ weights))
