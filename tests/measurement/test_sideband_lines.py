@@ -54,6 +54,14 @@ def test_every_line_has_its_level_and_its_doubt(ppm, noise_v, coupled_v):
     assert found.uncertainty_db[found.order == 1][0] < (0.2 if noise_v else 1e-6)
 
 
+def test_silence_ahead_and_behind_moves_no_line():
+    sounds = record(seconds=2.0, noise_v=1e-5, dc_v=0.02)
+    plain, ringed = (sideband_lines(one, RATE, tone_hz=TONE, rate_hz=RATE_HZ)
+                     for one in (sounds, np.pad(sounds, (RATE, 2 * RATE))))
+    assert ringed.level_db == pytest.approx(plain.level_db, abs=0.05)
+    assert ringed.deviation_v == pytest.approx(plain.deviation_v, rel=0.1)
+
+
 def test_intervals_hold_as_often_as_they_say():
     held = []
     for seed in range(80):

@@ -4,7 +4,9 @@ import numpy as np
 import pytest
 
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.tone import measure_tone
+from jiyuu.measurement.tone_faults import tone_faults
 
 RATE = 48_000
 
@@ -70,3 +72,24 @@ def test_noise_counts_in_thd_n_but_not_in_thd():
 def test_records_without_a_tone(record, message):
     with pytest.raises(MeasurementError, match=message):
         measure_tone(record, RATE)
+
+
+@pytest.mark.parametrize(("from_s", "to_s"), [(0.5, 3.5), (3.0, 4.0), (0.0, 0.7), (1.99, 4.0)])
+@pytest.mark.parametrize("around_v", [0.0, 1e-3])
+def test_silence_ahead_and_behind_is_no_part_of_the_tone_and_no_fault_of_it(from_s, to_s, around_v):
+    """Noise of the recorder and its offset around it, or nothing at all."""
+    t = np.arange(4 * 48_000) / 48_000
+    sounds = (t >= from_s) & (t < to_s)
+    noise = np.random.default_rng(2).normal(0, 1e-3, t.size)
+    tone = np.sin(2 * np.pi * 441.3 * t) + 0.05 * np.sin(2 * np.pi * 882.6 * t)
+    record = np.where(sounds, tone + noise + 0.02, around_v * (noise / 1e-3) + (0.02 if around_v else 0.0))
+    found = measure_tone(record, 48_000.0)
+    assert abs(found.frequency_hz.value - 441.3) < 2 * found.frequency_hz.uncertainty < 1e-4
+    assert found.amplitude_peak_v == pytest.approx(1.0, rel=1e-4)
+    assert found.thd_percent == pytest.approx(5.0, rel=2e-3)
+    assert found.dc_v == pytest.approx(0.02, abs=1e-4)
+    assert tone_faults(record, 48_000.0, found) == []
+    gap = np.where((t > from_s + 0.3) & (t < from_s + 0.4), 0.0, record)
+    (notice,) = tone_faults(gap, 48_000.0, measure_tone(gap, 48_000.0))
+    assert notice.fault is Fault.DROPOUT
+    assert notice.at_s == pytest.approx(from_s + 0.3, abs=0.03)

@@ -14,6 +14,7 @@ from jiyuu.errors import MeasurementError
 from jiyuu.measurement.contexts_moving import SidebandsOf
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.uncertain import COVERAGE
+from jiyuu.measurement.waveform_faults import sounding_part
 from jiyuu.stopping import checkpoint
 
 ORDERS, MOST_ORDERS = 4, 16
@@ -63,11 +64,12 @@ def sideband_lines(
             raise MeasurementError(f"A {name} of {hertz:g} Hz is out of range; give {LOWEST_HZ:g} to "
                                    f"{HIGHEST_SHARE * sample_rate_hz:g} Hz.")
     # Every line costs two columns of memory: of a long recording its middle says enough.
-    begin = max((recording_v.size - MOST_SAMPLES) // 2, 0)
-    record = recording_v[begin : begin + MOST_SAMPLES]
-    record = record - record.mean()
-    if not np.isfinite(record).all() or not record.any():
+    if not np.isfinite(recording_v).all() or not np.ptp(recording_v):
         raise MeasurementError("The recording is silent or holds samples that are not numbers; record again.")
+    record = recording_v[sounding_part(recording_v, sample_rate_hz)]
+    begin = max((record.size - MOST_SAMPLES) // 2, 0)
+    record = record[begin : begin + MOST_SAMPLES]
+    record = record - record.mean()
     n = np.arange(-orders, orders + 1)
     places = np.abs(tone_hz + n * rate_hz)
     kept = (places >= LOWEST_HZ) & (places <= HIGHEST_SHARE * sample_rate_hz)

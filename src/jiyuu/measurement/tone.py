@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.measurement.waveform_faults import sounding_part
 from jiyuu.quantities import A4_HZ, note_and_cents
 from jiyuu.stopping import checkpoint
 
@@ -40,7 +41,8 @@ class MeasuredTone:
 
 
 def measure_tone(recording_v: FloatArray, sample_rate_hz: float, *, concert_a_hz: float = A4_HZ) -> MeasuredTone:
-    """recording_v (n,) volts with one steady tone in it. Raises MeasurementError when there is none."""
+    """recording_v (n,) volts with one steady tone in it, of which the part is taken in which it sounds. Raises
+    MeasurementError when there is none."""
     record = np.asarray(recording_v, dtype=float)
     if record.size < 64:
         raise MeasurementError(f"The recording is only {record.size} samples long; record at least 0.1 s.")
@@ -48,6 +50,7 @@ def measure_tone(recording_v: FloatArray, sample_rate_hz: float, *, concert_a_hz
         raise MeasurementError("The recording holds samples that are not numbers; export it again.")
     if not np.ptp(record):
         raise MeasurementError("The recording is silent; check cable and level.")
+    record = record[sounding_part(record, sample_rate_hz)]
     middle = max((record.size - FIRST_LOOK) // 2, 0)
     turn = _strongest_turn(record[middle : middle + FIRST_LOOK], sample_rate_hz)
     for rounds in range(12):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from jiyuu.arrays import FloatArray
@@ -9,7 +11,7 @@ from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.step_pitch import without_vibrato
 from jiyuu.measurement.step_tone import StepTone
 from jiyuu.measurement.tone import MeasuredTone
-from jiyuu.measurement.waveform_faults import clipping, quantisation
+from jiyuu.measurement.waveform_faults import clipping, quantisation, sounding_part
 
 PIECE_PERIODS = 4
 CHANGED_DB = 0.3
@@ -27,7 +29,10 @@ def tone_faults(recording_v: FloatArray, sample_rate_hz: float, tone: MeasuredTo
     _, coarse = quantisation(recording_v, slice(0, recording_v.size))
     if coarse is not None:
         found.append(coarse)
-    found += _levels(recording_v, sample_rate_hz, tone)
+    part = sounding_part(recording_v, sample_rate_hz)
+    recording_v, begins_s = recording_v[part], part.start / sample_rate_hz
+    found += [replace(notice, at_s=None if notice.at_s is None else notice.at_s + begins_s)
+              for notice in _levels(recording_v, sample_rate_hz, tone)]
     hum = _hum(recording_v, sample_rate_hz, tone)
     if hum is not None:
         found.append(hum)
@@ -46,11 +51,13 @@ def _levels(recording_v: FloatArray, sample_rate_hz: float, tone: MeasuredTone) 
         return []
     level = np.std(recording_v[: count * size].reshape(count, size), axis=1)
     usual = float(np.median(level))
+    if not usual:
+        return []
     gone = np.flatnonzero(level[1:-1] < GONE * usual) + 1
     if gone.size:
         return [Notice(Fault.DROPOUT, float(gone[0]) * size / sample_rate_hz,
                        {"ms": 1e3 * gone.size * size / sample_rate_hz})]
-    first, last = float(np.median(level[: count // 4])), float(np.median(level[-(count // 4) :]))
+    first, last = (max(float(np.median(part)), 1e-12 * usual) for part in (level[: count // 4], level[-(count // 4) :]))
     change_db = 20 * np.log10(last / first)
     half = np.flatnonzero(np.abs(20 * np.log10(level / first)) > abs(change_db) / 2)
     sudden = half.size and np.abs(20 * np.log10(level[max(half[0] - 2, 0)] / first)) < abs(change_db) / 4

@@ -107,6 +107,8 @@ def quantisation(record_v: FloatArray, loud: slice) -> tuple[float, Notice | Non
     return step, Notice(Fault.QUANTISED, None, {"steps": level / step})
 
 OFF_S = 0.02  # of one value over and over, that was never recorded
+CELL_S, FEWEST_CELLS = 0.02, 5  # looked at together; that a sound lasts at least to be taken alone
+SOUNDS = 0.3  # of the level that it has where it is loudest
 FORETOLD = 12  # samples that tell the next one of six rings
 
 
@@ -204,3 +206,19 @@ def noise_beside_v(piece: FloatArray) -> float:
     rows = np.lib.stride_tricks.sliding_window_view(piece - piece.mean(), FORETOLD + 1)
     weights, *_ = np.linalg.lstsq(rows[:, :-1], rows[:, -1], rcond=None)
     return float(np.std(rows[:, -1] - rows[:, :-1] @ weights))
+
+
+def sounding_part(recording_v: FloatArray, sample_rate_hz: float) -> slice:
+    """All but what lies ahead of a steady sound and behind it and is far softer; everything where nothing is."""
+    cell = round(CELL_S * sample_rate_hz)
+    count = recording_v.size // cell if cell else 0
+    if count < FEWEST_CELLS:
+        return slice(0, recording_v.size)
+    cells = recording_v[: count * cell].reshape(count, cell)
+    level = np.sqrt(np.maximum(np.einsum("ij,ij->i", cells, cells) / cell - cells.mean(axis=1) ** 2, 0.0))
+    loud = np.flatnonzero(level > SOUNDS * np.percentile(level, 95))
+    first, last = (int(loud[0]), int(loud[-1])) if loud.size else (0, count - 1)
+    # Where it begins and ends within a cell, it is not steady there.
+    start = (first + 1) * cell if first else 0
+    stop = last * cell if last < count - 1 else recording_v.size
+    return slice(start, stop) if stop - start >= FEWEST_CELLS * cell else slice(0, recording_v.size)
