@@ -2,10 +2,12 @@
 
 import numpy as np
 import pytest
+from scipy.ndimage import maximum_filter1d
 
 from benchmarks.trust import noise_of
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import find_passages
+from jiyuu.measurement.findings import read_response
 from jiyuu.measurement.made_ready import made_ready
 from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.response import measure_response
@@ -81,6 +83,22 @@ def test_a_passage_that_was_switched_off_before_it_ended_is_named():
     (notice,) = found.notices
     assert notice.fault is Fault.DROPOUT
     assert notice.at_s == pytest.approx(record.size / RATE - 1.6, abs=0.01)
+
+
+@pytest.mark.parametrize(("made", "offset_v"), [
+    (Made("state-variable", "highpass", 300.0, 1.2), 0.0), (Made("state-variable", "highpass", 300.0, 1.2), 0.02),
+    (Made("transistor-ladder", "lowpass-24", 820.0, 2.0), 0.0),
+])
+def test_a_gate_that_closes_while_it_is_faint_is_named_though_both_passages_are_alike(made, offset_v):
+    clean = recorded(made, SWEEP, RATE)
+    record = clean + noise_of("white", clean.size, 1e-3 * clean.std(), np.random.default_rng(1)) + offset_v
+    level = maximum_filter1d(np.abs(clean), round(0.05 * RATE))
+    gated = np.where(maximum_filter1d(level, round(0.1 * RATE)) > 0.01 * level.max(), record, 0.0)
+    found = measure_response(SWEEP, gated, RATE)
+    assert Fault.DROPOUT in [notice.fault for notice in found.notices]
+    read = read_response(found)
+    assert not read.uncertainty or found.network is not None
+    assert Fault.DROPOUT not in [notice.fault for notice in measure_response(SWEEP, record, RATE).notices]
 
 
 @pytest.mark.parametrize("bits", [16, 24])

@@ -33,6 +33,7 @@ SAME_PERIOD = 1.5e-3  # what clocks may make of a distance
 REPEATS, MORE = 0.5, 0.3  # share of a stretch that must come again, and by how much more than at its own rate
 STRETCHES, NOISE_STRETCHES = 8, 2  # to a passage; of narrow noise a short one is like any other
 SHORT = 0.03  # of a passage: how long a filter may be that tells one rate from another
+BESIDE_S, FELL_BY_ITSELF = 0.005, 20.0  # beside a silence; steps within which what falls may reach it
 ALIVE = 0.5  # share of samples that differ from the one before, where there is noise
 RINGS_OUT = 0.6  # share of a silence that is left for the filter to ring
 
@@ -77,7 +78,6 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
     awake = _noisy_within(recording_v, silences, heard, sample_rate_hz)
     if awake:  # there is noise where nothing sounds, so what has none was never recorded
         silences = awake
-        notices += _switched_off(heard, place, whole, passages, sample_rate_hz)
     record = record - _resting(record, silences, sample_rate_hz)
     if awake:
         record[: heard.start] = record[heard.stop :] = 0.0  # no step from nothing to the recorder's own offset
@@ -95,7 +95,10 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
         record = record - hum.wave_v(record.size, sample_rate_hz)
         level = 20 * np.log10(hum.peak_v / max(float(np.abs(record).max()), 1e-12))
         notices.append(Notice(Fault.HUM, None, {"mains_hz": hum.mains_hz, "db": float(level)}))
+    silenced = _silenced(recording_v, place, whole, passages, sample_rate_hz, step_v)
     record, place, offset, sound, late = _by_one_clock(record, place, whole, passages, sample_rate_hz, notices)
+    if silenced is not None and Fault.DROPOUT not in [notice.fault for notice in notices]:
+        notices.append(silenced)
     if len(sound) < passages.count and len(whole) > 1:
         notices.append(Notice(Fault.FEWER_PASSAGES, None, {"used": len(sound), "played": passages.count}))
     if not sound:
@@ -167,18 +170,33 @@ def _noisy_within(
             and np.mean(np.diff(recording_v[part]) != 0) > ALIVE]
 
 
-def _switched_off(
-    heard: slice, place: int, whole: tuple[int, ...], passages: Passages, sample_rate_hz: float
-) -> list[Notice]:
-    """Where a passage goes on while nothing is recorded any more, or not yet."""
-    found, least = [], round(OFF_S * sample_rate_hz)
-    for i in whole:
-        start = place + i * passages.period
-        stop = start + passages.passage_v.size
-        for begin, end in ((start, min(heard.start, stop)), (max(heard.stop, start), stop)):
-            if end - begin > least:
-                lasts_s = (end - begin) / sample_rate_hz
-                found.append(Notice(Fault.DROPOUT, begin / sample_rate_hz, {"ms": 1e3 * lasts_s}))
+def _silenced(
+    recording_v: FloatArray, place: int, whole: tuple[int, ...], passages: Passages, sample_rate_hz: float,
+    step_v: float,
+) -> Notice | None:
+    """Where nothing at all is recorded for longest while a passage goes on, as a gate or an editor leaves it. What
+    only falls under the recorder's own steps falls there by itself: it was no louder before."""
+    least, beside = round(OFF_S * sample_rate_hz), round(BESIDE_S * sample_rate_hz)
+    still = np.diff(np.concatenate([[False], np.diff(recording_v) == 0, [False]]).astype(np.int8))
+    begins, ends = np.flatnonzero(still > 0), np.flatnonzero(still < 0) + 1
+    long = ends - begins > least
+    rest, peak = float(np.median(recording_v)), float(np.abs(recording_v).max())
+    loud = max(FELL_BY_ITSELF * step_v, 1e-6 * peak)
+    longest, found = 0, None
+    for begin, end in zip(begins[long].tolist(), ends[long].tolist(), strict=True):
+        if abs(recording_v[begin] - rest) > 0.1 * peak:
+            continue  # a flat top
+        for i in whole:
+            start, length = place + i * passages.period, passages.passage_v.size
+            first, last = max(begin - start, 0), min(end - start, length)
+            if last - first <= max(least, longest):
+                continue
+            sides = ([recording_v[max(begin - beside, 0) : begin]] if begin > start + beside else []) + (
+                [recording_v[end : end + beside]] if end < start + length - beside else [])
+            played = passages.passage_v[first:last]
+            if np.ptp(played) > 1e-4 * np.abs(passages.passage_v).max() and any(np.ptp(one) > loud for one in sides):
+                longest = last - first
+                found = Notice(Fault.DROPOUT, (start + first) / sample_rate_hz, {"ms": 1e3 * longest / sample_rate_hz})
     return found
 
 
