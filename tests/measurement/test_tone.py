@@ -93,3 +93,14 @@ def test_silence_ahead_and_behind_is_no_part_of_the_tone_and_no_fault_of_it(from
     (notice,) = tone_faults(gap, 48_000.0, measure_tone(gap, 48_000.0))
     assert notice.fault is Fault.DROPOUT
     assert notice.at_s == pytest.approx(from_s + 0.3, abs=0.03)
+
+
+def test_a_whistle_that_starts_up_is_measured_as_it_settles():
+    t = np.arange(3 * 48_000) / 48_000
+    swell = 1 / (1 + np.exp(-(t - 0.8) / 0.03))
+    record = swell * np.sin(2 * np.pi * 372.0 * t) + np.random.default_rng(3).normal(0, 1e-4, t.size)
+    found = measure_tone(record, 48_000.0)
+    assert found.amplitude_peak_v == pytest.approx(1.0, rel=2e-3)
+    assert found.frequency_hz.value == pytest.approx(372.0, rel=1e-6)
+    assert found.thd_n_percent < 0.5
+    assert tone_faults(record, 48_000.0, found) == []

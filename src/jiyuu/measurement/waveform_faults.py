@@ -108,7 +108,7 @@ def quantisation(record_v: FloatArray, loud: slice) -> tuple[float, Notice | Non
 
 OFF_S = 0.02  # of one value over and over, that was never recorded
 CELL_S, FEWEST_CELLS = 0.02, 5  # looked at together; that a sound lasts at least to be taken alone
-SOUNDS = 0.3  # of the level that it has where it is loudest
+SOUNDS, SWOLLEN = 0.3, 0.98  # of the level where it is loudest, of that which it mostly has
 FORETOLD = 12  # samples that tell the next one of six rings
 
 
@@ -218,7 +218,8 @@ def sounding_part(recording_v: FloatArray, sample_rate_hz: float) -> slice:
     level = np.sqrt(np.maximum(np.einsum("ij,ij->i", cells, cells) / cell - cells.mean(axis=1) ** 2, 0.0))
     loud = np.flatnonzero(level > SOUNDS * np.percentile(level, 95))
     first, last = (int(loud[0]), int(loud[-1])) if loud.size else (0, count - 1)
-    # Where it begins and ends within a cell, it is not steady there.
-    start = (first + 1) * cell if first else 0
-    stop = last * cell if last < count - 1 else recording_v.size
+    # Where it begins or ends in the recording it swells or dies: not steady until it is as loud as it mostly is.
+    steady = np.flatnonzero(level[first : last + 1] > SWOLLEN * np.median(level[first : last + 1])) + first
+    start = (int(steady[0]) + 1) * cell if first else 0
+    stop = int(steady[-1]) * cell if last < count - 1 else recording_v.size
     return slice(start, stop) if stop - start >= FEWEST_CELLS * cell else slice(0, recording_v.size)
