@@ -60,7 +60,7 @@ def switched_off(record, lead_s, tail_s):
     return np.where((t < lead_s) | (t > t[-1] - tail_s), 0.0, record)
 
 
-@pytest.mark.parametrize("offset_v", [0.0, 0.02])
+@pytest.mark.parametrize("offset_v", [0.0, 0.02, -0.5])
 def test_ends_that_were_never_recorded_move_nothing(offset_v):
     made = Made("transistor-ladder", "lowpass-24", 820.0, 2.0)
     clean = recorded(made, SWEEP, RATE, ppm=20.0)

@@ -33,6 +33,7 @@ SAME_PERIOD = 1.5e-3  # what clocks may make of a distance
 REPEATS, MORE = 0.5, 0.3  # share of a stretch that must come again, and by how much more than at its own rate
 STRETCHES, NOISE_STRETCHES = 8, 2  # to a passage; of narrow noise a short one is like any other
 SHORT = 0.03  # of a passage: how long a filter may be that tells one rate from another
+STEP = 0.02  # of what is heard, that a step to it may be
 BESIDE_S, FELL_BY_ITSELF = 0.005, 20.0  # beside a silence; steps within which what falls may reach it
 ALIVE = 0.5  # share of samples that differ from the one before, where there is noise
 RINGS_OUT = 0.6  # share of a silence that is left for the filter to ring
@@ -60,7 +61,8 @@ class Ready:
 
 def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: float) -> Ready:
     """Raises MeasurementError where the stimulus is not in it, naming the cause where it shows."""
-    record = recording_v - recording_v.mean()
+    heard = recorded_part(recording_v, sample_rate_hz)
+    record = _level_ends(recording_v, heard)
     response = impulse_response(record, passages)
     try:
         place = find_place(record, response, passages, sample_rate_hz)
@@ -74,7 +76,6 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
         raise MeasurementError(_not_whole(place, passages, record.size, sample_rate_hz))
     notices = _missing(place, whole, passages, record.size, sample_rate_hz)
     silences = _silences(place, passages, record.size, sample_rate_hz)
-    heard = recorded_part(recording_v, sample_rate_hz)
     awake = _noisy_within(recording_v, silences, heard, sample_rate_hz)
     if awake:  # there is noise where nothing sounds, so what has none was never recorded
         silences = awake
@@ -159,6 +160,16 @@ def _not_whole(place: int, passages: Passages, size: int, sample_rate_hz: float)
         return (f"The recording began {-place / sample_rate_hz:.2f} s into the stimulus and holds no whole passage of "
                 "it; start recording before it is played.")
     return "The recording ends before the stimulus does; record until a second after the stimulus has ended."
+
+
+def _level_ends(recording_v: FloatArray, heard: slice) -> FloatArray:
+    """Less its mean, what was never recorded brought to the rest where that would be a step that is felt."""
+    rest, ends = float(np.median(recording_v[heard])), (recording_v[0], recording_v[-1])
+    if max(abs(end - rest) for end in ends) < STEP * float(np.std(recording_v[heard])):
+        return np.asarray(recording_v - recording_v.mean())
+    record = recording_v - recording_v[heard].mean()
+    record[: heard.start] = record[heard.stop :] = rest - recording_v[heard].mean()
+    return np.asarray(record)
 
 
 def _noisy_within(
