@@ -2,17 +2,20 @@
 
 import numpy as np
 import pytest
+from scipy.ndimage import maximum_filter1d
 
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.errors import MeasurementError, SignalError
 from jiyuu.measurement.alignment import find_passages
 from jiyuu.measurement.findings import read_response
+from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.tones_response import tones_of
 from jiyuu.signals.stimuli import noise_stimulus, tones_stimulus
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from tests.measurement.test_response import RATE, through
+from tests.truths import Made, exact, recorded
 
 CASES = [("transistor-ladder", "lowpass-24", 820.0, 2.0), ("state-variable", "bandpass", 1200.0, 1.6),
          ("state-variable", "highpass", 300.0, 1.5)]
@@ -85,3 +88,43 @@ def test_a_recording_of_something_else_or_cut_short_is_refused(kind):
 def test_stimuli_that_cannot_be(make, message):
     with pytest.raises(SignalError, match=message):
         make()
+
+
+FAINT = Made("transistor-ladder", "lowpass-24", 820.0, 2.0)  # its last tones lie 110 dB under the first
+
+
+def held(made, response):
+    """Whether every reading and the latency are the filter's own within what is stated."""
+    read = read_response(response)
+    truth = exact(made, (response.frequency_hz[0], response.frequency_hz[-1]))
+    assert {"cutoff_3db_hz", "peak_db", "passband_db"} <= read.uncertainty.keys()
+    late = response.latency_s
+    return abs(late.value - 0.0123) < 1.5 * late.uncertainty and all(
+        abs(getattr(read.reading, name) - truth[name]) < 1.5 * stated for name, stated in read.uncertainty.items()
+        if name in truth)
+
+
+@pytest.mark.parametrize("noise_steps", [0.0, 0.3, 3.0])
+def test_tones_under_a_recorders_step_are_known_no_better_than_that(noise_steps):
+    """Rounded, what is fainter than a step is softer than it was, or gone."""
+    stimulus = stimulus_of("tones")
+    clean = recorded(FAINT, stimulus, RATE, delay_s=0.0123, ppm=20.0)
+    step = 2 * np.abs(clean).max() / 2**15
+    noise = np.random.default_rng(1).normal(0, noise_steps * step, clean.size) if noise_steps else 0.0
+    response = measure_response(stimulus, np.round((clean + noise) / step) * step, RATE)
+    assert not response.notices
+    assert held(FAINT, response)
+
+
+def test_tones_that_a_gate_took_away_are_named_and_left_out():
+    stimulus = stimulus_of("tones")
+    clean = recorded(FAINT, stimulus, RATE, delay_s=0.0123, ppm=20.0)
+    record = clean + np.random.default_rng(1).normal(0, 1e-4 * clean.std(), clean.size)
+    level = maximum_filter1d(np.abs(clean), round(0.1 * RATE))
+    response = measure_response(stimulus, np.where(level > 3e-3 * level.max(), record, 0.0), RATE)
+    (notice,) = response.notices
+    assert notice.fault is Fault.DROPOUT
+    assert response.frequency_hz[-1] < 5000
+    assert held(FAINT, response)
+    with pytest.raises(MeasurementError, match="take the gate out"):
+        measure_response(stimulus, np.where(level > 0.8 * level.max(), record, 0.0), RATE)

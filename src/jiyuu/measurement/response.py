@@ -25,13 +25,14 @@ from jiyuu.measurement.noise_response import estimate_by_noise
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.sweep_response import DRAWS, band_of, estimate_by_sweep
-from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
+from jiyuu.measurement.tones_response import estimate_by_tones, tones_of, unheard_tones
 from jiyuu.measurement.uncertain import COVERAGE, UNSURE, Uncertain
-from jiyuu.measurement.waveform_faults import clipping, quantisation
+from jiyuu.measurement.waveform_faults import clipping, quantisation, step_of
 
 DIFFERENT = 1.5
 ALIKE = 3e-4  # share by which two passages may differ and still be as they should
 LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid through something else besides
+STEPS_OF_A_GATE = 40.0  # of the recorder, peak to peak, that the softest tone has left where a gate took others
 UNKNOWN_LOSS_S = 0.06
 COUNTED_LOSS_S = 1e-4  # to a few samples, where the filter lets little through to tell by
 ROUNDED_S = 1e-10  # what arithmetic may move a latency by
@@ -166,9 +167,26 @@ def _by_tones(
     if clipped is not None:
         found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
     _, coarse = quantisation(recording_v, slice(0, recording_v.size))
-    notices = tuple(notice for notice in (clipped, coarse) if notice is not None)
+    gated = _gated(recording_v, tones, unheard_tones(recording_v, tones, place, ppm.value), place, sample_rate_hz)
+    notices = tuple(notice for notice in (clipped, coarse, gated) if notice is not None)
     response = _stated_response(found, place / sample_rate_hz, ppm, noise_db, sample_rate_hz, middle_s, notices)
     return replace(response, steady=True)
+
+
+def _gated(
+    recording_v: FloatArray, tones: list[slice], unheard: list[int], place: int, sample_rate_hz: float
+) -> Notice | None:
+    """Tones of which nothing is there although others are hardly louder than the recorder's steps: these fell under
+    them by themselves. Else a gate took them away."""
+    if not unheard:
+        return None
+    softest = min(float(np.ptp(recording_v[max(tone.start + place, 0) : tone.stop + place]))
+                  for i, tone in enumerate(tones) if i not in unheard)
+    if softest < STEPS_OF_A_GATE * (step_of(recording_v) or 0.0):
+        return None
+    lasts = sum(tones[i].stop - tones[i].start for i in unheard)
+    return Notice(Fault.DROPOUT, (tones[unheard[0]].start + place) / sample_rate_hz,
+                  {"ms": 1e3 * lasts / sample_rate_hz})
 
 
 def _stated_response(

@@ -15,6 +15,7 @@ from jiyuu.measurement.estimate import Estimate, FittedNetwork, network_of
 from jiyuu.measurement.rational_fit import fit_rational, refit
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.measurement.waveform_faults import step_of
 from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 
 FEWEST_TONES = 12
@@ -22,6 +23,7 @@ SHORTEST_S = 0.05
 SETTLING = 0.4  # share of a tone that is left for the filter to settle
 SYSTEMATIC = 2e-6  # share by which ringing and neighbours may move a tone
 FITS = 3.0  # standard deviations of the noise that a network may leave over and still be the one
+BESIDE = 1.06  # how far beside a tone its absence is felt: half way to the next of a dozen an octave
 LOUD = 0.2  # tones at least so loud re the loudest tell the clocks apart
 
 
@@ -64,7 +66,13 @@ def estimate_by_tones(
     if played[order[-1]] < 2 * played[order[0]] or (np.diff(played[order]) <= 0).any():
         raise MeasurementError("The tones must rise or fall over more than an octave, each played once.")
     gains, spreads, noises, signals, times = [], [], [], [], []
-    for i in order:
+    unheard = unheard_tones(recording_v, tones, lag, ppm.value)
+    known = [int(i) for i in order if i not in unheard]
+    if len(known) < FEWEST_TONES or played[known[-1]] < 2 * played[known[0]]:
+        raise MeasurementError("Where most tones should sound nothing is recorded; take the gate out, turn the input "
+                               "up and record again.")
+    step_v = step_of(recording_v) or 0.0
+    for i in known:
         steady = _steady(tones[i])
         shifted = slice(steady.start + lag, steady.stop + lag)
         t = np.arange(steady.start, steady.stop) / sample_rate_hz
@@ -72,11 +80,13 @@ def estimate_by_tones(
         out, noise = _fitted(record[shifted], t, played[i])
         gains.append(out / into)
         # Both parts together; a tone without noise is still not known without end.
-        spreads.append(float(np.hypot(2 * noise / np.sqrt(t.size) / abs(into), SYSTEMATIC * abs(out / into))))
+        spread = np.hypot(2 * noise / np.sqrt(t.size) / abs(into), SYSTEMATIC * abs(out / into))
+        spreads.append(float(np.hypot(spread, _rounded_v(abs(out), noise, step_v) / abs(into))))
         noises.append(noise)
         signals.append(abs(out))
         times.append(float(t.mean()))
-    frequency_hz, gain = played[order], np.array(gains)
+    frequency_hz, gain = played[known], np.array(gains)
+    lost = played[unheard]
     octave = np.log2(frequency_hz[0]) + np.arange(
         int(np.log2(frequency_hz[-1] / frequency_hz[0]) * POINTS_PER_OCTAVE) + 1
     ) / POINTS_PER_OCTAVE
@@ -84,7 +94,28 @@ def estimate_by_tones(
     deviation = np.sqrt(np.mean(np.abs(drawn - smooth) ** 2, axis=0))
     signal, floor = float(np.sqrt(np.mean(np.square(signals)) / 2)), float(np.median(noises))
     noise_db = float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12)))
-    return lag, ppm, Estimate(2.0**octave, smooth, deviation, drawn, 1, None, lag, network), noise_db
+    hurt = tuple((hertz / BESIDE, hertz * BESIDE) for hertz in lost if frequency_hz[0] < hertz < frequency_hz[-1])
+    return lag, ppm, Estimate(2.0**octave, smooth, deviation, drawn, 1, None, lag, network, hurt_hz=hurt), noise_db
+
+
+def unheard_tones(recording_v: FloatArray, tones: list[slice], lag: int, ppm: float) -> list[int]:
+    """Tones in whose place one value stands over and over: these are not infinitely soft, but unknown."""
+    def silent(tone: slice) -> bool:
+        steady = _steady(tone)
+        start, stop = (max(round((at + lag) * (1 + 1e-6 * ppm)), 0) for at in (steady.start, steady.stop))
+        return not np.ptp(recording_v[start:stop])
+
+    return [i for i, tone in enumerate(tones) if silent(tone)]
+
+
+def _rounded_v(size_v: float, noise_v: float, step_v: float) -> float:
+    """By how much rounding to steps may move a line of that size: by half a step where it is smaller than one, as the
+    Bessel function of so many steps falls off where it is larger, and less by noise, which rounds it up as often as
+    down (Widrow 1956, IRE Trans. Circuit Theory)."""
+    if not step_v:
+        return 0.0
+    noise_in_steps = max((noise_v / step_v) ** 2 - 1 / 12, 0.0)
+    return 0.5 * step_v * float(np.exp(-2 * np.pi**2 * noise_in_steps) / np.sqrt(1 + 6 * size_v / step_v))
 
 
 def _filled_in(
