@@ -14,9 +14,10 @@ from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.sweep_response import gate_of
 from jiyuu.signals.stimuli import noise_stimulus
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
-from tests.truths import Made, recorded
+from tests.truths import Made, exact, recorded
 
 RATE = 48_000
+READ = ("cutoff_3db_hz", "passband_db", "first_octave_drop_db", "slope_db_per_octave")
 SWEEP = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=1.0), sample_rate_hz=RATE)
 NOISE = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=1.0, pink=True)
 FILTERS = [Made("transistor-ladder", "lowpass-24", 60.0, 3.9), Made("state-variable", "bandpass", 6000.0, 1.99),
@@ -110,6 +111,21 @@ def test_few_bits_and_no_noise_are_no_switch(made, noise_steps, bits):
     noise = noise_of("white", clean.size, noise_steps * step, np.random.default_rng(1)) if noise_steps else 0.0
     ready = made_ready(np.round((clean + noise) / step) * step, find_passages(SWEEP), float(RATE))
     assert Fault.DROPOUT not in [notice.fault for notice in ready.notices]
+
+
+@pytest.mark.parametrize(("made", "bits"), [
+    (Made("transistor-ladder", "highpass-24", 500.0, 1.0), 16), (Made("diode-ladder", "lowpass-24", 900.0, 10.0), 12),
+])
+def test_rounded_without_noise_a_curve_is_known_as_well_as_its_steps_allow(made, bits):
+    """What is fainter than some steps is bent by them, alike in both passages."""
+    stimulus = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=2.0), sample_rate_hz=RATE)
+    clean = recorded(made, stimulus, RATE, ppm=20.0)
+    clean -= clean[:9000].mean()
+    step = 2 * np.abs(clean).max() / 2 ** (bits - 1)
+    found = measure_response(stimulus, np.round(clean / step) * step, RATE)
+    read, truth = read_response(found), exact(made, (found.frequency_hz[0], found.frequency_hz[-1]))
+    for name in READ:
+        assert abs(getattr(read.reading, name) - truth[name]) < 1.5 * read.uncertainty[name]
 
 
 @pytest.mark.parametrize("seconds", [0.15, 0.6])

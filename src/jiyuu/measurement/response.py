@@ -161,15 +161,14 @@ def _told_s(found: Estimate, passages: Passages, sample_rate_hz: float) -> float
 def _by_tones(
     stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float
 ) -> MeasuredResponse:
-    place, ppm, found, noise_db = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=DRAWS)
-    middle_s = 0.5 * (tones[0].start + tones[-1].stop) / sample_rate_hz
+    place, ppm, found, noise_db, told_s = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=DRAWS)
     clipped, _ = clipping(recording_v)
     if clipped is not None:
         found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
     _, coarse = quantisation(recording_v, slice(0, recording_v.size))
     gated = _gated(recording_v, tones, unheard_tones(recording_v, tones, place, ppm.value), place, sample_rate_hz)
     notices = tuple(notice for notice in (clipped, coarse, gated) if notice is not None)
-    response = _stated_response(found, place / sample_rate_hz, ppm, noise_db, sample_rate_hz, middle_s, notices)
+    response = _stated_response(found, place / sample_rate_hz, ppm, noise_db, sample_rate_hz, told_s, notices)
     return replace(response, steady=True)
 
 

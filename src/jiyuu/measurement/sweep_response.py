@@ -27,6 +27,7 @@ from jiyuu.measurement.smoothing import (
     pick,
     smoothed,
 )
+from jiyuu.measurement.waveform_faults import rounded_v
 from jiyuu.stopping import checkpoint
 
 DRAWS = 96
@@ -75,14 +76,16 @@ def estimate_by_sweep(
         impulses = _gated(record, passages, place, ready.sound, gate)
     generator = np.random.default_rng(int(np.abs(noise).sum() / np.abs(raw).sum() * 1e12) % 2**32)
     cut = gate.cut(passages.period, len(impulses), sample_rate_hz)
-    bins = grid.bins(signal)
+    bins, wire_bins = grid.bins(signal), grid.bins(wire)
+    noise_bins = np.hypot(np.abs(grid.bins(apart)), np.abs(wire_bins) * _rounded(bins / wire_bins, ready, passages)
+                          ).astype(complex)
     hurt = hurt_bands_hz(ready.flat, passages, place, ready.sound, sample_rate_hz)
     # One passage alone tells its clock by this: what comes late in the sweep comes later still.
     alone = len(ready.sound) == 1 and ready.offset is None
     sounds_s = sounding_s(grid.bins_hz, passages, sample_rate_hz) if alone else None
     hopeless = False
     if sounds_s is not None and not quickly and not turned_ppm:
-        by_ppm = rough_clock_ppm(bins, grid.bins(wire), grid.bins(apart), grid, cut, hurt, sounds_s)
+        by_ppm = rough_clock_ppm(bins, wire_bins, noise_bins, grid, cut, hurt, sounds_s)
         hopeless = by_ppm is None
         if by_ppm is not None and abs(by_ppm) > FELT_PPM:
             ahead = ready.sound[0] * passages.period
@@ -90,26 +93,29 @@ def estimate_by_sweep(
                              place=round((place + ahead) / (1 + 1e-6 * by_ppm)) - ahead)
             return estimate_by_sweep(turned, passages, sample_rate_hz, quickly, like, by_ppm)
     network = None if hopeless or (quickly and like is None) else fitted_network(
-        bins, grid.bins(wire), grid.bins(apart), grid, cut, generator, DRAWS, hurt, sounds_s, like
+        bins, wire_bins, noise_bins, grid, cut, generator, DRAWS, hurt, sounds_s, like
     )
     ppm = None if network is None else network.fit.clock_ppm
     if ppm is not None:
         raw = raw * at_clock(grid.frequency_hz, ppm.value, passages, sample_rate_hz)
     unloaded = None if quickly or network is not None else without_the_loudest(
-        bins, grid.bins(wire), grid.bins(apart), grid, cut, hurt, sounds_s)
+        bins, wire_bins, noise_bins, grid, cut, hurt, sounds_s)
     expected = 0.0 if network is None else grid.seen(network.fit, cut)
     # Less what the network explains hardly anything is left that a wide window could flatten.
     estimates = [smoothed(raw - expected, window) for window in WINDOWS]
     chosen = chosen_windows(estimates, likely.deviations)
     gain = pick(estimates, chosen) + (0.0 if network is None else network.fit.at(grid.frequency_hz))
+    rounded = _rounded(gain, ready, passages)
     spread = np.sqrt(
         np.choose(chosen, likely.deviations) ** 2 + bias_of(estimates, chosen, likely.deviations) ** 2
-        + (SYSTEMATIC * np.abs(gain)) ** 2
+        + (SYSTEMATIC * np.abs(gain)) ** 2 + rounded**2
     )
     # As if the curve found were the true one and had been measured again, smoothed by the same windows. What is
     # systematic leans the same way along the whole curve.
     lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
     again = gain + likely.drawn(chosen, DRAWS, generator)
+    if rounded.any():  # it leans the same way for a long stretch
+        again = again + rounded * gain / np.maximum(np.abs(gain), 1e-20) * generator.standard_normal((DRAWS, 1))
     if network is not None:
         moved = np.stack([one.at(grid.frequency_hz) for one in network.drawn]) - network.fit.at(grid.frequency_hz)
         lost = moved - pick([smoothed(moved, window) for window in WINDOWS], np.broadcast_to(chosen, moved.shape))
@@ -138,6 +144,14 @@ def _like(silence_v: FloatArray, count: int) -> FloatArray:
     white = np.fft.rfft(np.random.default_rng(24).standard_normal(count))
     shape = np.sqrt(np.interp(np.fft.rfftfreq(count), places, power) / 2)
     return np.asarray(np.fft.irfft(white * shape, count))
+
+
+def _rounded(gain: ComplexArray, ready: Ready, passages: Passages) -> FloatArray:
+    """(n,) by how much a recorder's steps may move gains (n,) beyond what they add as noise: a sweep is a sine for a
+    while at every frequency."""
+    level_v = float(np.abs(passages.passage_v).max())
+    noise_v = float(np.std(ready.silence_v)) if ready.silence_v.size else 0.0
+    return rounded_v(np.abs(gain) * level_v, noise_v, ready.step_v) / level_v
 
 
 def _rounding(count: int, ready: Ready) -> FloatArray:

@@ -15,7 +15,7 @@ from jiyuu.measurement.estimate import Estimate, FittedNetwork, network_of
 from jiyuu.measurement.rational_fit import fit_rational, refit
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
-from jiyuu.measurement.waveform_faults import step_of
+from jiyuu.measurement.waveform_faults import rounded_v, step_of
 from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 
 FEWEST_TONES = 12
@@ -49,8 +49,9 @@ def tones_of(stimulus_v: FloatArray, sample_rate_hz: float) -> list[slice]:
 
 def estimate_by_tones(
     stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float, *, draws: int
-) -> tuple[int, Uncertain, Estimate, float]:
-    """(samples that the recording lags, clock offset in ppm, gain, noise in dB re the recording).
+) -> tuple[int, Uncertain, Estimate, float, float]:
+    """(samples that the recording lags, clock offset in ppm, gain, noise in dB re the recording, when in the recording
+    the tones tell a delay, in s).
 
     Raises MeasurementError when the tones are not in the recording or span less than an octave."""
     record = recording_v - recording_v.mean()
@@ -81,7 +82,7 @@ def estimate_by_tones(
         gains.append(out / into)
         # Both parts together; a tone without noise is still not known without end.
         spread = np.hypot(2 * noise / np.sqrt(t.size) / abs(into), SYSTEMATIC * abs(out / into))
-        spreads.append(float(np.hypot(spread, _rounded_v(abs(out), noise, step_v) / abs(into))))
+        spreads.append(float(np.hypot(spread, float(rounded_v(abs(out), noise, step_v)) / abs(into))))
         noises.append(noise)
         signals.append(abs(out))
         times.append(float(t.mean()))
@@ -95,7 +96,9 @@ def estimate_by_tones(
     signal, floor = float(np.sqrt(np.mean(np.square(signals)) / 2)), float(np.median(noises))
     noise_db = float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12)))
     hurt = tuple((hertz / BESIDE, hertz * BESIDE) for hertz in lost if frequency_hz[0] < hertz < frequency_hz[-1])
-    return lag, ppm, Estimate(2.0**octave, smooth, deviation, drawn, 1, None, lag, network, hurt_hz=hurt), noise_db
+    told_s = float(np.mean(times)) + lag / sample_rate_hz  # what was not found of the clock turns about that moment
+    found = Estimate(2.0**octave, smooth, deviation, drawn, 1, None, lag, network, hurt_hz=hurt)
+    return lag, ppm, found, noise_db, told_s
 
 
 def unheard_tones(recording_v: FloatArray, tones: list[slice], lag: int, ppm: float) -> list[int]:
@@ -106,16 +109,6 @@ def unheard_tones(recording_v: FloatArray, tones: list[slice], lag: int, ppm: fl
         return not np.ptp(recording_v[start:stop])
 
     return [i for i, tone in enumerate(tones) if silent(tone)]
-
-
-def _rounded_v(size_v: float, noise_v: float, step_v: float) -> float:
-    """By how much rounding to steps may move a line of that size: by half a step where it is smaller than one, as the
-    Bessel function of so many steps falls off where it is larger, and less by noise, which rounds it up as often as
-    down (Widrow 1956, IRE Trans. Circuit Theory)."""
-    if not step_v:
-        return 0.0
-    noise_in_steps = max((noise_v / step_v) ** 2 - 1 / 12, 0.0)
-    return 0.5 * step_v * float(np.exp(-2 * np.pi**2 * noise_in_steps) / np.sqrt(1 + 6 * size_v / step_v))
 
 
 def _filled_in(

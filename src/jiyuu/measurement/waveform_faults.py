@@ -96,6 +96,17 @@ def step_of(record_v: FloatArray) -> float | None:
     return least if float(whole.max()) < 0.02 and np.abs(places).max() < 2**25 else None
 
 
+def rounded_v(size_v: FloatArray | float, noise_v: float, step_v: float) -> FloatArray:
+    """By how much rounding to steps may move a line of that size: by half a step where it is smaller than one, as the
+    Bessel function of so many steps falls off where it is larger, and less by noise, which rounds it up as often as
+    down (Widrow 1956, IRE Trans. Circuit Theory). noise_v: RMS, with what rounding itself adds to it."""
+    size = np.asarray(size_v, dtype=float)
+    if not step_v:
+        return np.zeros_like(size)
+    noise_in_steps = max((noise_v / step_v) ** 2 - 1 / 12, 0.0)
+    return np.asarray(0.5 * step_v * np.exp(-2 * np.pi**2 * noise_in_steps) / np.sqrt(1 + 6 * size / step_v))
+
+
 def quantisation(record_v: FloatArray, loud: slice) -> tuple[float, Notice | None]:
     """(step in volts, 0 where there is none; a notice where what sounds in `loud` is of hardly more than a few)."""
     step = step_of(record_v)
