@@ -110,10 +110,12 @@ def _write(path: Path, *, measured: bool) -> None:
 def _dated(path: Path, evening: str) -> None:
     """What was just written was written that evening, one thing after the other: a book has its days."""
     with closing(sqlite3.connect(path)) as connection:
+        # Of what was written within one millisecond a note comes before the act it speaks of.
         written = sorted(
-            (when, table, column, number) for table, column in DATED for when, number in connection.execute(
+            (when, place, number) for place, (table, column) in enumerate(DATED) for when, number in connection.execute(
                 f"SELECT {column}, id FROM {table} WHERE {column} > '2026-04'"))
-        for minute, (_, table, column, number) in enumerate(written):
+        for minute, (_, place, number) in enumerate(written):
+            table, column = DATED[place]
             connection.execute(f"UPDATE {table} SET {column} = ? WHERE id = ?",
                                (evening.format(minute=2 * minute), number))
         connection.commit()
