@@ -21,7 +21,14 @@ from jiyuu.measurement.alignment import (
 )
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import compared, lost_samples
-from jiyuu.measurement.waveform_faults import OFF_S, clipping, hum_in, quantisation, recorded_part
+from jiyuu.measurement.waveform_faults import (
+    OFF_S,
+    clipping,
+    hum_in,
+    noise_beside_v,
+    quantisation,
+    recorded_part,
+)
 from jiyuu.signals.resampling import taken_at
 from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
@@ -36,6 +43,7 @@ SHORT = 0.03  # of a passage: how long a filter may be that tells one rate from 
 STEP = 0.02  # of what is heard, that a step to it may be
 BESIDE_S, FELL_BY_ITSELF = 0.005, 20.0  # beside a silence; steps within which what falls may reach it
 ALIVE = 0.5  # share of samples that differ from the one before, where there is noise
+LOOKED_S, NOISELESS = 0.1, 1e-6  # of a silence, for its noise; of the loudest: less is that of arithmetic
 RINGS_OUT = 0.6  # share of a silence that is left for the filter to ring
 
 
@@ -175,10 +183,13 @@ def _level_ends(recording_v: FloatArray, heard: slice) -> FloatArray:
 def _noisy_within(
     recording_v: FloatArray, silences: list[slice], heard: slice, sample_rate_hz: float
 ) -> list[slice]:
-    """Of silences what lies in a stretch, where that is long enough and has noise: few bits leave none."""
+    """Of silences what lies in a stretch, where that is long enough and has noise: few bits leave none, and a ring that
+    dies is none."""
     cut = [slice(max(part.start, heard.start), min(part.stop, heard.stop)) for part in silences]
-    return [part for part in cut if part.stop - part.start > OFF_S * sample_rate_hz
-            and np.mean(np.diff(recording_v[part]) != 0) > ALIVE]
+    least, noise_v = OFF_S * sample_rate_hz, NOISELESS * float(np.abs(recording_v).max())
+    return [part for part in cut if part.stop - part.start > least
+            and np.mean(np.diff(recording_v[part]) != 0) > ALIVE
+            and noise_beside_v(recording_v[part][-round(LOOKED_S * sample_rate_hz) :]) > noise_v]
 
 
 def _silenced(
