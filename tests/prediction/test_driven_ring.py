@@ -75,6 +75,12 @@ def test_a_whistle_behind_a_note_does_not_die_and_does_not_keep_anyone_waiting()
     assert "endlessly long" in sentence(ring_findings([rung, rung])[0])
 
 
+def test_what_leaves_nothing_behind_dies_at_once_and_not_never():
+    (rung,) = ring_ladder(patch({"stage": "gain", "db": -200.0}, comb(0.5)), sine(110.0), [1e-3])
+    assert rung.ring_s == 0.0
+    assert rung.behind_db == 0.0
+
+
 def test_what_goes_on_is_known_by_its_stages():
     assert rings(patch(comb(0.5)).path)
     assert not rings(patch(comb(0.5, off=True)).path)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -98,7 +98,7 @@ def drive(
     json: Json = False,
 ) -> None:
     """Drive: gain and harmonics over a ladder of levels, from where it bends, what bends first, what rings on."""
-    from jiyuu.cli.ringing import is_several_networks, ring_json, say_ring
+    from jiyuu.cli.ringing import is_several_networks, ring_of, say_ring
     from jiyuu.prediction.drive import branch_shares, drive_ladder, two_tones_products, usual_frequency_hz
     from jiyuu.prediction.driven_ring import rings
 
@@ -106,12 +106,12 @@ def drive(
     at_v = typed(level_v, "--level-v", "V", 1e-4, 1000)
     ladder_v, tone_hz = levels_of(levels), None if frequency is None else parse_frequency(frequency)
     patch = _mono_patch(filter, asked)
-    ring = [] if patch is None or not rings(patch.path) else ring_json(patch, ladder_v, tone_hz)
+    ring = [] if patch is None or not rings(patch.path) else ring_of(patch, ladder_v, tone_hz)
     if ring and patch is not None and is_several_networks(patch):
         notice("A tone settles in a circuit, and this patch is several, one behind the other: of its levels only the "
                "ring is told. Take out what rings to have them all.")
         if json:
-            print_json({"ring": ring})
+            print_json({"ring": [asdict(one) for one in ring]})
         else:
             say_ring(ring)
         return
@@ -122,7 +122,9 @@ def drive(
     shares = branch_shares(network, output, frequency_hz=hertz, level_v=at_v, **where)
     result = {"frequency_hz": hertz, **_ladder_json(ladder),
               "stages": [{"branch": one.branch, "share_percent": one.share_percent} for one in shares.shares],
-              "stages_remainder_percent": shares.remainder_percent, **({"ring": ring} if ring else {})}
+              "stages_remainder_percent": shares.remainder_percent}
+    if ring:
+        result["ring"] = [asdict(one) for one in ring]
     restless = sum(not level.settled for level in ladder.levels)
     if restless:
         notice(f"{restless} of {len(ladder.levels)} levels did not settle: the filter adds tones of its own there.")

@@ -93,15 +93,15 @@ def _tail(patch: Patch, note: FloatArray) -> tuple[FloatArray, bool]:
         wait_s = min(max(1.2 * wait_s * DIED_DB / fallen_db, 1.5 * wait_s), LONGEST_S)
 
 
-def _t60(tail: FloatArray) -> float | None:
-    """From the energy still to come (Schroeder 1965, JASA), by a straight line through its fall."""
+def _t60(tail: FloatArray) -> float:
+    """From the energy still to come (Schroeder 1965, JASA), by a straight line through its fall; 0 of silence."""
     to_come = np.cumsum(np.sum(tail**2, axis=0)[::-1])[::-1]
     if to_come[0] <= SILENT_V**2:
-        return None
+        return 0.0
     level = 10 * np.log10(np.maximum(to_come / to_come[0], 1e-30))
     first, last = (int(np.argmax(level <= db)) for db in READ_DB)
     if last - first < 2:
-        return None
+        return 0.0
     times_s = np.arange(first, last) / RATE_HZ
     return float(-60 / np.polyfit(times_s, level[first:last], 1)[0])
 
@@ -118,7 +118,8 @@ def _t60_of_what_lasts(tail: FloatArray) -> float | None:
 def _centre(tail: FloatArray, ring_s: float | None) -> float:
     """Seen through a window that swells and dies: the spectrum of what begins at once is as wide as it begins, and its
     mean lies too high."""
-    seen = tail[:, : round(np.clip(0.5 * (ring_s or np.inf), *SEEN_S) * RATE_HZ)]
+    seen_s = SEEN_S[1] if ring_s is None else float(np.clip(0.5 * ring_s, *SEEN_S))
+    seen = tail[:, : round(seen_s * RATE_HZ)]
     size = seen.shape[1]
     power = np.sum(np.abs(rfft(seen * np.hanning(size), axis=1)) ** 2, axis=0)
     total = float(power.sum())

@@ -4,7 +4,7 @@ other."""
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, Protocol
+from typing import Protocol, runtime_checkable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -19,6 +19,7 @@ from jiyuu.progress import Progress
 from jiyuu.wording.findings import sentence
 
 
+@runtime_checkable
 class Told(Protocol):
     """A result: its findings, and its sounds (n,) re full scale."""
 
@@ -64,7 +65,7 @@ class BesidePresenter(QObject):
         standing = self._session.standing()
         self.found, self.going = None, going
 
-        def after_compiling() -> Iterator[Any]:
+        def after_compiling() -> Iterator[object]:
             yield from compiled(standing)
             yield from steps()
 
@@ -84,10 +85,10 @@ class BesidePresenter(QObject):
         self.ear.leave()
         self._forget()
 
-    def _step(self, step: Any) -> None:
+    def _step(self, step: object) -> None:
         if isinstance(step, Progress):
             self.going = step.text
-        else:
+        elif isinstance(step, Told):
             self.found, self.going = step, ""
             self.ear.take(step.sounds)
             self._combination.say()

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.bench.heard import WARNING
 from jiyuu.bench.steps.combination import CombinationSetting
 from jiyuu.desktop.parts.model_form import ModelForm
+from jiyuu.desktop.parts.sound_buttons import sound_buttons
 from jiyuu.desktop.steps.combination.masking_presenter import TO_DO, MaskingPresenter
 from jiyuu.desktop.steps.combination.presenter import CombinationPresenter
 from jiyuu.desktop.theme.style import STEP
@@ -36,15 +37,8 @@ class MaskingPage(QWidget):
         self.said.setWordWrap(True)
         self.said.setAccessibleName("What is hidden")
         column.addWidget(self.said)
-        row = QHBoxLayout()
-        self.hear = [QPushButton(text) for text in ("Hear both", "with the cut")]
-        for which, button in enumerate(self.hear):
-            button.setCheckable(True)
-            button.setProperty("role", "sound")
-            button.setToolTip(f"Equally loud with the cut and without. {WARNING}")
-            button.clicked.connect(lambda _, which=which: presenter.hear(which))
-            row.addWidget(button)
-        row.addStretch(1)
+        row, self.hear = sound_buttons(("Hear both", "with the cut"),
+                                       f"Equally loud with the cut and without. {WARNING}", presenter.hear)
         column.addLayout(row)
         self.take = QPushButton("Take the cut into the path")
         self.take.clicked.connect(presenter.take)

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from functools import partial
-
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.bench.heard import WARNING
+from jiyuu.desktop.parts.sound_buttons import sound_buttons
 from jiyuu.desktop.steps.combination.ringing_presenter import RingingPresenter
 from jiyuu.desktop.theme.style import STEP
 
@@ -27,23 +26,12 @@ class RingingSection(QWidget):
         self.said = QLabel()
         self.said.setWordWrap(True)
         self.said.setAccessibleName("What drive does to its ring")
-        row = QHBoxLayout()
-        self.hear = [QPushButton(text) for text in ("Hear it softly", "driven")]
-        for which, button in enumerate(self.hear):
-            button.setCheckable(True)
-            button.setProperty("role", "sound")
-            button.setToolTip(f"Equally loud. {WARNING}")
-            button.clicked.connect(partial(self._hear, which))
-            row.addWidget(button)
-        row.addStretch(1)
+        row, self.hear = sound_buttons(("Hear it softly", "driven"), f"Equally loud. {WARNING}", presenter.hear)
         column.addWidget(self.find_it)
         column.addWidget(self.said)
         column.addLayout(row)
         presenter.changed.connect(self.show_state)
         self.show_state()
-
-    def _hear(self, which: int) -> None:
-        self._presenter.hear(which)
 
     def show_state(self) -> None:
         presenter, found = self._presenter, self._presenter.found
