@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from jiyuu.character.families import families
-from jiyuu.character.family_fit import what_bends
+from jiyuu.character.family_fit import Bent, Fit, less_where_none_fits, score_of, what_bends
 from jiyuu.character.identify import identify
-from jiyuu.character.level_curves import LevelCurve, sampled, turning_hz
+from jiyuu.character.level_curves import LevelCurve, Samples, sampled, turning_hz
 from jiyuu.character.swept import Sweep
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.measurement.response import measure_response
@@ -99,3 +99,28 @@ def test_what_is_no_steady_sweep_has_no_rate():
     for stimulus in (straight, noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=True),
                      tones_stimulus(level_v=1.0, sample_rate_hz=RATE)):
         assert measure_response(stimulus, 0.5 * stimulus, RATE, quickly=True).efold_s is None
+
+
+def left_alone(family, values, samples):
+    """Nothing bends."""
+    none = np.zeros(samples.hertz.size)
+    bent = Bent(none, none, None, none, none, swept=True)
+    return Fit(family, values, score_of(family, values, [samples], [bent]), bent=(bent,))
+
+
+def test_what_none_explains_speaks_for_none_of_them():
+    """Two fits that leave the same in a stretch, and that differ elsewhere."""
+    family, values = of_family(("state-variable", "lowpass", 700.0, 1.2))
+    hertz = np.geomspace(50, 5000, 200)
+    other = values.copy()
+    other[0] += 2e-4
+    ripple = np.where((hertz > 1100) & (hertz < 1400), 0.05 * (-1.0) ** np.arange(hertz.size), 0.0)
+    samples = [Samples(hertz, family.built(values).linear_db(hertz) + faulty, np.full(hertz.size, 1e-3), 0.1,
+                       np.arange(200), np.zeros(200), np.ones(200), 700.0, 0.3) for faulty in (0 * ripple, ripple)]
+    clean, spoilt = ([left_alone(family, one, curve) for one in (values, other)] for curve in samples)
+    assert [fit.score for fit in less_where_none_fits(clean, samples[:1])] == [fit.score for fit in clean]
+    after = less_where_none_fits(spoilt, samples[1:])
+    inside = np.isin(np.floor(2 * np.log2(hertz)), np.floor(2 * np.log2(hertz[ripple != 0]))).sum()
+    assert spoilt[0].score > clean[0].score + 2000
+    assert after[0].score - clean[0].score == pytest.approx(inside, rel=1e-6)  # as if only noise were there
+    assert after[1].score - after[0].score == pytest.approx(clean[1].score - clean[0].score, rel=0.2)

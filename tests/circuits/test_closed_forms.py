@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from jiyuu.circuits.catalogue import circuits
-from jiyuu.circuits.linear import response
+from jiyuu.circuits.linear import quotient_gain, response
 
 HZ = np.geomspace(20, 20_000, 301)
 FC = 1234.5
@@ -104,6 +104,16 @@ def test_response_meets_the_closed_form(circuit_id, mode, share):
     assert np.abs(found.level_db[0] - 20 * np.log10(np.abs(true))).max() < 1e-6
     turns = (found.phase_deg[0] - np.rad2deg(np.angle(true))) / 360
     assert np.abs(turns - np.round(turns)).max() * 360 < 1e-6
+
+
+@pytest.mark.parametrize(("circuit_id", "mode"), CASES)
+@pytest.mark.parametrize("share", [0.0, 0.97])
+def test_a_quotient_of_polynomials_meets_the_closed_form(circuit_id, mode, share):
+    circuit = circuits()[circuit_id]
+    k = share * circuit.onset_gain
+    found = quotient_gain(circuit.network(), HZ, cutoff_hz=FC, gain=k, mode=mode)
+    true = expected(circuit_id, mode, 1j * HZ / FC, k)
+    assert np.abs(found - true).max() < 1e-10 * np.abs(true).max()
 
 
 @pytest.mark.parametrize(("circuit_id", "mode"), CASES)

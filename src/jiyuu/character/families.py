@@ -13,7 +13,7 @@ import numpy as np
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.catalogue import circuit, circuits
 from jiyuu.circuits.circuit import Circuit
-from jiyuu.circuits.linear import complex_gain, growth_rate, level_db, onset, poles
+from jiyuu.circuits.linear import complex_gain, growth_rate, level_db, onset, poles, quotient_gain
 from jiyuu.circuits.network import Affine, Network
 
 MISMATCH = 0.02  # standard deviation of a stage, relative
@@ -25,6 +25,7 @@ UNDER_ONSET = 0.9995
 # Modes that are whatever one makes of them; and what hangs on a light-dependent element, which for a sweep stands
 # still: then its loop is the Sallen–Key lowpass whose stages do not bend.
 LEFT_OUT = frozenset({"free", "filter", "level", "both"})
+LATELY = 64  # networks that are kept
 NUDGED = 0.125  # of a parameter, to see what it does
 MATRICES = ("V", "U", "Z", "C", "D", "E")
 PROBES = 5
@@ -62,8 +63,7 @@ class Built:
 
     def linear(self, hertz: FloatArray) -> ComplexArray:
         """(n,) gain of what is too small to bend, but for its level."""
-        return np.asarray(complex_gain(self.network, hertz, cutoff_hz=self.cutoff_hz, gain=self.gain,
-                                       modes=[self.mode])[0])
+        return quotient_gain(self.network, hertz, cutoff_hz=self.cutoff_hz, gain=self.gain, mode=self.mode)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -157,8 +157,21 @@ class Family:
                   for name, one in known.items() if name.endswith("_headroom_v")]
         return tuple(found)
 
+    @cached_property
+    def _lately(self) -> dict[bytes, Built]:
+        return {}
+
     def built(self, values: Sequence[float] | FloatArray) -> Built:
-        """The network at values, one for each of free."""
+        """The network at values, one for each of free; those of late are not drawn up again."""
+        key = np.asarray(values, dtype=float).tobytes()
+        found = self._lately.get(key)
+        if found is None:
+            if len(self._lately) >= LATELY:
+                self._lately.clear()
+            found = self._lately[key] = self._built(values)
+        return found
+
+    def _built(self, values: Sequence[float] | FloatArray) -> Built:
         parameters: dict[str, float] = {}
         known = self.entry.values({})
         for free, value in zip(self.free, values, strict=True):

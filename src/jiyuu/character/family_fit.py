@@ -7,7 +7,7 @@ of the settled filter, in turn until both stand still."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
@@ -26,6 +26,7 @@ BENT_SHARE = 0.01  # of what bending does to a curve, by which a sweep may diffe
 SWEPT_SHARE = 0.3  # of that, where the sweep itself was asked
 LEANT_ON = (0.5, 0.25, 0.1)  # of it, turn by turn, while what it does is not known well
 HALVINGS = 4
+STRETCH_OCTAVES = 0.5
 STILL = 2e-5  # octaves of cutoff, and share of the gain, when it stands still
 NUDGE = 0.02  # octaves of a headroom
 WHISTLE_PAST = np.geomspace(0.005, 1.5, 8)  # share past the onset, that a whistle may have been recorded at
@@ -46,7 +47,8 @@ class Whistle:
 @dataclass(frozen=True, slots=True, eq=False)
 class Fit:
     """values: of family.free; score: the criterion, less is better; covariance of the values where it was looked for;
-    still: whether the last turn moved them no more; bent: what bends there at each curve, where that is known."""
+    still: whether the last turn moved them no more; bent: what bends there at each curve, where that is known; near:
+    the same at numbers that hardly differ, to begin from."""
 
     family: Family
     values: FloatArray
@@ -54,6 +56,12 @@ class Fit:
     covariance: FloatArray | None = None
     still: bool = False
     bent: tuple[Bent, ...] | None = None
+    near: tuple[Bent, ...] | None = None
+
+    def bends(self, curves: Sequence[Samples]) -> list[Bent]:
+        """At each curve."""
+        near = self.bent or self.near or [None] * len(curves)
+        return [what_bends(self.family, self.values, curve, one) for curve, one in zip(curves, near, strict=True)]
 
 
 def linear_fit(
@@ -183,20 +191,20 @@ def turned(fit: Fit, curves: Sequence[Samples], turn: int) -> Fit:
     """One turn; score: of where it began."""
     leant = LEANT_ON[min(turn, len(LEANT_ON) - 1)]
     family, values = fit.family, fit.values
-    bent = [what_bends(family, values, curve) for curve in curves]
+    bent = fit.bends(curves)
     score = score_of(family, values, curves, bent)
     linear = [i for i, free in enumerate(family.free) if not free.bends]
-    moved = _headrooms(family, values, curves, bent)
+    moved, loudest = _headrooms(family, values, curves, bent)
     moved = stable_gain(family, linear_fit(
         family, moved, linear, curves, [np.nan_to_num(one.db) for one in bent],
         [spread_db(curve, one, leant) for curve, one in zip(curves, bent, strict=True)]))
     apart = np.abs(moved - values)
     still = (turn + 1 >= len(LEANT_ON) and apart[0] < STILL and apart[1] < STILL * family.onset_gain
              and apart[-1] < NUDGE / 4)
-    return Fit(family, moved, score, still=bool(still))
+    return Fit(family, moved, score, still=bool(still), near=(*bent[:-1], loudest))
 
 
-def _left(
+def left_of(
     family: Family, values: FloatArray, curve: Samples, bent: Bent, share: float = BENT_SHARE
 ) -> FloatArray:
     """(m,) what is left of a curve, in standard deviations."""
@@ -227,32 +235,35 @@ def residual_of(
     share: float = BENT_SHARE,
 ) -> FloatArray:
     known = [what_bends(family, values, curve) for curve in curves] if bent is None else bent
-    parts = [_left(family, values, curve, one, share) for curve, one in zip(curves, known, strict=True)]
+    parts = [left_of(family, values, curve, one, share) for curve, one in zip(curves, known, strict=True)]
     return np.concatenate([*parts, _prior(family, values)])
 
 
 def _headrooms(
     family: Family, values: FloatArray, curves: Sequence[Samples], bent: Sequence[Bent]
-) -> FloatArray:
-    """One step of Gauss and Newton in what bends, shortened until it helps; by the loudest curve, which tells most."""
+) -> tuple[FloatArray, Bent]:
+    """One step of Gauss and Newton in what bends, shortened until it helps; by the loudest curve, which tells most; and
+    what bends that one there."""
     bends = [i for i, free in enumerate(family.free) if free.bends]
-    if not bends:
-        return values
     curve, here_bent = curves[-1], bent[-1]
+    if not bends:
+        return values, here_bent
 
-    def residual(at: FloatArray, known: Bent | None = None) -> FloatArray:
-        bent_there = what_bends(family, at, curve, here_bent) if known is None else known
-        return np.concatenate([_left(family, at, curve, bent_there), _prior(family, at)])
+    def residual(at: FloatArray, bent_there: Bent) -> FloatArray:
+        return np.concatenate([left_of(family, at, curve, bent_there), _prior(family, at)])
 
     here = residual(values, here_bent)
-    slopes = np.stack([(residual(moved_to(family, values, [i], [values[i] + NUDGE])) - here) / NUDGE for i in bends],
-                      axis=1)
+    slopes = np.empty((here.size, len(bends)))
+    for column, i in enumerate(bends):
+        nudged = moved_to(family, values, [i], [values[i] + NUDGE])
+        slopes[:, column] = (residual(nudged, what_bends(family, nudged, curve, here_bent)) - here) / NUDGE
     step = np.clip(newton_step(family, values, bends, slopes, here), -1.5, 1.5)
     for halving in range(HALVINGS):
         moved = moved_to(family, values, bends, values[bends] + step / 2**halving)
-        if np.sum(residual(moved) ** 2) < np.sum(here**2):
-            return moved
-    return values
+        bent_there = what_bends(family, moved, curve, here_bent)
+        if np.sum(residual(moved, bent_there) ** 2) < np.sum(here**2):
+            return moved, bent_there
+    return values, here_bent
 
 
 def score_of(
@@ -265,8 +276,8 @@ def score_of(
 
 def roughly_left_db(fit: Fit, curves: Sequence[Samples]) -> float:
     """RMS that it leaves of all curves, wherever that is."""
-    left = [fit.family.built(fit.values).linear_db(curve.hertz) + what_bends(fit.family, fit.values, curve).db
-            - curve.level_db for curve in curves]
+    left = [fit.family.built(fit.values).linear_db(curve.hertz) + bent.db - curve.level_db
+            for curve, bent in zip(curves, fit.bends(curves), strict=True)]
     return float(np.sqrt(np.nanmean(np.concatenate(left) ** 2)))
 
 
@@ -274,6 +285,21 @@ def excess(family: Family, score: float, curves: Sequence[Samples]) -> float:
     """By how much a fit's sum of squares is more than its number of points; at least 1."""
     points = sum(curve.hertz.size for curve in curves)
     return max(1.0, (score - len(family.free) * float(np.log(points))) / points)
+
+
+def less_where_none_fits(fits: Sequence[Fit], curves: Sequence[Samples]) -> list[Fit]:
+    """Scores in which a stretch of a curve that not even the best there explains tells less: what a sweep shows
+    otherwise than any family goes the same way over many points, and speaks for none of them."""
+    known = [fit for fit in fits if fit.bent is not None]
+    less = np.zeros(len(known))
+    for c, curve in enumerate(curves):
+        _, stretch = np.unique(np.floor(np.log2(curve.hertz) / STRETCH_OCTAVES), return_inverse=True)
+        squares = [left_of(fit.family, fit.values, curve, fit.bent[c]) ** 2 for fit in known if fit.bent is not None]
+        sums = np.array([np.bincount(stretch, weights=one) for one in squares])
+        doubt = np.maximum(sums.min(axis=0) / np.bincount(stretch), 1.0)
+        less += (sums * (1 - 1 / doubt)).sum(axis=1)
+    lower = {id(fit): replace(fit, score=fit.score - float(by)) for fit, by in zip(known, less, strict=True)}
+    return [lower.get(id(fit), fit) for fit in fits]
 
 
 def whistle_misfit(fit: Fit, whistle: Whistle) -> float:

@@ -25,7 +25,7 @@ from jiyuu.character.family_fit import (
     what_bends,
 )
 from jiyuu.character.level_curves import Samples
-from jiyuu.character.swept import Seen, Sweep
+from jiyuu.character.swept import ROUGH_SHARE, SHARE, Seen, Sweep
 from jiyuu.stopping import side_by_side
 
 POLISHED_BY = (0.03, BENT_SHARE)  # of what bending does, trusted ever more
@@ -38,7 +38,7 @@ FLOOR_RAD = FLOOR_DB * np.log(10) / 20
 LEANS_OCTAVES = 0.25  # over which what a sweep tells otherwise than settled tones goes the same way
 AGREES = 1.5  # of what the levels leave, that the phases may leave more
 NEAR, FAR_BEHIND = 10.0, 30.0  # times a limit: where slopes promise rightly, and from where no further step leads
-HOPELESS = 1000.0  # after all turns
+HOPELESS = 100.0  # after all turns
 SLACKS_OCTAVES, SWEPT_STEPS = (0.01, 0.001), 4  # how far off what a sweep shows may be, at first and last; steps
 SWEPT_DAMPINGS = (1e-4, 1e-2)  # what the curves hardly tell stays where it began
 SWEPT_WELL = 3.0  # of a point that may be left, after a step, for slopes to hold on
@@ -49,7 +49,7 @@ def polished(fit: Fit, curves: Sequence[Samples], limit: float = np.inf) -> Fit:
     each is known. limit: a score that it must come under to matter; where that is out of reach it is left as it is."""
     if fit.score > HOPELESS * limit:
         return fit
-    at = _Place.of(fit.family, fit.values, curves)
+    at = _Place.of(fit.family, fit.values, curves, fit.near)
     sweeping = _Sweeping.of(at, curves)
     if sweeping is None:
         at, slopes = _by_settled_tones(at, curves, limit)
@@ -57,6 +57,8 @@ def polished(fit: Fit, curves: Sequence[Samples], limit: float = np.inf) -> Fit:
             return replace(fit, values=at.values, score=_score(at, curves), bent=at.bent)
     else:
         for slack in SLACKS_OCTAVES:
+            if slack == SLACKS_OCTAVES[-1]:
+                sweeping.look_closer()
             at = sweeping.stepped(slack, limit=limit)
             if sweeping.is_behind(limit):
                 at = sweeping.place(SLACKS_OCTAVES[-1])
@@ -98,24 +100,32 @@ def _by_settled_tones(at: _Place, curves: Sequence[Samples], limit: float) -> tu
 class _Sweeping:
     """Steps by what a sweep shows instead of settled tones, which is seen at the values that they have led to."""
 
-    def __init__(self, at: _Place, curves: Sequence[Samples], sweeps: Sequence[Sweep]) -> None:
-        self._at, self._curves, self._sweeps = at, curves, sweeps
+    def __init__(
+        self, at: _Place, curves: Sequence[Samples], rough: Sequence[Sweep], fine: Sequence[Sweep]
+    ) -> None:
+        self._at, self._curves, self._rough, self._fine = at, curves, rough, fine
+        self._sweeps = rough
         self._values, self._seen = at.values, self._swept(at.values)
         self.slopes = self._sloping()
 
     @classmethod
     def of(cls, at: _Place, curves: Sequence[Samples]) -> _Sweeping | None:
         """None where not all were swept steadily through something that bends and settles."""
-        found = [Sweep.of(curve, bent) for curve, bent in zip(curves, at.bent, strict=True)]
-        sweeps = [sweep for sweep in found if sweep is not None]
-        return cls(at, curves, sweeps) if len(sweeps) == len(found) else None
+        rough, fine = ([sweep for curve, bent in zip(curves, at.bent, strict=True)
+                        if (sweep := Sweep.of(curve, bent, share)) is not None] for share in (ROUGH_SHARE, SHARE))
+        return cls(at, curves, rough, fine) if len(fine) == len(curves) else None
 
     def _swept(self, values: FloatArray) -> list[Seen]:
         built = self._at.family.built(values)
         return list(side_by_side(lambda sweep: sweep.seen([built])[0], self._sweeps))
 
     def _sloping(self) -> _Slopes:
-        return _Slopes.by_sweeps(self.place(SLACKS_OCTAVES[0]), self._curves, self._sweeps)
+        return _Slopes.by_sweeps(self.place(SLACKS_OCTAVES[0]), self._curves, self._rough)
+
+    def look_closer(self) -> None:
+        """By finer steps from here on."""
+        self._sweeps = self._fine
+        self._seen = self._swept(self._values)
 
     def place(self, slack: float) -> _Place:
         """slack: octaves by which what is seen may still be off its place."""
@@ -237,16 +247,15 @@ class _Slopes:
 
     @classmethod
     def by_sweeps(cls, at: _Place, curves: Sequence[Samples], sweeps: Sequence[Sweep]) -> _Slopes:
-        """The same by what each number does to a sweep, all of them side by side."""
+        """The same by what each number does to a sweep, all of them side by side, with one that nothing is done to."""
         family, nudges = at.family, _nudges(at.family)
-        moved = at.values + np.diag(nudges)
+        moved = np.concatenate([at.values[np.newaxis], at.values + np.diag(nudges)])
         builts = [family.built(values) for values in moved]
 
         def of_curve(place: tuple[Samples, Sweep, Bent]) -> tuple[FloatArray, FloatArray]:
             curve, sweep, bent = place
-            here = _seen(family, at.values, curve, bent)
-            there = [_seen(family, values, curve, sweep.bent(bent, seen, 0.0))
-                     for values, seen in zip(moved, sweep.seen(builts), strict=True)]
+            here, *there = [_seen(family, values, curve, sweep.bent(bent, seen, 0.0))
+                            for values, seen in zip(moved, sweep.seen(builts), strict=True)]
             # What runs away when it is nudged tells nothing.
             db, rad = (np.nan_to_num(np.stack([(one[which] - here[which]) / nudge for one, nudge in zip(
                 there, nudges, strict=True)], axis=1), posinf=0.0, neginf=0.0) for which in (0, 1))

@@ -18,10 +18,10 @@ from jiyuu.character.family_fit import (
     driven,
     driven_db,
     excess,
+    less_where_none_fits,
     linear_fit,
     roughly_left_db,
     turned,
-    what_bends,
     whistle_misfit,
 )
 from jiyuu.character.family_polish import polished
@@ -33,6 +33,7 @@ from jiyuu.stopping import side_by_side
 SURE_ODDS = 20.0  # to one, under which nothing is said
 NONE_FITS_DB = 0.3  # RMS that the best may leave
 SURELY_DB = 0.05  # beside what settled tones may be off by, in the weight of that
+THINNED = 3  # points of a curve, of which the first look sees one
 GUESSED_DB = 0.05  # floor of the first look, which knows of no bending
 ROUGHLY_DB, LOOKED_AT_FIRST = 4.0, 8  # beyond the least misfit of the templates, and shapes at most
 WORTH_A_LOOK, NOT_WORTH_DB = 2.0, 0.1  # re the least misfit of the first look, and beyond it
@@ -40,7 +41,7 @@ LOOKED_AT = 4  # shapes at most
 ROUNDS = 6
 TURNS_AT_LEAST, BEHIND, BEHIND_BY = 1, 6.0, 300.0  # before a family is left, and how far it lies behind then
 CONTENDS_DB = 0.3  # RMS that a fit may leave before it is polished, to be taken for one that may be it
-BEYOND_HOPE = 30.0  # of a score behind the best, where odds are one to three million
+BEYOND_HOPE = 20.0  # of a score behind the best, where odds are one to twenty thousand
 BEYOND_DOUBT = 100.0  # of a score, past which a whistle cannot turn an order round
 SHARES = (0.0, 0.15, 0.3, 0.45, 0.6, 0.72, 0.82, 0.9, 0.95, 0.98)  # of the onset
 SHIFTS = np.arange(-7.0, 5.0, 1 / 12)  # octaves re 1 kHz
@@ -96,7 +97,7 @@ def identify(curves: Sequence[LevelCurve], whistle: Whistle | None = None) -> Id
     rising = sorted(curves, key=lambda one: one.level_v)
     middle_hz = turning_hz(rising[0])
     looked = [sampled(curve, middle_hz) for curve in rising]
-    begun = _first_look(looked[0])
+    begun = _first_look(looked[0].thinned(THINNED))
     fits = _fitted([(family, start) for shape, start in begun for family in shape], looked)
     if not fits:
         raise MeasurementError("No circuit could be fitted to these curves; check that stimulus and recording belong "
@@ -111,6 +112,7 @@ def identify(curves: Sequence[LevelCurve], whistle: Whistle | None = None) -> Id
     # Less is left of settled tones, which are trusted less: by that much more of those that were not swept.
     more = max(first.score - fits[0].score, 0.0)
     fits = [first, *contenders, *(replace(fit, score=fit.score + more) for fit in others)]
+    fits = less_where_none_fits(fits, looked)
     fits.sort(key=lambda fit: fit.score)
     # What even the best does not explain is no more in favour of it than of the others.
     doubt = excess(fits[0].family, fits[0].score, looked)
@@ -217,7 +219,7 @@ def _looked_by(family: Family) -> Family:
 
 def _stated(fit: Fit, odds: float, curves: Sequence[Samples]) -> Candidate:
     family, values = fit.family, fit.values
-    bends = fit.bent or [what_bends(family, values, curve) for curve in curves]
+    bends = fit.bent or fit.bends(curves)
     left = tuple((curve.hertz, family.built(values).linear_db(curve.hertz) + bent.db - curve.level_db)
                  for curve, bent in zip(curves, bends, strict=True))
     residual = float(np.sqrt(np.nanmean(np.concatenate([one for _, one in left]) ** 2)))

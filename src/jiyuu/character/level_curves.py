@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -69,6 +69,13 @@ class Samples:
     phase_deviation: FloatArray
     middle_hz: float
     efold_s: float | None
+
+    def thinned(self, by: int) -> Samples:
+        """Every so manieth of them; all of those are nodes."""
+        hertz = self.hertz[::by]
+        return replace(self, hertz=hertz, level_db=self.level_db[::by], deviation_db=self.deviation_db[::by],
+                       nodes=np.arange(hertz.size), phase_rad=self.phase_rad[::by],
+                       phase_deviation=self.phase_deviation[::by])
 
     def between(self, at_nodes: FloatArray) -> tuple[FloatArray, FloatArray]:
         """(m,) of something known at the nodes (NaN where it is not), and by how much it may be off between and at

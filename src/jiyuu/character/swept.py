@@ -26,8 +26,10 @@ FADE_OCTAVES = 0.25
 RINGS_S, APART_S = 0.25, 0.1  # for what rings on; between the end of a record and its beginning
 AHEAD = 0.45  # of the way to the second harmonic, that is kept ahead of the response
 FLOOR = 1e-7  # of the sweep's strongest bin, under which there is nothing to be divided by
-# Steps a second by the highest frequency that bends: to a thousandth of a decibel.
-RATES_HZ, SHARE = (96_000, 192_000, 384_000), 0.08
+RATES_HZ = (32_000, 48_000, 64_000, 96_000, 128_000, 192_000, 256_000, 384_000)
+# Of the steps a second, that the highest frequency that bends may be: to a thousandth of a decibel, four stages near
+# onset included; and to a hundredth.
+SHARE, ROUGH_SHARE = 0.05, 0.1
 BESIDE = 0.3  # of what bends outside a sweep, which is not looked at again when the filter is moved
 LEAPS_DB = 2000.0  # an octave²: where it turns more sharply it leaps, and where exactly is hardly told
 TURNS_OVER = 1 / 64  # octaves to either side, over which the sharpest turn of what bends is looked for
@@ -47,16 +49,19 @@ class Seen:
 @dataclass(frozen=True, slots=True, eq=False)
 class Sweep:
     """A stretch of the sweep that a curve was measured with, over the frequencies at which its filter bends: known
-    (m,) of the curve's. played_v (2 n + 1,) at every half step, n steps, rate_hz of them a second."""
+    (m,) of the curve's. played_v (2 n + 1,) at every half step, n steps, rate_hz of them a second; spectrum: of a
+    transform of size, as far as it is kept."""
 
     curve: Samples
     known: NDArray[np.bool_]
     played_v: FloatArray
     rate_hz: int
     ends_hz: tuple[float, float]
+    size: int
+    spectrum: ComplexArray
 
     @classmethod
-    def of(cls, curve: Samples, bent: Bent) -> Sweep | None:
+    def of(cls, curve: Samples, bent: Bent, share: float = SHARE) -> Sweep | None:
         """None where the curve was not swept steadily, or so slowly that settled tones tell the same, or where its
         filter does not settle."""
         bends = np.abs(bent.db) > BENDS_DB
@@ -64,9 +69,9 @@ class Sweep:
         if curve.efold_s is None or curve.efold_s > SLOWEST_S or not np.isfinite(bent.db).all():
             return None
         if not bends.any():
-            return cls(curve, bends, np.zeros(1), RATES_HZ[0], (0.0, 0.0))
+            return cls(curve, bends, np.zeros(1), RATES_HZ[0], (0.0, 0.0), 0, np.zeros(0, dtype=complex))
         low_hz, high_hz = float(curve.hertz[bends][0]), float(curve.hertz[bends][-1])
-        rate_hz = next((rate for rate in RATES_HZ if high_hz < SHARE * rate), RATES_HZ[-1])
+        rate_hz = next((rate for rate in RATES_HZ if high_hz < share * rate), RATES_HZ[-1])
         from_hz, to_hz = low_hz / BEFORE, high_hz * BEHIND
         t = np.arange(round(2 * curve.efold_s * np.log(to_hz / from_hz) * rate_hz)) / (2 * rate_hz)
         sweep = np.sin(2 * np.pi * from_hz * curve.efold_s * np.expm1(t / curve.efold_s))
@@ -76,7 +81,13 @@ class Sweep:
         sweep[-fade:] *= rise[::-1]
         rest = np.zeros(2 * round(RINGS_S * rate_hz) + 1 - sweep.size % 2)
         known = (curve.hertz >= low_hz) & (curve.hertz <= high_hz)
-        return cls(curve, known, curve.level_v * np.concatenate([sweep, rest]), rate_hz, (from_hz, to_hz))
+        played_v = curve.level_v * np.concatenate([sweep, rest])
+        size = next_fast_len(played_v.size // 2 + round(APART_S * rate_hz), real=True)
+        # Only the band of the sweep is of interest: what lies above it need not be turned back.
+        bins = next_fast_len(int(1.1 * to_hz * size / rate_hz) + 1)
+        kept = min(2 * bins, size)
+        return cls(curve, known, played_v, rate_hz, (from_hz, to_hz), size,
+                   rfft(played_v[:-1:2], size)[: kept // 2 + 1])
 
     def seen(self, builts: Sequence[Built]) -> list[Seen]:
         """Of each; filters whose networks differ by their numbers alone run side by side."""
@@ -98,14 +109,12 @@ class Sweep:
         return [self._read(one, built) for one, built in zip(heard, builts, strict=True)]
 
     def _read(self, heard_v: FloatArray, built: Built) -> Seen:
-        size = next_fast_len(heard_v.size + round(APART_S * self.rate_hz), real=True)
-        # Only the band of the sweep is of interest: what lies above it need not be turned back.
-        bins = next_fast_len(int(1.1 * self.ends_hz[1] * size / self.rate_hz) + 1)
-        kept = min(2 * bins, size)
-        spectrum, found = (rfft(one, size)[: kept // 2 + 1] for one in (self.played_v[:-1:2], heard_v))
-        power = np.abs(spectrum) ** 2
+        spectrum, power = self.spectrum, np.abs(self.spectrum) ** 2
+        found = rfft(heard_v, self.size)[: spectrum.size]
+        # An odd size has no bin at half its rate.
+        kept = 2 * (spectrum.size - 1) + (2 * spectrum.size - 1 == self.size)
         response = irfft(found * np.conj(spectrum) / (power + FLOOR * power.max()), kept)
-        rate_hz = self.rate_hz * kept / size
+        rate_hz = self.rate_hz * kept / self.size
         # Harmonics come ahead of what rings, and are left out.
         assert self.curve.efold_s is not None
         ahead = round(AHEAD * np.log(2) * self.curve.efold_s * rate_hz)
@@ -117,11 +126,11 @@ class Sweep:
         ratio: ComplexArray = rfft(response)[inside] / built.linear(hertz[inside])
         place, wanted = np.log2(hertz[inside]), np.log2(self.curve.hertz)
         grid = np.arange(place[0], place[-1], TURNS_OVER / 8)
-        found = []
+        read = []
         for values in (20 * np.log10(np.maximum(np.abs(ratio), 1e-20)), np.unwrap(np.angle(ratio))):
             turns = np.abs(np.gradient(np.gradient(np.interp(grid, place, values), grid), grid))
-            found += [np.interp(wanted, place, values), np.interp(wanted, grid, maximum_filter1d(turns, 17))]
-        return Seen(found[0], found[2], found[1], found[3])
+            read += [np.interp(wanted, place, values), np.interp(wanted, grid, maximum_filter1d(turns, 17))]
+        return Seen(read[0], read[2], read[1], read[3])
 
     def bent(self, settled: Bent, seen: Seen, slack_octaves: float) -> Bent:
         """What bends a curve, by the sweep where it is known and by settled tones beside it. slack_octaves: by which

@@ -82,6 +82,23 @@ def complex_gain(
     return np.asarray(system.C[rows] @ resolvent.T + system.D[rows, np.newaxis])
 
 
+def quotient_gain(
+    network: Network, frequency_hz: FloatArray, *, cutoff_hz: float, gain: float, mode: str
+) -> ComplexArray:
+    """(n,) the same of one mode as a quotient of two polynomials, several times as quick for many frequencies: to 1e-10
+    of its largest value."""
+    numerator, denominator, rate = _quotient(network, mode, cutoff_hz, gain)
+    s = 2j * np.pi * np.asarray(frequency_hz, dtype=float) / rate
+    return np.asarray(np.polyval(numerator, s) / np.polyval(denominator, s))
+
+
+def _quotient(network: Network, mode: str, cutoff_hz: float, gain: float) -> tuple[FloatArray, FloatArray, float]:
+    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
+    row = network.output_index(mode)
+    denominator = np.asarray(np.real(np.poly(system.A)), dtype=float)
+    return _numerator(system, row, denominator), denominator, system.rate
+
+
 def response(
     network: Network, frequency_hz: FloatArray, *, cutoff_hz: float, gain: float, modes: Sequence[str] | None = None
 ) -> Response:
@@ -169,19 +186,20 @@ def zeros(network: Network, mode: str, *, cutoff_hz: float, gain: float) -> Comp
 
 
 def _zeros(system: StateSpace, row: int) -> tuple[ComplexArray, float]:
-    """Zeros in units of the rate and the sign-carrying leading coefficient of the numerator.
-
-    The numerator is det(sI − A)·D + C·adj(sI − A)·B = det(sI − A + B·C) − det(sI − A)·(1 − D)."""
-    c, d = system.C[row], float(system.D[row])
-    denominator = np.poly(system.A)
-    numerator = np.poly(system.A - np.outer(system.B, c)) + (d - 1) * denominator
-    numerator = np.real(numerator)
+    """Zeros in units of the rate and the sign-carrying leading coefficient of the numerator."""
+    numerator = _numerator(system, row, np.asarray(np.real(np.poly(system.A)), dtype=float))
     scale = np.abs(numerator).max(initial=0.0)
     numerator[np.abs(numerator) < 1e-11 * scale] = 0.0
     kept = np.trim_zeros(numerator, "f")
     if kept.size == 0:
         return np.zeros(0, dtype=complex), 1.0
     return np.roots(kept).astype(complex), float(kept[0])
+
+
+def _numerator(system: StateSpace, row: int, denominator: FloatArray) -> FloatArray:
+    """det(sI − A)·D + C·adj(sI − A)·B = det(sI − A + B·C) − det(sI − A)·(1 − D)."""
+    return np.asarray(np.real(np.poly(system.A - np.outer(system.B, system.C[row]))
+                              + (float(system.D[row]) - 1) * denominator))
 
 
 @dataclass(frozen=True, slots=True)

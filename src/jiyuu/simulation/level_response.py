@@ -16,9 +16,10 @@ from jiyuu.circuits.linear import growth_rate
 from jiyuu.circuits.network import Network
 from jiyuu.circuits.operating_point import operating_point
 from jiyuu.errors import CircuitError
-from jiyuu.simulation.periodic import BATCH, Orbits, settled_periods, steps_of
+from jiyuu.simulation.periodic import Orbits, settled_periods, steps_of
 
 FEWEST_STEPS = 128  # a period: also what the first harmonic is taken from
+TOGETHER = 64  # frequencies at most
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -72,8 +73,8 @@ def level_response_steps(
     known = near.batches if near is not None else ()
     for count in np.unique(steps):
         members = np.flatnonzero(steps == count)
-        for start in range(0, members.size, BATCH):
-            batch = members[start : start + BATCH]
+        for start in range(0, members.size, TOGETHER):
+            batch = members[start : start + TOGETHER]
             alike = next((orbits for which, orbits in known if np.array_equal(which, batch)), None)
             orbits = settled_periods(
                 network, hz[batch], int(count), cutoff_hz=cutoff_hz, gain=gain, level_v=np.full(batch.size, level_v),

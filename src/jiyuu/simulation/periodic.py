@@ -103,12 +103,14 @@ def settled_periods(
     n, count = len(network.capacitors), hz.size
     gains, rests = np.broadcast_to(gain, (count,)).astype(float), np.broadcast_to(rest, (count, n))
     drives = _Drives(network, hz, steps, cutoff_hz, gains, level_v, [network.output_index(mode) for mode in modes])
-    states = _linear_start(network, hz, cutoff_hz=cutoff_hz, gains=gains, level_v=level_v, rests=rests)
-    found = Orbits(np.zeros((len(modes), steps, count)), np.zeros(count, dtype=bool), states,
+    found = Orbits(np.zeros((len(modes), steps, count)), np.zeros(count, dtype=bool), rests.copy(),
                    np.tile(np.eye(n), (count, 1, 1)))
     if near is not None:
         _follow(drives, found, near, within)
-    if not found.settled.all():
+    left = ~found.settled
+    if left.any():
+        found.states[left] = _linear_start(network, hz[left], cutoff_hz=cutoff_hz, gains=gains[left],
+                                           level_v=level_v[left], rests=rests[left])
         _patiently(drives, found, rests, within, rounds)
     return found
 
