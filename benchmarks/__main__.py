@@ -1,6 +1,6 @@
 """Speed and endurance against references, as ratios within one run.
 
-    ./run bench [render | circuits | live | window | stopping | kill | power | trust | tracking | identify |
+    ./run bench [render | circuits | live | window | stopping | kill | power | full_disk | trust | tracking | identify |
                  character | day | fuzz | long]
 """
 
@@ -10,6 +10,7 @@ from benchmarks import (
     character,
     circuits,
     day,
+    full_disk,
     fuzz,
     identify,
     kill,
@@ -23,7 +24,8 @@ from benchmarks import (
     window,
 )
 
-ROOMS = (render, circuits, live, window, stopping, kill, power, trust, tracking, identify, character, day, fuzz, long)
+ROOMS = (render, circuits, live, window, stopping, kill, power, full_disk, trust, tracking, identify, character, day,
+         fuzz, long)
 PARTS = {room.__name__.rpartition(".")[2]: room.main for room in ROOMS}
 
 if __name__ == "__main__":

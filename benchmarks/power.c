@@ -1,7 +1,9 @@
 /* Everything a process does to the files of one folder, one after the other, into a log: what was written, what was
- * synchronised, what was named. From that a loss of power at any moment can be played back. Loaded ahead of libc. */
+ * synchronised, what was named. From that a loss of power at any moment can be played back. With POWER_FULL_AT the
+ * disk is full from that write on. Loaded ahead of libc. */
 #define _GNU_SOURCE
 #include <dlfcn.h>
+#include <errno.h>
 #include <fcntl.h>
 #include <pthread.h>
 #include <stdarg.h>
@@ -15,6 +17,7 @@
 
 static const char *folder;
 static int log_fd = -1;
+static long taken, full_at = -1;
 static pthread_mutex_t one = PTHREAD_MUTEX_INITIALIZER;
 
 #define REAL(name) __typeof__(&name) real = (__typeof__(&name))dlsym(RTLD_NEXT, #name)
@@ -24,6 +27,15 @@ __attribute__((constructor)) static void begin(void) {
     folder = getenv("POWER_FOLDER");
     if (path != NULL && folder != NULL)
         log_fd = (int)syscall(SYS_openat, AT_FDCWD, path, O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC, 0600);
+    if (getenv("POWER_FULL_AT") != NULL)
+        full_at = atol(getenv("POWER_FULL_AT"));
+}
+
+static int is_full(void) {
+    if (full_at < 0 || __atomic_fetch_add(&taken, 1, __ATOMIC_SEQ_CST) < full_at)
+        return 0;
+    errno = ENOSPC;
+    return 1;
 }
 
 static int ours(const char *path) {
@@ -112,8 +124,11 @@ OPENS_AT(openat64)
     ssize_t name(int fd, const void *data, size_t size, place offset) { \
         REAL(name);                                                     \
         char path[4096];                                                \
+        int mine = path_of(fd, path, sizeof path);                      \
+        if (mine && is_full())                                          \
+            return -1;                                                  \
         ssize_t got = real(fd, data, size, offset);                     \
-        if (got > 0 && path_of(fd, path, sizeof path))                  \
+        if (got > 0 && mine)                                            \
             note('W', path, "", inode_of(fd), (uint64_t)offset, data, (uint64_t)got); \
         return got;                                                     \
     }
@@ -124,6 +139,8 @@ ssize_t write(int fd, const void *data, size_t size) {
     REAL(write);
     char path[4096];
     int mine = path_of(fd, path, sizeof path);
+    if (mine && is_full())
+        return -1;
     off_t offset = mine ? lseek(fd, 0, SEEK_CUR) : 0;
     ssize_t got = real(fd, data, size);
     if (got > 0 && mine)

@@ -130,12 +130,17 @@ def read_log(path: Path) -> list[Op]:
     return found
 
 
-def recorded(place: Path) -> list[Op]:
-    """What the script does to its folder. Raises CalledProcessError where there is no C compiler, or it fails."""
-    library, folder, log = place / "power.so", place / "bench", place / "log"
-    source = str(Path(__file__).with_name("power.c"))
+def library_in(place: Path) -> Path:
+    """What is loaded ahead of libc. Raises CalledProcessError where it cannot be compiled."""
+    library, source = place / "power.so", str(Path(__file__).with_name("power.c"))
     subprocess.run(["cc", "-O1", "-w", "-shared", "-fPIC", "-D_LARGEFILE64_SOURCE", source, "-o", str(library), "-ldl",
                     "-lpthread"], check=True)
+    return library
+
+
+def recorded(place: Path) -> list[Op]:
+    """What the script does to its folder. Raises CalledProcessError where there is no C compiler, or it fails."""
+    library, folder, log = library_in(place), place / "bench", place / "log"
     folder.mkdir()
     subprocess.run([sys.executable, "-c", SCRIPT, str(folder), str(ACTS)], check=True,
                    env={**os.environ, "LD_PRELOAD": str(library), "POWER_FOLDER": str(folder), "POWER_LOG": str(log)})

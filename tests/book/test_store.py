@@ -24,6 +24,7 @@ from jiyuu.errors import BookError
 from jiyuu.measurement.contexts import HumpPlace
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.wording.findings import sentence
+from tests.book.killing import killed_while_made
 
 VOICE = Filter(name="Fog voice A", circuit="transistor-ladder", cutoff_hz=820.0)
 STANDING = {"mode": "lowpass-24", "cutoff_hz": 820.0, "resonance_percent": 0.0}
@@ -360,35 +361,10 @@ def test_a_migration_that_fails_leaves_the_book_as_it_was(tmp_path, monkeypatch)
     assert not list(tmp_path.glob(".jiyuu-*"))
 
 
-MAKER = """
-import sys
-from contextlib import closing
-from pathlib import Path
-from jiyuu.book.enclosed import Enclosure, enclosed
-from jiyuu.book.store import Book
-print("going", flush=True)
-Book.create(Path(sys.argv[1])).close()
-print("made", flush=True)
-"""
-
-
 def test_a_kill_while_a_book_is_made_leaves_none_or_a_whole_one(tmp_path):
-    """The place stays free, or the book opens."""
-    generator, outcomes = np.random.default_rng(3), set()
+    generator = np.random.default_rng(3)
     for i in range(6):
-        path = tmp_path / f"{i}.jiyuu"
-        maker = subprocess.Popen([sys.executable, "-c", MAKER, str(path)], stdout=subprocess.PIPE, text=True)
-        assert maker.stdout is not None
-        maker.stdout.readline()
-        time.sleep(generator.uniform(0, 0.02))
-        maker.kill()
-        maker.wait()
-        maker.stdout.close()
-        outcomes.add(path.exists())
-        book = Book.open(path) if path.exists() else Book.create(path)
-        book.add_filter("A", VOICE, seed=1)
-        book.close()
-    assert outcomes
+        assert killed_while_made(tmp_path / f"{i}.jiyuu", after_s=generator.uniform(0, 0.02)) == ""
 
 
 def test_a_demo_half_made_is_not_taken_for_one(tmp_path, monkeypatch):
@@ -452,3 +428,15 @@ def test_a_book_to_which_nothing_could_be_enclosed_keeps_all_it_held(tmp_path):
     after = rows(path)
     assert all(set(before[table]) <= set(after[table]) for table in before)
     assert path.with_name("version-2.jiyuu.version-2").read_bytes() == old.read_bytes()
+
+
+def test_a_new_book_that_cannot_be_opened_is_not_left_there(tmp_path, monkeypatch):
+    """The disk takes its file, and not what readers meet in."""
+    def full(path):
+        path.with_name(f"{path.name}-wal").touch()
+        raise sqlite3.OperationalError("disk I/O error")
+
+    monkeypatch.setattr("jiyuu.book.opening._connect", full)
+    with pytest.raises(BookError, match=r"could not be made: disk I/O error; check the disk"):
+        Book.create(tmp_path / "a.jiyuu")
+    assert list(tmp_path.iterdir()) == []

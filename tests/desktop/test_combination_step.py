@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from jiyuu.bench.combinations import COMBINATIONS
-from jiyuu.bench.heard import Heard, heard_record
+from jiyuu.bench.heard import FULL_SCALE_V, Heard, heard_record
 from jiyuu.bench.patched import patch_of
 from jiyuu.patch.document import Patch
 from jiyuu.patch.playing import play_patch
@@ -374,3 +374,24 @@ def test_what_stands_between_networks_stands_behind_or_ahead(step, window, qtbot
     window.go("response")
     settled(window, qtbot)
     assert "Ahead of it and left out here:" in window.shown.heading.text()
+
+
+def test_four_voices_sound_each_at_its_pitch_through_its_own_coils(step, window, qtbot):
+    """A line that only one voice has: its saw's, through its coils and the filter in hand."""
+    window.session.change_setup(inputs=[{"kind": "saw", "pitch_hz": 120.0, "level_v": 1e-3}])
+    begun(step, window, qtbot, "voices")
+    assert "sum of powers" in step.combined.note()
+    assert not step.below.isVisible()  # no phase between sources of their own
+    standing = window.session.standing()
+    found = FULL_SCALE_V * heard_record(standing, Heard.FILTER, duration_s=3.0)
+    voices = standing.setup.path[0].branches
+    for n, voice in enumerate(voices, start=1):
+        (source,), (coils,) = voice.sources, voice.path
+        assert source.pitch_hz == pytest.approx(120.0 / n)
+    hertz, coils = 40.0, voices[2].path[0]  # the third alone has it
+    s = 1j * hertz / coils.cutoff_hz
+    own = (s / coils.q) / (s * s + s / coils.q + 1) * 10 ** (voices[2].level_db / 20)
+    after = FORMS["state-variable", "lowpass"](1j * hertz / standing.standing_hz, standing.gain)
+    t = np.arange(48_000, 144_000) / 48_000
+    line = 2 * abs(np.mean(found[48_000:] * np.exp(-2j * np.pi * hertz * t)))
+    assert line == pytest.approx(1e-3 * 2 / np.pi * abs(own * after), rel=2e-3)

@@ -103,12 +103,12 @@ def test_branches_are_made_and_set(window, path):
     choose(path, "filter at")
     path.presenter.beside_dry()
     choose(path, "2 branches")
-    typed(path.panel.forms[1].numbers["level_db"], "-12")
-    path.panel.forms[1].choices["polarity"].textActivated.emit("inverted")
+    typed(path.panel.forms[2].numbers["level_db"], "-12")
+    path.panel.forms[2].choices["polarity"].textActivated.emit("inverted")
     stage = window.session.standing().setup.path[0]
     assert [(limb.level_db, limb.polarity) for limb in stage.branches] == [(-6.0, 1), (-12.0, -1)]
     path.presenter.set_member("branches", 2)
-    assert len(path.panel.forms) == 3
+    assert len(path.panel.forms) == 6
     path.presenter.set_member("branches", 2, gone=True)
     path.presenter.open_up()
     assert window.session.standing().setup.path == ()
@@ -196,3 +196,37 @@ def test_by_keys_alone(window, path):
     window.go("setup")
     assert window.side.currentWidget() is window.shown.side
     assert path.presenter.chosen is None
+
+
+def test_a_branch_is_given_a_source_of_its_own_and_what_comes_in_again(window, path):
+    choose(path, "filter at")
+    path.presenter.add("parallel")
+    own = path.panel.forms[3]  # of the second branch
+    assert not own.numbers["pitch_hz"].isEnabled()
+    own.choices["kind"].textActivated.emit("square")
+    typed(own.numbers["pitch_hz"], "55")
+    typed(own.numbers["level_v"], "2")
+    (source,) = window.session.standing().setup.path[1].branches[1].sources
+    assert (source.kind, source.pitch_hz, source.level_v) == ("square", 55.0, 2.0)
+    box = path.presenter.shown.boxes[1, 1]
+    assert (box.name, box.text) == ("own source, square 55.00 Hz", "2 V")
+    assert "own source" in path.presenter.shown.words
+    choose(path, "filter at")
+    QTest.mouseClick(path.strip, Qt.MouseButton.LeftButton, pos=path.strip.rect_of((1, 1)).topLeft() + INTO_A_BOX)
+    assert path.presenter.chosen == (1,)  # its fields are the branch's
+    path.panel.forms[3].choices["kind"].textActivated.emit("what comes in")
+    assert window.session.standing().setup.path[1].branches[1].sources == ()
+    assert (1, 1) not in path.presenter.shown.boxes
+    window.session.undo()
+    assert window.session.standing().setup.path[1].branches[1].sources != ()
+
+
+def test_beside_the_filter_in_hand_no_branch_has_a_source_of_its_own(window, path, qtbot):
+    choose(path, "filter at")
+    path.presenter.beside_dry()
+    choose(path, "2 branches")
+    before = window.session.standing().setup
+    with qtbot.waitSignal(path.presenter.message) as said:
+        path.panel.forms[3].choices["kind"].textActivated.emit("saw")
+    assert "ahead of it or behind it" in said.args[0]
+    assert window.session.standing().setup == before

@@ -118,13 +118,13 @@ def test_volts_behind_every_stage(seed):
         {"path": [random_filter(generator), {"stage": "gain", "db": 3.0}], "level_db": -2.0}, {"path": []}]},
         {"stage": "shape", "kind": "clip", "headroom_v": 1.0}, {"stage": "gain", "db": 2.0, "off": True}]
     filled = filled_path(stood(path))
-    found = joints_of(filled, HZ, lambda gain: 1e-3 * float(np.abs(gain).max()))
+    found = joints_of(filled, HZ, lambda heard: 1e-3 * float(np.abs(heard[()]).max()))
     inner = path[1]["branches"][0]["path"]
     cut = {(0,): path[:1], (1,): path[:2], (2,): path[:2], (3,): path[:2],
            (1, 0, 0): [path[0], inner[0]], (1, 0, 1): [path[0], *inner]}
     for place, parts in cut.items():
         assert found.peak_v[place] == pytest.approx(1e-3 * np.abs(gain_of(parts, HZ)).max(), rel=1e-6), place
-    loud = joints_of(filled, HZ, lambda gain: 1e3 * float(np.abs(gain).max()))
+    loud = joints_of(filled, HZ, lambda heard: 1e3 * float(np.abs(heard[()]).max()))
     assert loud.output_v == pytest.approx(1.0)
 
 
@@ -132,7 +132,7 @@ def test_volts_inside_a_loop():
     ladder = {"stage": "filter", "filter": "transistor-ladder", "mode": "lowpass-24", "cutoff_hz": 500.0,
               "resonance_gain": 1.0}
     path = [{"stage": "feedback", "amount": -0.8, "path": [{"stage": "gain", "db": 4.0}, ladder]}]
-    found = joints_of(filled_path(stood(path)), HZ, lambda gain: float(np.abs(gain).max()))
+    found = joints_of(filled_path(stood(path)), HZ, lambda heard: float(np.abs(heard[()]).max()))
     whole = gain_of(path, HZ)
     assert found.peak_v[0, 0, 1] == pytest.approx(np.abs(whole).max(), rel=1e-9)
     assert found.peak_v[0, 0, 0] == pytest.approx(np.abs(whole / gain_of([ladder], HZ)).max(), rel=1e-9)
@@ -168,3 +168,25 @@ def test_stages_are_put_beside_dry_into_a_loop_and_out_again():
         moved(looped, (0, 0, 0, 0, 0), 1)
     with pytest.raises(CircuitError, match="Only a branch"):
         opened(path, (0,))
+
+
+def test_volts_of_a_branch_with_a_source_of_its_own():
+    ladder = {"stage": "filter", "filter": "state-variable", "mode": "lowpass", "cutoff_hz": 500.0,
+              "resonance_gain": 1.0}
+    own = {"path": [ladder], "sources": [{"kind": "saw", "pitch_hz": 55.0}], "level_db": -6.0}
+    hand = {"stage": "filter", "filter": "transistor-ladder", "mode": "lowpass-24", "cutoff_hz": 19000.0,
+            "resonance_gain": 0.0}
+    path = [hand, {"stage": "gain", "db": 6.0}, {"stage": "parallel", "branches": [own, {"path": []}]},
+            {"stage": "gain", "db": 20.0}]
+
+    def peak_of(heard):
+        """What comes in is 1 V, the branch's own source 100 V."""
+        return sum((100.0 if branch else 1.0) * float(np.abs(gain).max()) for branch, gain in heard.items())
+
+    found = joints_of(filled_path(stood(path)), HZ, peak_of)
+    inner = float(np.abs(gain_of([ladder], HZ)).max())
+    dry = float(np.abs(gain_of([hand], HZ)).max()) * 10**0.3
+    assert found.peak_v[1,] == pytest.approx(dry, rel=1e-9)
+    assert found.peak_v[2, 0, 0] == pytest.approx(100 * inner, rel=1e-9)
+    assert found.peak_v[2,] == pytest.approx(100 * inner * 10**-0.3 + dry, rel=1e-9)
+    assert found.output_v == pytest.approx(10 * found.peak_v[2,], rel=1e-9)

@@ -56,6 +56,21 @@ def _notch(standing: Standing) -> Made:
     return both
 
 
+VOICES: tuple[tuple[str, float, float, str], ...] = (  # range, cutoff in Hz, Q, kind
+    ("low", 700.0, 6.0, "lowpass"), ("low", 500.0, 9.0, "bandpass"), ("high", 1800.0, 12.0, "bandpass"),
+    ("low", 280.0, 14.0, "lowpass"))
+
+
+def _voices(standing: Standing) -> Made:
+    """The pitch of the source and its half, third and quarter, each through coils of its own."""
+    source = standing.setup.inputs[0]
+    limbs = [{"path": [{"stage": "resonator", "id": f"voice {n}", "range": span, "cutoff_hz": hertz, "q": q,
+                        "kind": kind}],
+              "level_db": -12.0, "sources": [{"pitch_hz": max(source.pitch_hz / n, 1.0), "level_v": source.level_v}]}
+             for n, (span, hertz, q, kind) in enumerate(VOICES, start=1)]
+    return _path({"stage": "parallel", "id": "voices", "branches": limbs}, _own(standing))
+
+
 SHAPES = [{"kind": "low_shelf", "frequency_hz": 120.0, "gain_db": 3.0}, {"kind": "peak", "frequency_hz": 700.0,
                                                                        "gain_db": -4.0, "q": 1.0},
           {"kind": "high_shelf", "frequency_hz": 6000.0, "gain_db": 3.0}]
@@ -93,6 +108,9 @@ COMBINATIONS: Mapping[str, Combination] = {
             [{"stage": "resonator", "id": "throat", "cutoff_hz": 700.0, "q": 10.0}],
             [{"stage": "resonator", "id": "mouth", "range": "high", "cutoff_hz": 1800.0, "q": 14.0,
               "kind": "bandpass"}])), (1,)),
+    "voices": Combination(
+        "Four voices of coils ahead of it", "a pitch, its half, third and quarter: each its own source and resonator",
+        _voices, (0,)),
     "shapes": Combination(
         "Shelves and a peak behind it", "tone shaped by bands of any kind",
         lambda own: _path(_own(own), {"stage": "shapes", "id": "shapes", "bands": SHAPES}), (1,)),

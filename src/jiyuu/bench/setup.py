@@ -12,7 +12,7 @@ from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, CUTOFF_MINIMUM_HZ
 from jiyuu.circuits.reach import ControlSpan
 from jiyuu.field_words import asked
 from jiyuu.patch.controls import Control, FigureDocument, Name, Route
-from jiyuu.patch.document import AnyStage, FilterStage, Stage
+from jiyuu.patch.document import AnyStage, FilterStage, Parallel, Stage
 from jiyuu.patch.editing import place_of, places, stage_at
 from jiyuu.patch.lowering import splits
 from jiyuu.patch.stretches import parted
@@ -112,6 +112,10 @@ class Setup(Setting):
                 raise ValueError("the filter in hand must stay in its path; put another filter in hand to take it out")
             if any(stage_at(self.path, place[:depth]).off for depth in range(1, len(place) + 1, 2)):
                 raise ValueError("the filter in hand cannot be switched off, nor what holds it")
+            holders = [stage_at(self.path, place[:depth]) for depth in range(1, len(place), 2)]
+            if any(limb.sources for holder in holders if isinstance(holder, Parallel) for limb in holder.branches):
+                raise ValueError("beside the filter in hand no branch can have a source of its own; put the branches "
+                                 "ahead of it or behind it")
         filters = {stage.id for _, stage in places(self.path) if isinstance(stage, FilterStage)}
         lost = [name for name in self.tied if name not in filters - {self.in_hand}]
         if lost:

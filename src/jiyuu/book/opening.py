@@ -47,15 +47,31 @@ def made(path: Path, fill: Callable[[sqlite3.Connection], None] | None = None) -
         finally:
             connection.close()
         give_name(unfinished, path)
-        return _connect(path)
+        return _begun(path)
     except FileExistsError as error:
         raise taken from error
     except sqlite3.IntegrityError:
         raise  # what it was filled with contradicts itself
     except (sqlite3.Error, OSError) as error:
-        raise BookError(f"{path} could not be made: {error}; choose a folder you may write to.") from error
+        raise BookError(f"{path} could not be made: {error}; check the disk, or choose a folder you may write "
+                        "to.") from error
     finally:
         unfinished.unlink(missing_ok=True)
+
+
+def _begun(path: Path) -> sqlite3.Connection:
+    """A book that was just given its name. Where the disk takes nothing more it is not left there unusable."""
+    connection = None
+    try:
+        connection = _connect(path)
+        connection.execute("SELECT COUNT(*) FROM actions").fetchone()  # needs the file in which readers meet
+        return connection
+    except sqlite3.Error:
+        if connection is not None:
+            connection.close()
+        for end in ("", "-journal", "-wal", "-shm"):
+            path.with_name(f"{path.name}{end}").unlink(missing_ok=True)
+        raise
 
 
 def give_name(unfinished: Path, path: Path) -> None:

@@ -1,8 +1,8 @@
-"""What a source comes to behind every stage of a path: by small signal, but not above the limit of a curve."""
+"""What the sources come to behind every stage of a path: by small signal, but not above the limit of a curve."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -16,7 +16,9 @@ from jiyuu.patch.document import LEFT, AnyStage, Chord, Curve, Feedback, Paralle
 from jiyuu.patch.editing import Place
 from jiyuu.patch.lowering import UNIT_HZ, path_network
 
-PeakOf = Callable[[ComplexArray], float]
+# Gains (n,) from what comes in, at (), and from a branch's own sources, by the branch's place.
+Heard = Mapping[Place, ComplexArray]
+PeakOf = Callable[[Heard], float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,10 +37,8 @@ class _Walk:
     peak_of: PeakOf
     peaks: dict[Place, float] = field(default_factory=dict)
 
-    def path(
-        self, path: tuple[AnyStage, ...], before: Place, given: ComplexArray, octaves: float
-    ) -> ComplexArray:
-        """Gain from the source to behind the path, from that ahead of it."""
+    def path(self, path: tuple[AnyStage, ...], before: Place, given: Heard, octaves: float) -> Heard:
+        """Gains from the sources to behind the path, from those ahead of it."""
         for i, stage in enumerate(path):
             place = (*before, i)
             if not stage.off:
@@ -46,16 +46,17 @@ class _Walk:
             self.peaks[place] = self.peak_of(given)
         return given
 
-    def stage(self, stage: AnyStage, place: Place, given: ComplexArray, octaves: float) -> ComplexArray:
+    def stage(self, stage: AnyStage, place: Place, given: Heard, octaves: float) -> Heard:
         if isinstance(stage, Parallel):
-            limbs = [limb.factor(self.side) * self.path(limb.path, (*place, k), given, octaves)
-                     for k, limb in enumerate(stage.branches)]
-            return np.asarray(np.sum(limbs, axis=0))
+            alone: Heard = {(): np.zeros(self.frequency_hz.size, dtype=complex)}
+            return _sum([alone, *(
+                _times(self.path(limb.path, (*place, k), {(*place, k): self.one()} if limb.sources else given, octaves),
+                       limb.factor(self.side)) for k, limb in enumerate(stage.branches))])
         if isinstance(stage, Chord):
             return self.stage(stage.path()[0], place, given, octaves)
         if isinstance(stage, Comb):
             own = stage.model_copy(update={"frequency_hz": stage.frequency_hz * 2.0**octaves})
-            return np.asarray(given * own.gain(self.frequency_hz)[0])
+            return _times(given, own.gain(self.frequency_hz)[0])
         if isinstance(stage, Crush):
             return given
         if isinstance(stage, Stereo):
@@ -63,19 +64,31 @@ class _Walk:
             half = 0.5 * stage.spacing_octaves * (-1 if left else 1)
             return self.path(inner_paths(stage)[0 if left else 1], (*place, 0 if left else 1), given, octaves + half)
         if isinstance(stage, Feedback):
-            alone = self.answer(stage.path, octaves)
+            open_loop = self.answer(stage.path, octaves)
             back = 1.0 if stage.through is None else _slope(stage.through)
-            return self.path(stage.path, (*place, 0), np.asarray(given / (1 - stage.amount * back * alone)), octaves)
-        after = np.asarray(given * self.answer((stage,), octaves))
+            return self.path(stage.path, (*place, 0), _times(given, 1 / (1 - stage.amount * back * open_loop)), octaves)
+        after = _times(given, self.answer((stage,), octaves))
         if isinstance(stage, Shape) and stage.branch_kind is not BranchKind.ASINH:
             peak_v, limit_v = self.peak_of(after), _limit_v(stage)
             if peak_v > limit_v:
-                after = np.asarray(after * (limit_v / peak_v))
+                after = _times(after, limit_v / peak_v)
         return after
+
+    def one(self) -> ComplexArray:
+        return np.ones(self.frequency_hz.size, dtype=np.complex128)
 
     def answer(self, path: tuple[AnyStage, ...], octaves: float) -> ComplexArray:
         network = silent(path_network(path, self.side, "path", octaves))
         return complex_gain(network, self.frequency_hz, cutoff_hz=UNIT_HZ, gain=0.0, modes=["out"])[0]
+
+
+def _times(given: Heard, gain: ComplexArray | float) -> Heard:
+    return {place: np.asarray(one * gain) for place, one in given.items()}
+
+
+def _sum(several: Sequence[Heard]) -> Heard:
+    places = dict.fromkeys(place for heard in several for place in heard)
+    return {place: np.asarray(sum(heard[place] for heard in several if place in heard)) for place in places}
 
 
 def _slope(curve: Curve) -> float:
@@ -91,8 +104,8 @@ def _limit_v(curve: Curve) -> float:
 def joints_of(
     path: tuple[AnyStage, ...], frequency_hz: FloatArray, peak_of: PeakOf, *, side: str = LEFT
 ) -> Joints:
-    """peak_of: peak volts of the source behind a gain (n,) over frequency_hz. Raises CircuitError where a stage cannot
-    be played."""
+    """peak_of: peak volts of all sources together, each behind its gain (n,) over frequency_hz. Raises CircuitError
+    where a stage cannot be played."""
     walk = _Walk(frequency_hz, side, peak_of)
-    behind = walk.path(path, (), np.ones(np.size(frequency_hz), dtype=np.complex128), 0.0)
+    behind = walk.path(path, (), {(): walk.one()}, 0.0)
     return Joints(walk.peaks, peak_of(behind))

@@ -34,15 +34,18 @@ BY_KIND = {"low_shelf": "low shelf", "peak": "peak", "high_shelf": "high shelf"}
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Piece:
-    """One of the parts: its name and gain (n,) V/V."""
+    """One of the parts: its name and gain (n,) V/V; apart: from a source of its own, so that it adds to the others by
+    its power."""
 
     name: str
     gain: ComplexArray
+    apart: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Combined:
-    """Over hertz (n,): parts, the whole (left, where sides differ), the right side or None."""
+    """Over hertz (n,): parts, the whole (left, where sides differ; of branches with sources of their own as if they
+    played the same spectrum), the right side or None."""
 
     hertz: FloatArray
     parts: tuple[Piece, ...]
@@ -60,15 +63,30 @@ def combined(path: Path, place: Place | None, *, names: tuple[str, ...] = ()) ->
     CircuitError where it cannot be played."""
     stages, octaves = (path, 0.0) if place is None else ((stage_at(path, place),), _octaves_at(path, place))
     side, hertz = _side_at(path, place), grid_of(stages, octaves)
-    whole = path_gain(stages, hertz, side=side, octaves=octaves)
-    right = path_gain(stages, hertz, side=RIGHT, octaves=octaves) if splits(stages) else None
+    whole = _whole(stages, hertz, side, octaves)
+    right = _whole(stages, hertz, RIGHT, octaves) if splits(stages) else None
     heard = [(i, stage) for i, stage in enumerate(stages) if not stage.off and not isinstance(stage, Gain)]
     if len(heard) == 1:
         parts = tuple(_parts(heard[0][1], side, octaves, hertz))
     else:
-        parts = tuple(Piece(names[i] if i < len(names) else stage.stage, path_gain((stage,), hertz, side=side))
+        parts = tuple(Piece(names[i] if i < len(names) else stage.stage, _whole((stage,), hertz, side, 0.0))
                       for i, stage in heard)
     return Combined(hertz, parts if len(parts) > 1 else (), whole, right)
+
+
+def _whole(stages: Sequence[AnyStage], hertz: FloatArray, side: str, octaves: float) -> ComplexArray:
+    """What comes out of some stages in a row. Sources apart from each other know nothing of each other's phase."""
+    if not any(isinstance(stage, Parallel) and not stage.off and any(limb.sources for limb in stage.branches)
+               for stage in stages):
+        return path_gain(stages, hertz, side=side, octaves=octaves)
+    gain = np.ones(hertz.size, dtype=complex)
+    for stage in stages:
+        own = path_gain((stage,), hertz, side=side, octaves=octaves)
+        power = np.abs(own) ** 2
+        for part in _parts(stage, side, octaves, hertz) if isinstance(stage, Parallel) and not stage.off else ():
+            power += np.abs(part.gain) ** 2 if part.apart else 0.0
+        gain *= np.sqrt(power) * np.exp(1j * np.angle(own))
+    return gain
 
 
 def grid_of(stages: Sequence[AnyStage], octaves: float = 0.0) -> FloatArray:
@@ -108,7 +126,7 @@ def _parts(stage: AnyStage, side: str, octaves: float, hertz: FloatArray) -> Ite
     if isinstance(stage, Parallel):
         for k, limb in enumerate(stage.branches):
             name = limb.path[0].id or f"branch {k + 1}" if limb.path else "dry"
-            yield Piece(name, np.asarray(limb.factor(side) * of(*limb.path)))
+            yield Piece(name, np.asarray(limb.factor(side) * of(*limb.path)), apart=bool(limb.sources))
     elif isinstance(stage, Pair):
         inner = stage.path()
         both = [one for one in (*inner, *(limb.path[0] for one in inner if isinstance(one, Parallel)
@@ -227,7 +245,9 @@ def _adds(found: Combined) -> list[Finding]:
     total = float(np.average(np.abs(found.whole) ** 2, weights=pink))
     findings = []
     for part in found.parts:
-        without = float(np.average(np.abs(found.whole - part.gain) ** 2, weights=pink))
+        power = np.abs(found.whole) ** 2 - np.abs(part.gain) ** 2 if part.apart else np.abs(
+            found.whole - part.gain) ** 2
+        without = float(np.average(power, weights=pink))
         if without > 1e-12 * total:
             findings.append(Finding("part_adds_db", 10 * float(np.log10(total / without)), "dB", measured=False,
                                     context=PartOfIt(part.name)))

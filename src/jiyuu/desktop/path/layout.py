@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from jiyuu.desktop.path.presenter import LEVEL, NEXT, SOURCE, TRIM, Item, Shown
+from jiyuu.desktop.path.shown import LEVEL, NEXT, SOURCE, TRIM, Item, Shown, is_branch
 from jiyuu.patch.document import AnyStage, Feedback, Stereo, inner_paths
 from jiyuu.patch.editing import Path, Place
 
@@ -49,7 +49,7 @@ class Drawn:
 
 def laid_out(shown: Shown, width_of: WidthOf) -> Drawn:
     """Everything between the source and the next module; width_of: px that the words of an item take."""
-    making = _Making(width_of)
+    making = _Making(width_of, frozenset(item for item in shown.boxes if is_branch(item)))
     x = making.box(SOURCE, 0.0, 0.0)
     x = making.box(LEVEL, x, 0.0)
     x = making.path(shown.path, (), x, 0.0, led=True)
@@ -70,6 +70,7 @@ def _height(stage: AnyStage) -> float:
 @dataclass(slots=True)
 class _Making:
     width_of: WidthOf
+    fed: frozenset[Item]  # branches with sources of their own
     spots: list[Spot] = field(default_factory=list)
     lines: list[Line] = field(default_factory=list)
 
@@ -97,23 +98,29 @@ class _Making:
         splits, begins = x + head + 0.35 * MARGIN, x + head + MARGIN
         reached: list[tuple[float, float]] = []
         lane = y
-        own = len(self.spots)
+        under = len(self.spots)
         for k, inner in enumerate(inner_paths(stage)):
-            middle = lane + 0.5
-            self.lines.append(Line(((x + head, y + 0.5), (splits, y + 0.5), (splits, middle), (begins + 4, middle)),
-                                   tip=bool(inner)))
-            reached.append((max(self.path(inner, (*place, k), begins, lane), begins + (0 if inner else EMPTY)), middle))
+            middle, branch = lane + 0.5, (*place, k)
+            if branch in self.fed:
+                starts = self.box(branch, begins, lane, led=False)
+                self.lines.append(Line(((starts - 3, middle), (starts + 4, middle)), tip=bool(inner)))
+            else:
+                starts = begins
+                self.lines.append(Line(((x + head, y + 0.5), (splits, y + 0.5), (splits, middle), (begins + 4, middle)),
+                                       tip=bool(inner)))
+            reached.append((max(self.path(inner, branch, starts, lane), starts + (0 if inner else EMPTY)), middle))
             lane += _height_of_path(inner)
         joins = max(end for end, _ in reached) + 0.5 * MARGIN
         ends = joins + 0.5 * MARGIN
         for k, ((end, middle), inner) in enumerate(zip(reached, inner_paths(stage), strict=True)):
-            label = ("left", "right")[k] if isinstance(stage, Stereo) else "" if inner else "dry"
-            begun = end if inner else begins
+            own = (*place, k) in self.fed
+            label = ("left", "right")[k] if isinstance(stage, Stereo) else "" if inner or own else "dry"
+            begun = end if inner else end - EMPTY
             self.lines.append(Line(((begun, middle), (joins, middle), (joins, y + 0.5), (ends, y + 0.5)), label=label,
                                    tip=False))
         height = _height(stage)
         if isinstance(stage, Feedback):
             low = y + height - 0.5 * RETURN_LANE
             self.lines.append(Line(((joins, y + 0.5), (joins, low), (splits, low), (splits, y + 0.5)), back=True))
-        self.spots.insert(own, Spot(place, x, y, ends - x, height, head))
+        self.spots.insert(under, Spot(place, x, y, ends - x, height, head))
         return ends

@@ -11,11 +11,12 @@ from pydantic import BaseModel
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from jiyuu.bench.setup import Setup
+from jiyuu.bench.setup import Setup, SourceSetting
 from jiyuu.circuits.catalogue import circuits
 from jiyuu.desktop.parts.frame import SideColumn, form, narrow, scrolled
 from jiyuu.desktop.parts.model_form import ModelForm
-from jiyuu.desktop.path.presenter import KINDS, LEVEL, NEXT, SOURCE, TRIM, PathPresenter, holds_paths
+from jiyuu.desktop.path.presenter import KINDS, PathPresenter, holds_paths
+from jiyuu.desktop.path.shown import COMES_IN, LEVEL, NEXT, SOURCE, TRIM
 from jiyuu.desktop.path.words import STAGES, stage_name
 from jiyuu.desktop.theme.style import STEP
 from jiyuu.errors import CircuitError
@@ -30,6 +31,7 @@ from jiyuu.patch.document import (
     Limb,
     Pair,
     Parallel,
+    PatchSource,
     Resonator,
     Shape,
     Stereo,
@@ -38,6 +40,7 @@ from jiyuu.patch.editing import stage_at
 from jiyuu.patch.linear_stages import AllPass, Bank, Formants, Group
 from jiyuu.patch.response import judged_loop
 from jiyuu.patch.shapes import Band, Shapes
+from jiyuu.signals.source import SourceKind
 from jiyuu.wording.loops import loop_line
 
 NO_CURVE = "none"
@@ -313,6 +316,7 @@ class StagePanel(QWidget):
         column.addWidget(title)
         made = self._form(column, several.model, several.fields, partial(presenter.set_member, several.field, which),
                           before=f"{called}: ")
+        sounds = self._own_source(column, which, called) if several.model is Limb else lambda: None
         away = self._button(f"Take this {several.name} out",
                             partial(presenter.set_member, several.field, which, gone=True))
         away.setAccessibleName(f"Take {several.name} {which + 1} out")
@@ -323,7 +327,27 @@ class StagePanel(QWidget):
             members = getattr(stage, several.field, ())
             if which < len(members):
                 made.show(members[which])
+                sounds()
                 away.setEnabled(len(members) > several.least)
+
+        return show
+
+    def _own_source(self, column: QVBoxLayout, which: int, called: str) -> Callable[[], None]:
+        """What a branch takes instead of what comes in; of several the first."""
+        presenter = self._presenter
+        kinds = (COMES_IN, *(kind.value for kind in SourceKind if kind is not SourceKind.FILE))
+        made = self._form(column, SourceSetting, ("kind", "pitch_hz", "level_v"),
+                          lambda **changed: presenter.set_branch_source(which, **changed),
+                          choices={"kind": kinds}, before=f"{called}, source: ")
+
+        def show() -> None:
+            stage = presenter.stage()
+            assert isinstance(stage, Parallel)
+            own = next(iter(stage.branches[which].sources), None)
+            shown = PatchSource() if own is None else own
+            made.show({**shown.model_dump(), "kind": COMES_IN if own is None else SourceKind(own.kind).value})
+            for name in ("pitch_hz", "level_v"):
+                made.numbers[name].setEnabled(own is not None)
 
         return show
 

@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 from pydantic import BaseModel, ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from jiyuu.arrays import ComplexArray
 from jiyuu.bench.patched import filled_path, marker, path_of
 from jiyuu.bench.setting import said
 from jiyuu.bench.setup import SourceSetting
 from jiyuu.bench.standing import Standing
 from jiyuu.circuits.linear import complex_gain, level_db
+from jiyuu.desktop.path.shown import COMES_IN, LEVEL, NEXT, SOURCE, TRIM, Box, Item, Shown, is_branch, own_sources
 from jiyuu.desktop.path.words import stage_name
 from jiyuu.desktop.session import Session
 from jiyuu.errors import CircuitError, JiyuuError, SignalError
@@ -30,6 +29,7 @@ from jiyuu.patch.document import (
     Pair,
     PairedFilter,
     Parallel,
+    PatchSource,
     Resonator,
     Shape,
     Stereo,
@@ -49,7 +49,7 @@ from jiyuu.patch.editing import (
     replaced,
     stage_at,
 )
-from jiyuu.patch.joints import joints_of
+from jiyuu.patch.joints import Heard, joints_of
 from jiyuu.patch.linear_stages import AllPass, Bank, Formants
 from jiyuu.patch.shapes import MOST_BANDS, Band, Shapes
 from jiyuu.prediction.response import GRID_HZ
@@ -59,8 +59,6 @@ from jiyuu.simulation.source_through import SourceThrough
 
 RECORD_S = 0.5
 JOINT_HZ = GRID_HZ[::2]
-SOURCE, LEVEL, TRIM, NEXT = "source", "level", "trim", "next"  # what no stage of the path is
-Item = str | Place
 ANOTHER: dict[str, dict[str, Any]] = {"branches": {"level_db": -6.0}, "bands": {}, "groups": {}}
 KINDS: dict[str, Callable[[], AnyStage]] = {
     "gain": lambda: Gain(stage="gain"), "shape": lambda: Shape(stage="shape"),
@@ -76,30 +74,14 @@ KINDS: dict[str, Callable[[], AnyStage]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Box:
-    """What a place of the path shows: a name, and what stands there; bad: marked for attention."""
-
-    item: Item
-    name: str
-    text: str
-    bad: bool = False
-    off: bool = False
+_Own = tuple[tuple[PatchSource, ...], SourceThrough]
 
 
-@dataclass(frozen=True, slots=True)
-class Shown:
-    """Everything that the strip draws. boxes: by item; path: the stages, () where the filter stands alone."""
-
-    letter: str
-    path: Path
-    in_hand: Place
-    boxes: dict[Item, Box]
-    order: tuple[Item, ...]  # as the keys go through them
-
-    @property
-    def words(self) -> str:
-        return "; ".join(f"{self.boxes[item].name}: {self.boxes[item].text}" for item in self.order)
+def _through_of(sources: tuple[PatchSource, ...], known: _Own | None) -> SourceThrough:
+    """A branch's own, held ready; anew where they were changed."""
+    if known is not None and known[0] == sources:
+        return known[1]
+    return SourceThrough(mixed_record([one.source() for one in sources], duration_s=RECORD_S), RECORD_RATE_HZ)
 
 
 class PathPresenter(QObject):
@@ -116,6 +98,7 @@ class PathPresenter(QObject):
         self._inputs: tuple[SourceSetting, ...] = ()
         self._through: SourceThrough | None = None
         self._source_v = 0.0
+        self._own: dict[Place, _Own] = {}
         session.filter_changed.connect(self._other_filter)
         session.settings_changed.connect(self.refresh)
         self.refresh()
@@ -159,10 +142,19 @@ class PathPresenter(QObject):
         setup, rail_v = standing.setup, standing.document.tolerances.rail_v
         source_v, through = self._source(standing)
 
-        def peak_of(gain: ComplexArray) -> float:
-            return standing.drive * through.peak_v(JOINT_HZ, gain)
-
         path = filled_path(standing)
+        known, self._own = self._own, {}
+        for place, stage in places(path):
+            for k, limb in enumerate(stage.branches if isinstance(stage, Parallel) else ()):
+                if limb.sources:
+                    self._own[*place, k] = limb.sources, _through_of(limb.sources, known.get((*place, k)))
+
+        def peak_of(heard: Heard) -> float:
+            total = standing.drive * through.output_v(JOINT_HZ, heard[()]) if () in heard else np.zeros(1)
+            for branch, gain in heard.items():
+                total = total + (self._own[branch][1].output_v(JOINT_HZ, gain) if branch else 0.0)
+            return float(np.abs(total).max())
+
         joints = joints_of(path, JOINT_HZ, peak_of, side=setup.side)
         reached_v = min(joints.output_v, rail_v)
         at_rail = joints.output_v > rail_v
@@ -180,13 +172,15 @@ class PathPresenter(QObject):
             else:
                 volts = "off" if stage.off else f"{joints.peak_v[place]:.2f} V" if place in joints.peak_v else "–"
                 boxes.append(Box(place, stage_name(stage), volts, off=stage.off))
+            boxes += own_sources(place, stage)
         boxes += [
             Box(TRIM, "output, small signal", f"{reached_v:.2f} V" + (" (at the rail)" if at_rail else "") + trimmed,
                 at_rail),
             Box(NEXT, f"next module ±{setup.next_limit_v:g} V",
                 f"overload: trim {signed(trim_db)} dB" if over else f"{trim_db:.1f} dB left", over)]
         return Shown(self._session.in_hand.letter if self._session.in_hand else "A", path, hand,
-                     {box.item: box for box in boxes}, tuple(box.item for box in boxes))
+                     {box.item: box for box in boxes},
+                     tuple(box.item for box in boxes if not is_branch(box.item)))
 
     @staticmethod
     def _filter_box(place: Place, standing: Standing) -> Box:
@@ -210,7 +204,9 @@ class PathPresenter(QObject):
     # What the person does
 
     def choose(self, item: Item | None) -> None:
-        """Another place of the path, or none."""
+        """Another place of the path, or none; of a branch's own source, what holds the branch."""
+        if isinstance(item, tuple) and is_branch(item):
+            item = item[:-1]
         if item != self.chosen:
             self.chosen = item
             self.changed.emit()
@@ -302,6 +298,14 @@ class PathPresenter(QObject):
             else:
                 members[which].update(changes)
             self._put_changed(place, stage, {field: members})
+
+    def set_branch_source(self, which: int, **changes: Any) -> None:
+        """Fields of what a branch takes instead of what comes in; kind COMES_IN: it takes that again."""
+        stage = self.stage()
+        if isinstance(stage, Parallel):
+            sources: list[Any] = [one.model_dump() for one in stage.branches[which].sources] or [{}]
+            sources[0].update(changes)
+            self.set_member("branches", which, sources=[] if sources[0].get("kind") == COMES_IN else sources)
 
     def set_through(self, **changes: Any) -> None:
         """The curve in the chosen loop; kind None is none."""

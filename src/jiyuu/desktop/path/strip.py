@@ -10,7 +10,8 @@ from PyQt6.QtGui import QColor, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, 
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from jiyuu.desktop.path.layout import Drawn, Line, Spot, laid_out
-from jiyuu.desktop.path.presenter import Item, PathPresenter
+from jiyuu.desktop.path.presenter import PathPresenter
+from jiyuu.desktop.path.shown import Item
 from jiyuu.desktop.theme.style import BODY_PX, SMALL_PX, STEP, THEME
 
 ROOM = 7 * STEP  # px beside the words of a box

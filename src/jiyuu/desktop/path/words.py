@@ -3,10 +3,23 @@
 from __future__ import annotations
 
 from jiyuu.patch.between_stages import Comb, Crush
-from jiyuu.patch.document import AnyStage, Chord, Feedback, FilterStage, Gain, Pair, Parallel, Resonator, Shape, Stereo
+from jiyuu.patch.document import (
+    AnyStage,
+    Chord,
+    Feedback,
+    FilterStage,
+    Gain,
+    Pair,
+    Parallel,
+    PatchSource,
+    Resonator,
+    Shape,
+    Stereo,
+)
 from jiyuu.patch.linear_stages import AllPass, Bank, Formants
 from jiyuu.patch.shapes import Shapes
 from jiyuu.quantities import shown_hz, signed
+from jiyuu.signals.source import PITCHED, SourceKind
 
 SHAPES = {"tanh": "soft curve", "asinh": "diode curve", "clip": "clipper", "fold": "folder"}
 STAGES = {"gain": "Gain", "shape": "Curve", "filter": "Another filter", "parallel": "Branches beside each other",
@@ -20,6 +33,12 @@ def stage_name(stage: AnyStage) -> str:
     """By its own id, else by what it does."""
     found = _what(stage)
     return found if stage.id is None else f"{stage.id}: {found}"
+
+
+def source_name(source: PatchSource) -> str:
+    """'saw 55.00 Hz'."""
+    kind = SourceKind(source.kind)
+    return f"{kind.value} {shown_hz(source.pitch_hz)}" if kind in PITCHED else kind.value
 
 
 def _what(stage: AnyStage) -> str:

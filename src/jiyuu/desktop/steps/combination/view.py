@@ -154,6 +154,8 @@ class CombinationView(StepView):
         if levels != self._levels:  # else whoever zoomed in stays there
             self._levels = levels
             self.combined.set_levels(*levels)
+        own = any(part.apart for part in seen.found.parts)
+        self.combined.say_note("Sources of their own: what they make together is the sum of powers." if own else "")
         self.combined.place_labels()
         stage = seen.stage
         bands = stage.bands if isinstance(stage, Shapes) and not stage.ways and not stage.bypass else ()
@@ -188,7 +190,8 @@ class CombinationView(StepView):
         elif apart is not None:
             self.apart.show_curve(PlotCurve(APART, self._hertz, np.clip(apart, -100, 100)), cosmetic(colour, 2.0))
             self.left_below.setCurrentWidget(self.apart)
-        elif isinstance(stage, Parallel) and len(seen.found.parts) > 1:
+        elif isinstance(stage, Parallel) and len(seen.found.parts) > 1 and not any(
+                part.apart for part in seen.found.parts[:2]):
             one, other = seen.found.parts[:2]
             with np.errstate(invalid="ignore", divide="ignore"):
                 turned = np.degrees(np.angle(one.gain / other.gain))
