@@ -123,4 +123,5 @@ def test_what_none_explains_speaks_for_none_of_them():
     inside = np.isin(np.floor(2 * np.log2(hertz)), np.floor(2 * np.log2(hertz[ripple != 0]))).sum()
     assert spoilt[0].score > clean[0].score + 2000
     assert after[0].score - clean[0].score == pytest.approx(inside, rel=1e-6)  # as if only noise were there
-    assert after[1].score - after[0].score == pytest.approx(clean[1].score - clean[0].score, rel=0.2)
+    apart = clean[1].score - clean[0].score
+    assert 0.6 * apart < after[1].score - after[0].score < apart  # what the stretch itself would have told is gone
