@@ -57,3 +57,12 @@ def test_means_over_groups_are_those_over_their_bins():
     there = groups.means((1 / (s - pole) + 1 / (s - np.conj(pole)))[np.newaxis])[0]
     assert groups.gain.size < hertz.size / 20
     assert np.abs(there / groups.gain - 1).max() < 1e-5
+
+
+@pytest.mark.parametrize("ppm", [0.0, 0.01])
+def test_a_latency_counts_clocks_that_hardly_differ(ppm):
+    """A hundredth of a millionth over two seconds is a thousandth of a sample, and latencies are known to less."""
+    made, _, _, colour = CASES[10]
+    pairs = trials_of((made, SHORT, ppm, colour), range(60, 63))["latency_samples"]
+    assert max(abs(error) / stated for error, stated in pairs) < 1.5
+    assert max(stated for _, stated in pairs) < 3e-5

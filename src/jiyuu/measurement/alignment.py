@@ -15,6 +15,7 @@ from jiyuu.signals.resampling import taken_at
 from jiyuu.signals.transforms import LONG, irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
+FELT_DEVIATIONS, LEAST_PPM = 4.0, 1e-3
 HIGHEST_OFFSET_PPM = 1000.0
 KEPT_SAMPLES = 1 << 21  # of longer transforms none is kept for the next one
 
@@ -191,6 +192,11 @@ class ClockOffset:
 
     ppm: float
     standard_ppm: float
+
+    @property
+    def is_felt(self) -> bool:
+        """Whether clocks differ for sure, and by more than what turning a record to another clock costs."""
+        return abs(self.ppm) > max(FELT_DEVIATIONS * self.standard_ppm, LEAST_PPM)
 
 
 def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate_hz: float) -> ClockOffset | None:

@@ -136,7 +136,7 @@ def _by_one_clock(
         missing = round(float(lost[0].facts["samples"])) if kept else 0
         return record, _refined(record, passages, place, kept), None, (kept,), missing
     offset = clock_offset(record, passages, place, sample_rate_hz)
-    if offset is not None and abs(offset.ppm) > 0.02:
+    if offset is not None and offset.is_felt:
         record = at_player_clock(record, offset.ppm)
         place = find_place(record, impulse_response(record, passages), passages, sample_rate_hz)
     checkpoint()

@@ -135,11 +135,12 @@ def measure_response(
     place = float(found.place + ready.late - passages.start)
     if found.clock_ppm is not None:  # until the passage began the clocks had run apart already
         place -= 1e-6 * found.clock_ppm.value * (found.place + ready.sound[0] * passages.period)
+    middle_s = max(place + passages.start, 0.0) / sample_rate_hz + _told_s(found, passages, sample_rate_hz)
+    if ready.offset is not None and not ready.offset.is_felt:  # then the record was not brought to one clock
+        place -= 1e-6 * ready.offset.ppm * middle_s * sample_rate_hz
     response = _stated_response(
         found, place / sample_rate_hz, _own_clock(found) if ready.offset is None else _stated(ready.offset),
-        _noise_floor_db(ready, passages), sample_rate_hz,
-        max(place + passages.start, 0.0) / sample_rate_hz + _told_s(found, passages, sample_rate_hz),
-        ready.notices,
+        _noise_floor_db(ready, passages), sample_rate_hz, middle_s, ready.notices,
         None if passages.noisy or quickly else compression_of(
             ready.record_v, passages, found.place, ready.sound, found.frequency_hz,
             20 * np.log10(np.maximum(np.abs(found.gain), 1e-20)), sample_rate_hz),
