@@ -67,6 +67,9 @@ class Unmeasured(Step):
 
     measures = False
 
+    def refuse(self, standing: Standing, setting: Any) -> str | None:
+        return f"Nothing is measured in {self.name}; go to a step that measures, Response first."
+
     def request(self, standing: Standing, setting: Any) -> Any:
         return None
 

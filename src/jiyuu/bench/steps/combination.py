@@ -44,6 +44,10 @@ class CombinationStep(Unmeasured):
     quantities = QUANTITIES
     hears_all = True
 
+    def refuse(self, standing: Standing, setting: Any) -> str | None:
+        return ("Nothing is measured in Combination: all of the path together is measured in Response and the steps "
+                "behind it.")
+
     def predict(self, standing: Standing, setting: Setting) -> Iterator[Any]:
         from jiyuu.bench.patched import filled_path
         from jiyuu.prediction.combined import combined

@@ -250,6 +250,3 @@ class LogbookPresenter(StepPresenter):
             raise JiyuuError("Choose a run first: its recording can be saved.")
         volts, rate_hz = self._session.book.record(entry.run_id, "recording")
         write_recording(path, volts, round(rate_hz))
-
-    def measure(self) -> None:
-        self.message.emit("Nothing is measured in the logbook; go to a step first.", True)
