@@ -1,15 +1,17 @@
 """Nothing is written onto what it is made from, nor by halves, nor onto what nobody said may go."""
 
 import os
+import sqlite3
 import stat
 import threading
 
 import numpy as np
 import pytest
 
+from jiyuu.book.opening import made
 from jiyuu.circuits.filter_file import Filter, write_filter
 from jiyuu.cli.entry import main
-from jiyuu.errors import JiyuuError
+from jiyuu.errors import BookError, JiyuuError
 from jiyuu.signals.recordings import write_recording
 from jiyuu.whole_file import write_bytes, write_text, written_whole
 
@@ -95,3 +97,33 @@ def test_a_folder_or_nowhere_is_said(tmp_path):
         write_text(tmp_path, "x")
     with pytest.raises(JiyuuError, match="is not a folder; make it first"):
         write_text(tmp_path / "nowhere" / "x.txt", "x")
+
+
+@pytest.mark.parametrize("ends_well", [True, False])
+def test_what_a_database_leaves_beside_an_unfinished_file_goes_with_it(tmp_path, ends_well):
+    def filled():
+        with written_whole(tmp_path / "copy.jiyuu") as unfinished:
+            unfinished.write_bytes(b"whole")
+            for end in ("-journal", "-wal", "-shm"):
+                unfinished.with_name(f"{unfinished.name}{end}").touch()
+            if not ends_well:
+                raise OSError(28, "No space left on device")
+
+    if ends_well:
+        filled()
+    else:
+        with pytest.raises(JiyuuError, match="No space left"):
+            filled()
+    assert [one.name for one in tmp_path.iterdir()] == ["copy.jiyuu"] * ends_well
+
+
+def test_a_new_book_leaves_nothing_beside_it_where_its_disk_fills_up(tmp_path):
+    def full(connection):
+        name = connection.execute("PRAGMA database_list").fetchone()[2]
+        for end in ("-journal", "-wal"):
+            (tmp_path / f"{name.rpartition('/')[2]}{end}").touch()
+        raise sqlite3.OperationalError("database or disk is full")
+
+    with pytest.raises(BookError, match="full; check the disk"):
+        made(tmp_path / "a.jiyuu", full)
+    assert list(tmp_path.iterdir()) == []

@@ -7,10 +7,12 @@ import shutil
 import stat
 import tempfile
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from jiyuu.errors import JiyuuError
+
+BESIDE = ("-journal", "-wal", "-shm")
 
 
 @contextmanager
@@ -50,7 +52,15 @@ def written_whole(path: Path, *, inputs: Iterable[Path] = ()) -> Iterator[Path]:
     except OSError as error:
         raise _unwritable(path, error) from error
     finally:
-        temporary.unlink(missing_ok=True)
+        take_away(temporary)
+
+
+def take_away(path: Path) -> None:
+    """A file that is not to stay, and what a database leaves beside it where its disk is full."""
+    path.unlink(missing_ok=True)
+    for end in BESIDE:
+        with suppress(OSError):
+            path.with_name(f"{path.name}{end}").unlink()
 
 
 def apart_from(path: Path, inputs: Iterable[Path]) -> None:

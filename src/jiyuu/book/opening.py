@@ -13,7 +13,7 @@ from pathlib import Path
 
 from jiyuu.book.migration import MIGRATIONS
 from jiyuu.errors import BookError
-from jiyuu.whole_file import to_disk, written_whole
+from jiyuu.whole_file import take_away, to_disk, written_whole
 
 APPLICATION_ID = 0x4A495955  # 'JIYU'
 SCHEMA_VERSION = 3
@@ -56,7 +56,7 @@ def made(path: Path, fill: Callable[[sqlite3.Connection], None] | None = None) -
         raise BookError(f"{path} could not be made: {error}; check the disk, or choose a folder you may write "
                         "to.") from error
     finally:
-        unfinished.unlink(missing_ok=True)
+        take_away(unfinished)
 
 
 def _begun(path: Path) -> sqlite3.Connection:
@@ -69,8 +69,7 @@ def _begun(path: Path) -> sqlite3.Connection:
     except sqlite3.Error:
         if connection is not None:
             connection.close()
-        for end in ("", "-journal", "-wal", "-shm"):
-            path.with_name(f"{path.name}{end}").unlink(missing_ok=True)
+        take_away(path)
         raise
 
 
