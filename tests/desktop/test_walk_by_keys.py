@@ -12,6 +12,7 @@ from tests.desktop.using import settled
 OPENS_AT = "setup"
 CONTROL, SHIFT, ALT = (Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier,
                        Qt.KeyboardModifier.AltModifier)
+DIGITS = [Qt.Key(Qt.Key.Key_0 + i) for i in range(10)]
 FARTHEST = 120  # presses of Tab from anywhere to anywhere
 
 
@@ -40,16 +41,16 @@ def test_the_whole_walk_by_keys_alone_at_larger_type(window, qtbot):
     kept = []
     for step in walk():
         if step.number < 10:
-            press(window, Qt.Key(Qt.Key.Key_0 + step.number), CONTROL)
+            press(window, DIGITS[step.number], CONTROL)
         else:
-            press(window, Qt.Key.Key_0, CONTROL | SHIFT)
+            press(window, DIGITS[0], CONTROL | SHIFT)
         assert window.step == step.key
         settled(window, qtbot)
         view = window.shown
         tabbed_into(window, view.figures)
         press(window, Qt.Key.Key_M)
         if step.measures:
-            qtbot.waitUntil(lambda key=step.key: session.states()[key] is not StepState.OPEN, timeout=60_000)
+            qtbot.waitUntil(lambda name=step.key: session.states()[name] is not StepState.OPEN, timeout=60_000)
             settled(window, qtbot)
         else:
             assert "Nothing is measured in" in window.tidings.text()

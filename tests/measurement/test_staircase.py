@@ -145,3 +145,21 @@ def test_long_recordings_are_read_in_blocks():
     pieces = find_pieces(staircase.recording(), RATE)
     assert [round(p.frequency_hz) for p in pieces] == [200, 300, 400]
     assert all(p.duration_s > 26.5 for p in pieces)
+
+
+@pytest.mark.parametrize("partials", [
+    (0.58, 1.0, 0.71, 0.93, 0.51), (0.3, 1.0, 0.5, 0.2), (0.2, 0.1, 0.1, 0.8, 1.0), (0.3, 0.8, 0.9, 1.0, 0.7),
+    (0.0, 1.0, 0.8, 0.5, 0.3)], ids=str)
+@pytest.mark.parametrize("volts", [(0, 1, 2, 3), (0, 0.5, 1, 1.5, 2)], ids=str)
+def test_partials_of_like_strength_do_not_pull_the_pitch_between_them(partials, volts):
+    """A track of the pitch then lies where there is no line at all, and once that was stated as a pitch."""
+    hertz, generator = 95.0 * 2.0 ** np.array(volts), np.random.default_rng(4)
+    t = np.arange(round(0.7 * RATE)) / RATE
+    edges = np.clip(np.minimum(t, t[-1] - t) / 0.004, 0, 1)
+    steps = [edges * sum(size * np.sin(2 * np.pi * n * f * t + generator.uniform(0, 6.3))
+                         for n, size in enumerate(partials, start=1)) for f in hertz]
+    record = np.concatenate([part for step in steps for part in (step, np.zeros(2400))])
+    record += generator.normal(0, 1e-4, record.size)
+    found = measure_staircase(record, RATE, list(volts))
+    cents = 1200 * np.log2([tone.frequency_hz.value for tone in found.tones] / hertz)
+    assert np.abs(cents).max() < 0.3

@@ -104,3 +104,30 @@ def test_a_whistle_that_starts_up_is_measured_as_it_settles():
     assert found.frequency_hz.value == pytest.approx(372.0, rel=1e-6)
     assert found.thd_n_percent < 0.5
     assert tone_faults(record, 48_000.0, found) == []
+
+
+@pytest.mark.parametrize("sizes", [
+    (0.42, 0.52, 0.21, 0.34, 0.77), (0.48, 0.45, 0.82, 0.23, 0.81, 0.84), (0.3, 1.0), (0.1, 0.2, 1.0),
+    (0.56, 0.5, 0.59, 0.56, 0.67)], ids=str)
+@pytest.mark.parametrize("hertz", [47.7, 990.3])
+def test_a_fundamental_is_the_pitch_however_loud_its_harmonics(sizes, hertz):
+    t = np.arange(72_000) / 48_000
+    record = sum(size * np.sin(2 * np.pi * n * hertz * t + n * n) for n, size in enumerate(sizes, start=1))
+    record = record + np.random.default_rng(5).normal(0, 1e-3, t.size)
+    found = measure_tone(record, 48_000.0)
+    assert found.frequency_hz.value == pytest.approx(hertz, abs=2.5 * found.frequency_hz.uncertainty)
+    assert found.amplitude_peak_v == pytest.approx(sizes[0], rel=1e-3)
+    assert tone_faults(record, 48_000.0, found) == []
+
+
+@pytest.mark.parametrize("sizes", [(0.0, 0.65, 0.55, 0.91), (0.0, 0.37, 1.0), (0.0, 0.52, 0.49, 0.35, 0.99)], ids=str)
+def test_a_missing_fundamental_is_named(sizes):
+    """One of its partials is measured, and it is said that others are no multiples of it."""
+    t = np.arange(72_000) / 48_000
+    record = sum(size * np.sin(2 * np.pi * n * 300.0 * t + n * n) for n, size in enumerate(sizes, start=1))
+    record = record + np.random.default_rng(5).normal(0, 1e-3, t.size)
+    found = measure_tone(record, 48_000.0)
+    number = round(found.frequency_hz.value / 300.0)
+    assert number > 1
+    assert found.frequency_hz.value == pytest.approx(300.0 * number, abs=0.01)
+    assert [notice.fault for notice in tone_faults(record, 48_000.0, found)] == [Fault.OCTAVE_UNCERTAIN]

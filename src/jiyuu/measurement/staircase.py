@@ -13,7 +13,8 @@ from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.steady_pieces import NO_TONE, Piece, find_pieces
-from jiyuu.measurement.step_pitch import divided, on_one_harmonic, swaying_steps, without_vibrato
+from jiyuu.measurement.step_lines import Divided, divided
+from jiyuu.measurement.step_pitch import on_one_harmonic, swaying_steps, without_vibrato
 from jiyuu.measurement.step_tone import StepTone, step_tone
 from jiyuu.measurement.waveform_faults import clipping
 from jiyuu.quantities import shown_hz
@@ -71,7 +72,7 @@ def measure_staircase(
                for tone, reach in zip(tones, reaches, strict=True)]
     tones = [tone for tone, _ in settled]
     notices += [notice for _, notice in settled if notice is not None]
-    found = [divided(recording_v, sample_rate_hz, tone) for tone in tones]
+    found = [_divided(recording_v, sample_rate_hz, tone) for tone in tones]
     divisors = on_one_harmonic(tones, found, wanted[list(places)])
     if harmonic is not None:
         divisors = [harmonic] * len(tones)
@@ -97,12 +98,15 @@ def _steps(
     try:
         tones, remarks = _as_steps(_tones(recording_v, sample_rate_hz, find_pieces(recording_v, sample_rate_hz)))
         places = _places(_octaves(tones), wanted)
+        if places is None:
+            places = _places(_pitches(recording_v, sample_rate_hz, tones), wanted)
         if places is not None and len(places) == wanted.size:
             return tones, remarks, places
     except MeasurementError as error:
         problem, places = error, None
     other = swaying_steps(recording_v, sample_rate_hz, wanted.size)
-    if other is not None and _follows(_octaves(other[0]), wanted):
+    if other is not None and (_follows(_octaves(other[0]), wanted)
+                              or _follows(_pitches(recording_v, sample_rate_hz, other[0]), wanted)):
         notices += other[1]
         return other[0], [], tuple(range(wanted.size))
     if problem is not None:
@@ -123,6 +127,15 @@ def _reaches(tones: Sequence[StepTone]) -> list[tuple[float, float] | None]:
         short = tone.stop_s - tone.start_s < 0.7 * (room[1] - room[0])
         found.append((min(room[0], tone.start_s), max(room[1], tone.stop_s)) if short else None)
     return found
+
+
+def _divided(recording_v: FloatArray, sample_rate_hz: float, tone: StepTone) -> Divided:
+    return divided(recording_v, sample_rate_hz, tone.start_s, tone.stop_s, tone.frequency_hz.value)
+
+
+def _pitches(recording_v: FloatArray, sample_rate_hz: float, tones: Sequence[StepTone]) -> FloatArray:
+    """(n,) octaves of the fundamentals: the loudest partial need not be the same one everywhere."""
+    return _octaves(tones) - np.log2([_divided(recording_v, sample_rate_hz, tone).divisor for tone in tones])
 
 
 def _divided_by(tone: StepTone, divisor: int) -> StepTone:

@@ -4,7 +4,7 @@ comes and goes."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from scipy.ndimage import median_filter
@@ -12,82 +12,43 @@ from scipy.ndimage import median_filter
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.steady_pieces import HOP_S, Piece, pitch_track
-from jiyuu.measurement.step_tone import StepTone, step_tone, turned_down
+from jiyuu.measurement.step_lines import MOST_DIVISOR, Divided, divided, on_a_line
+from jiyuu.measurement.step_tone import SMOOTHED_S, StepTone, step_tone, turned_down
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 
-MOST_DIVISOR = 6
-PARTIALS_DB = 46.0  # under the loudest: fainter lines are no partials
-OVER_FLOOR = 12.0
 TOLERANCE = 0.012  # how far a partial may lie from a whole multiple
 VIBRATO_HZ = (1.5, 14.0)
+SWAYING_PERIODS = 12.0  # smoothed over: a high pitch may sway far in Hz
 LEAST_DEPTH_CENTS = 1.5
 CLEAR = 8.0
 CALM_S = 0.3
+FEWEST_STEPS = 3  # that make a line
+ON_LINE_OCTAVES, OFF_LINE_OCTAVES = 0.1, 0.3
 SAME_CENTS = 70.0
 SHORTEST = 0.3  # of the usual length: shorter ones are no steps
 GAP_DB = 36.0
 OCTAVE_CENTS = 40.0
 FEWEST_HOPS = 8
-
-
-@dataclass(frozen=True, slots=True)
-class Divided:
-    """By what the loudest partial is to be divided, and whether that leaves any doubt of the octave."""
-
-    divisor: int
-    uncertain: bool
-
-
-def divided(recording_v: FloatArray, sample_rate_hz: float, tone: StepTone) -> Divided:
-    """From the partials of a step: the fundamental is what all of them are multiples of."""
-    first, last = round(tone.start_s * sample_rate_hz), round(tone.stop_s * sample_rate_hz)
-    piece = recording_v[first:last][: 1 << 16]
-    loud_hz = tone.frequency_hz.value
-    if piece.size < 256 or piece.size * loud_hz / sample_rate_hz < 12:
-        return Divided(1, False)
-    size = 1 << int(np.ceil(np.log2(piece.size)) + 2)
-    spectrum = np.abs(np.fft.rfft((piece - piece.mean()) * np.blackman(piece.size), size))
-    per_bin = sample_rate_hz / size
-    lobe = int(3 * size / piece.size)
-    top = float(spectrum[max(int(loud_hz / per_bin) - lobe, 0) : int(loud_hz / per_bin) + lobe + 1].max())
-    floor = float(np.median(spectrum))
-
-    def there(hertz: float) -> float:
-        at = int(hertz / per_bin)
-        near = spectrum[max(at - lobe // 2, 0) : at + lobe // 2 + 2]
-        if not near.size or hertz > 0.48 * sample_rate_hz:
-            return 0.0
-        size_there = float(near.max())
-        beside = spectrum[max(at - 4 * lobe, 0) : max(at - 2 * lobe, 1)]
-        local = max(floor, float(np.median(beside)) if beside.size else floor)
-        return size_there if size_there > max(OVER_FLOOR * local, top * 10 ** (-PARTIALS_DB / 20)) else 0.0
-
-    for divisor in range(2, MOST_DIVISOR + 1):
-        base = loud_hz / divisor
-        if base < 12.0 or base < 8 * sample_rate_hz / piece.size:
-            break
-        between = [there(base * n) for n in range(1, 3 * divisor) if n % divisor]
-        # One line between may be hum or a spurious tone; two that fit the same series are its partials.
-        strong = sorted(between, reverse=True)
-        if (len(strong) > 1 and strong[1] > 0) or (divisor == 2 and strong[0] > 0.03 * top):
-            return Divided(divisor, True)
-    return Divided(1, False)
+STANDS = 0.8  # of a step, over which its pitch must stand to be taken for one without jumps
 
 
 def on_one_harmonic(tones: Sequence[StepTone], found: Sequence[Divided], volts: FloatArray) -> list[int]:
-    """The divisor of every step: its own, unless that of the others puts it nearer to where its volts say it is."""
-    divisors = np.array([one.divisor for one in found])
+    """The divisor of every step: its own, unless another puts it onto the line that most steps make over their volts
+    (Theil 1950, Proceedings of the Royal Netherlands Academy of Sciences)."""
+    own = np.array([one.divisor for one in found])
     octaves = np.log2([tone.frequency_hz.value for tone in tones])
-    usual = int(np.bincount(divisors).argmax())
-    if volts.size != divisors.size:
-        return list(divisors)
-    away = octaves - np.log2(divisors) - volts
-    middle = float(np.median(away))
-    kept = []
-    for i, own in enumerate(divisors):
-        other = octaves[i] - np.log2(usual) - volts[i]
-        kept.append(usual if abs(other - middle) < abs(away[i] - middle) - 0.2 else int(own))
-    return kept
+    if volts.size != own.size or volts.size < FEWEST_STEPS:
+        return list(own)
+    pitch, (i, j) = octaves - np.log2(own), np.triu_indices(volts.size, 1)
+    apart = volts[i] != volts[j]
+    slope = float(np.median((pitch[i] - pitch[j])[apart] / (volts[i] - volts[j])[apart]))
+    middle = float(np.median(pitch - slope * volts))
+    left = np.abs(octaves[:, np.newaxis] - np.log2(np.arange(1, MOST_DIVISOR + 1)) - (slope * volts + middle)[
+        :, np.newaxis])  # by step and divisor
+    best = left.argmin(axis=1)
+    steps = np.arange(volts.size)
+    better = (left[steps, best] < ON_LINE_OCTAVES) & (left[steps, own - 1] > OFF_LINE_OCTAVES)
+    return [int(one) for one in np.where(better, best + 1, own)]
 
 
 def without_vibrato(
@@ -96,7 +57,10 @@ def without_vibrato(
     """The step about the centre of its vibrato, and what there is of it; as it was where there is none. reach_s: how
     far the step's sound reaches, which a steady part of it does not."""
     start_s, stop_s = reach_s or (tone.start_s, tone.stop_s)
-    vector = turned_down(recording_v, sample_rate_hz, Piece(start_s, stop_s, tone.frequency_hz.value, 0.0))
+    hertz = tone.frequency_hz.value
+    vector = turned_down(recording_v, sample_rate_hz, Piece(start_s, stop_s, hertz, 0.0),
+                         divided(recording_v, sample_rate_hz, tone.start_s, tone.stop_s, hertz).divisor,
+                         min(SMOOTHED_S, SWAYING_PERIODS / hertz))
     if vector is None:
         return tone, None
     inside = vector.sound & (vector.time_s > start_s) & (vector.time_s < stop_s)
@@ -169,11 +133,17 @@ def swaying_steps(
         spread = float(np.std(cents[start:stop][inside])) / np.sqrt(max((b - a) * 2, 1.0))
         size = float(np.sqrt(2) * 10 ** (np.median(level_db[start:stop]) / 20))
         doubt = hertz * np.log(2) / 1200 * max(spread, 0.05)
-        steady = step_tone(recording_v, sample_rate_hz, Piece(a, b, hertz, float(np.median(level_db[start:stop]))))
+        piece = on_a_line(recording_v, sample_rate_hz, Piece(a, b, hertz, float(np.median(level_db[start:stop]))))
+        hertz = piece.frequency_hz
+        steady = step_tone(recording_v, sample_rate_hz, piece)
         rough = StepTone(a, b, Uncertain(hertz, doubt), size, 0.0)
         alike = steady is not None and abs(1200 * np.log2(steady.frequency_hz.value / hertz)) < SAME_CENTS
         long = steady is not None and steady.stop_s - steady.start_s > 0.5 * (b - a)
         tones.append(steady if steady is not None and alike and long else rough)
+        if steady is not None and alike and steady.stop_s - steady.start_s > STANDS * (stop - start) * HOP_S:
+            # Where the pitch stands all the time only its track has jumped, from one partial to another.
+            notices[:] = [n for n in notices if not start * HOP_S <= (n.at_s or 0.0) <= stop * HOP_S]
+            continue
         jumped = np.flatnonzero(np.abs(np.abs(cents[start:stop] - calm[start:stop]) - 1200) < OCTAVE_CENTS)
         if jumped.size >= FEWEST_HOPS and not any(start * HOP_S <= (n.at_s or 0.0) <= stop * HOP_S for n in notices):
             notices.append(Notice(Fault.OCTAVE_JUMP, (start + int(jumped[0])) * HOP_S))

@@ -1,10 +1,10 @@
 """One step of a staircase: the mean frequency and level over its steady part, and how long it took to get there.
 
-The recording is turned down by the step's rough frequency and smoothed over whole periods twice, which takes out DC,
-every harmonic and the mirror image exactly. What is left is one slowly turning vector: its phase, fitted with a
-parabola (pitch and drift) by weight of its own size, gives the frequency in the middle, which is the mean over the
-stretch; in white noise a parabola about the middle costs nothing against a straight line (Rife and Boorstyn 1974, IEEE
-Transactions on Information Theory, for the bound). Samples a click has moved are left out.
+The recording is turned down by the step's rough frequency and smoothed over whole periods of its fundamental twice,
+which takes out DC, every other partial and the mirror image exactly. What is left is one slowly turning vector: its
+phase, fitted with a parabola (pitch and drift) by weight of its own size, gives the frequency in the middle, which is
+the mean over the stretch; in white noise a parabola about the middle costs nothing against a straight line (Rife and
+Boorstyn 1974, IEEE Transactions on Information Theory, for the bound). Samples a click has moved are left out.
 """
 
 from __future__ import annotations
@@ -17,6 +17,7 @@ from scipy.ndimage import median_filter
 
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.steady_pieces import Piece
+from jiyuu.measurement.step_lines import divided, on_a_line
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.stopping import checkpoint
 
@@ -67,10 +68,12 @@ def step_tone(
 ) -> StepTone | None:
     """Measures a piece. from_s, to_s: how far its tone may reach, where its neighbours end and begin; without, the
     piece as it stands. None where there is no tone after all."""
+    piece = on_a_line(recording_v, sample_rate_hz, piece)
+    divisor = divided(recording_v, sample_rate_hz, piece.start_s, piece.stop_s, piece.frequency_hz).divisor
     rough_hz = piece.frequency_hz
     low_s = piece.start_s if from_s is None else min(from_s, piece.start_s)
     high_s = piece.stop_s if to_s is None else max(to_s, piece.stop_s)
-    vector = turned_down(recording_v, sample_rate_hz, replace(piece, start_s=low_s, stop_s=high_s))
+    vector = turned_down(recording_v, sample_rate_hz, replace(piece, start_s=low_s, stop_s=high_s), divisor)
     if vector is None:
         return None
     inside = (vector.time_s >= piece.start_s) & (vector.time_s <= piece.stop_s)
@@ -101,10 +104,13 @@ def step_tone(
     )
 
 
-def turned_down(recording_v: FloatArray, sample_rate_hz: float, piece: Piece) -> Vector | None:
-    """The tone of a piece, turned down by its rough frequency; None where the piece is too short for it."""
+def turned_down(
+    recording_v: FloatArray, sample_rate_hz: float, piece: Piece, divisor: int = 1, smoothed_s: float = SMOOTHED_S
+) -> Vector | None:
+    """The tone of a piece, turned down by its rough frequency; None where the piece is too short for it. divisor: which
+    partial of its fundamental it is; smoothed_s: over at least so long."""
     rough_hz, low_s, high_s = piece.frequency_hz, piece.start_s, piece.stop_s
-    periods = max(1, int(np.ceil(SMOOTHED_S * rough_hz)))
+    periods = max(1, int(np.ceil(smoothed_s * rough_hz / divisor))) * divisor
     length = max(2, round(periods * sample_rate_hz / rough_hz))
     first = max(0, round(low_s * sample_rate_hz) - length)
     last = min(recording_v.size, round(high_s * sample_rate_hz) + length)

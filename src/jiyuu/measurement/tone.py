@@ -15,12 +15,14 @@ from numpy.typing import NDArray
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.step_lines import divided
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import sounding_part
 from jiyuu.quantities import A4_HZ, note_and_cents
 from jiyuu.stopping import checkpoint
 
 HIGHEST_HARMONIC = 20
+CLEAR_LINE = 0.05  # of the strongest
 FIRST_LOOK = 1 << 20  # samples in which the tone is found first
 PIECE = 1 << 18  # samples fitted at once
 LOWEST_HZ = 5.0
@@ -99,8 +101,8 @@ def _louder_nearby(residual: FloatArray, turn: float) -> float:
 
 
 def _strongest_turn(record: FloatArray, sample_rate_hz: float) -> float:
-    """Angular frequency per sample of the fundamental, from a windowed spectrum; a missing or weak fundamental is
-    found by the sum over its harmonics."""
+    """Angular frequency per sample of the fundamental, from a windowed spectrum; of a tone whose fundamental is missing
+    that of its loudest partial."""
     size = 1 << int(np.ceil(np.log2(record.size)) + 2)
     window = np.hanning(record.size)
     magnitude = np.abs(np.fft.rfft((record - record.mean()) * window, size))
@@ -110,13 +112,16 @@ def _strongest_turn(record: FloatArray, sample_rate_hz: float) -> float:
         raise MeasurementError("The recording is too short for its tone; record at least four periods.")
     peak = int(np.argmax(magnitude))
     # A harmonic may be stronger than the fundamental: accept a whole fraction that also holds a clear line.
-    for divisor in (4, 3, 2):
+    found = divided(record, sample_rate_hz, 0.0, record.size / sample_rate_hz, peak * sample_rate_hz / size)
+    sure = found.divisor > 1 and found.fundamental
+    for divisor in (found.divisor,) if sure else (4, 3, 2):
         near = peak // divisor
         reach = max(int(size / record.size), 1)
         low = max(near - reach, lowest)
         if near + reach > peak - 2.2 * size / record.size:
             continue  # too few periods: there lies the foot of the line itself
-        if low < near + reach + 1 and magnitude[low : near + reach + 1].max(initial=0) > 0.05 * magnitude[peak]:
+        least = 0.0 if sure else CLEAR_LINE * magnitude[peak]
+        if low < near + reach + 1 and magnitude[low : near + reach + 1].max(initial=0) > least:
             peak = low + int(np.argmax(magnitude[low : near + reach + 1]))
             break
     a, b, c = np.log(np.maximum(magnitude[peak - 1 : peak + 2], 1e-300))

@@ -8,6 +8,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.measurement.step_lines import divided
 from jiyuu.measurement.step_pitch import without_vibrato
 from jiyuu.measurement.step_tone import StepTone
 from jiyuu.measurement.tone import MeasuredTone
@@ -36,7 +37,10 @@ def tone_faults(recording_v: FloatArray, sample_rate_hz: float, tone: MeasuredTo
     hum = _hum(recording_v, sample_rate_hz, tone)
     if hum is not None:
         found.append(hum)
-    step = StepTone(0.0, recording_v.size / sample_rate_hz, tone.frequency_hz, tone.amplitude_peak_v, 0.0)
+    length_s = recording_v.size / sample_rate_hz
+    if divided(recording_v, sample_rate_hz, 0.0, length_s, tone.frequency_hz.value).divisor > 1:
+        found.append(Notice(Fault.OCTAVE_UNCERTAIN, begins_s))
+    step = StepTone(0.0, length_s, tone.frequency_hz, tone.amplitude_peak_v, 0.0)
     sway = without_vibrato(recording_v, sample_rate_hz, step)[1]
     if sway is not None:
         found.append(sway)
