@@ -12,6 +12,7 @@ from jiyuu.measurement.steady_pieces import Piece
 from jiyuu.signals.transforms import next_fast_len, rfft
 
 MOST_DIVISOR = 6
+LONGEST = 1 << 16  # samples that lines are looked for in
 STRONG_HALF, STRONG = 0.03, 0.1  # of the loudest line: one line that is enough
 PARTIALS_DB = 46.0  # under the loudest: fainter lines are no partials
 OVER_FLOOR = 12.0
@@ -34,11 +35,11 @@ def divided(
     """From the partials of a step, the loudest of them at loud_hz: the fundamental is what all of them are multiples
     of."""
     first, last = max(round(start_s * sample_rate_hz), 0), round(stop_s * sample_rate_hz)
-    piece = recording_v[first:last][: 1 << 16]
+    piece = recording_v[first:last][:LONGEST]
     if piece.size < 256 or piece.size * loud_hz / sample_rate_hz < 12:
         return Divided(1)
-    size = 1 << int(np.ceil(np.log2(piece.size)) + 2)
-    spectrum = np.abs(np.fft.rfft((piece - piece.mean()) * np.blackman(piece.size), size))
+    size = 2 * next_fast_len(piece.size)
+    spectrum = np.abs(rfft((piece - piece.mean()) * np.blackman(piece.size), size))
     per_bin = sample_rate_hz / size
     lobe = int(3 * size / piece.size)
     top = float(spectrum[max(int(loud_hz / per_bin) - lobe, 0) : int(loud_hz / per_bin) + lobe + 1].max())
@@ -72,10 +73,10 @@ def on_a_line(recording_v: FloatArray, sample_rate_hz: float, piece: Piece) -> P
     """A piece at the pitch that its track has; where no line stands there, because partials beside each other pull a
     track between them, at the strongest line near it."""
     first, last = round(piece.start_s * sample_rate_hz), round(piece.stop_s * sample_rate_hz)
-    record = recording_v[max(first, 0) : last][: 1 << 16]
+    record = recording_v[max(first, 0) : last][:LONGEST]
     if record.size < FEWEST_PERIODS * sample_rate_hz / piece.frequency_hz:
         return piece
-    size = 4 * next_fast_len(record.size)
+    size = 2 * next_fast_len(record.size)
     spectrum = np.abs(rfft((record - record.mean()) * np.blackman(record.size), size))
     lobe = 3 * size // record.size
     at = round(piece.frequency_hz * size / sample_rate_hz)
