@@ -395,3 +395,21 @@ def test_four_voices_sound_each_at_its_pitch_through_its_own_coils(step, window,
     t = np.arange(48_000, 144_000) / 48_000
     line = 2 * abs(np.mean(found[48_000:] * np.exp(-2j * np.pi * hertz * t)))
     assert line == pytest.approx(1e-3 * 2 / np.pi * abs(own * after), rel=2e-3)
+
+
+def test_four_voices_are_heard_together(step, window, qtbot):
+    """Lines of every voice, live: a pitch of 120 Hz and its half, third and quarter."""
+    output = StandInOutput()
+    window.listening.output.make = lambda: output
+    window.session.change_setup(inputs=[{"kind": "saw", "pitch_hz": 120.0, "level_v": 5.0}])
+    begun(step, window, qtbot, "voices")
+    window.listening.play()
+    qtbot.waitUntil(lambda: bool(np.any(output.heard[-480:])), timeout=60_000)
+    start = output.heard.size
+    qtbot.waitUntil(lambda: output.heard.size >= start + 72_000, timeout=20_000)
+    window.listening.silence()
+    sound = output.heard[start + 24_000 : start + 72_000]
+    spectrum = np.abs(np.fft.rfft(sound * np.hanning(sound.size)))  # a bin a hertz
+    floor = np.median(spectrum[20:400])
+    for own in (30, 40, 60, 120, 150, 200):  # 30, 150: the fourth alone; 40, 200: the third
+        assert spectrum[own - 1 : own + 2].max() > 30 * floor, own

@@ -48,7 +48,7 @@ class DeviceOutput:
         except miniaudio.MiniaudioError as error:
             self.stop()
             raise SignalError("No sound output could be opened on this machine; connect one, or save the sound as a "
-                              "file (Ctrl+L).") from error
+                              "file (Book, Save sound).") from error
 
     def stop(self) -> None:
         device, self._device = self._device, None
