@@ -112,7 +112,7 @@ def test_its_own_tone_is_warned_of_and_refused_where_there_is_none(window, outpu
 def test_without_an_output_the_file_is_offered(window, qtbot):
     class NoOutput(StandInOutput):
         def start(self, fill):
-            raise SignalError("No sound output could be opened on this machine; save the sound as a file (Book, Save sound).")
+            raise SignalError("No sound output could be opened on this machine; save the sound as a file.")
 
     window.listening.output.make = NoOutput
     window.listening.play()

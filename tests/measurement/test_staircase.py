@@ -5,7 +5,9 @@ import pytest
 
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.staircase import measure_staircase
-from jiyuu.measurement.steady_pieces import find_pieces
+from jiyuu.measurement.steady_pieces import Piece, find_pieces
+from jiyuu.measurement.step_lines import on_a_line
+from jiyuu.measurement.step_tone import step_tone
 from tests.staircase import Staircase, drawn_staircase
 
 RATE = 48_000.0
@@ -163,3 +165,9 @@ def test_partials_of_like_strength_do_not_pull_the_pitch_between_them(partials, 
     found = measure_staircase(record, RATE, list(volts))
     cents = 1200 * np.log2([tone.frequency_hz.value for tone in found.tones] / hertz)
     assert np.abs(cents).max() < 0.3
+
+
+def test_a_piece_of_silence_has_no_line():
+    piece = Piece(0.0, 1.0, 100.0, -80.0)
+    assert on_a_line(np.zeros(48_000), RATE, piece) == piece
+    assert step_tone(np.zeros(48_000), RATE, piece) is None

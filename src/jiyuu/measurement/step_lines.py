@@ -83,7 +83,7 @@ def on_a_line(recording_v: FloatArray, sample_rate_hz: float, piece: Piece) -> P
     low, high = round(at * 2**-NEAR_OCTAVES), min(round(at * 2**NEAR_OCTAVES), spectrum.size - 1)
     best = low + int(np.argmax(spectrum[low : high + 1]))
     here = float(spectrum[max(at - lobe, 0) : at + lobe + 1].max(initial=0.0))
-    if here > NO_LINE * spectrum[best] or abs(np.log2(best / at)) < STILL_OCTAVES:
+    if here >= NO_LINE * spectrum[best] or abs(np.log2(best / at)) < STILL_OCTAVES:
         return piece
     middle = float(best)
     for _ in range(CENTRED):  # of a pitch that sways, its middle and not the strongest of its side lines
