@@ -9,6 +9,7 @@ import numpy as np
 from pydantic import BaseModel, ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.bench.patched import filled_path, marker, path_of
 from jiyuu.bench.setting import said
 from jiyuu.bench.setup import SourceSetting
@@ -99,6 +100,7 @@ class PathPresenter(QObject):
         self._through: SourceThrough | None = None
         self._source_v = 0.0
         self._own: dict[Place, _Own] = {}
+        self._heard: dict[tuple[SourceThrough, bytes], FloatArray] = {}
         session.filter_changed.connect(self._other_filter)
         session.settings_changed.connect(self.refresh)
         self.refresh()
@@ -149,10 +151,21 @@ class PathPresenter(QObject):
                 if limb.sources:
                     self._own[*place, k] = limb.sources, _through_of(limb.sources, known.get((*place, k)))
 
+        before, self._heard = self._heard, {}
+
+        def output_of(of: SourceThrough, gain: ComplexArray) -> FloatArray:
+            """What a hand does not turn stays as it was from move to move."""
+            key = of, gain.tobytes()
+            if key not in self._heard:
+                self._heard[key] = before[key] if key in before else of.output_v(JOINT_HZ, gain)
+            return self._heard[key]
+
         def peak_of(heard: Heard) -> float:
-            total = standing.drive * through.output_v(JOINT_HZ, heard[()]) if () in heard else np.zeros(1)
+            total = np.zeros(1)
             for branch, gain in heard.items():
-                total = total + (self._own[branch][1].output_v(JOINT_HZ, gain) if branch else 0.0)
+                if gain.any():
+                    total = total + (output_of(self._own[branch][1], gain) if branch else
+                                     standing.drive * output_of(through, gain))
             return float(np.abs(total).max())
 
         joints = joints_of(path, JOINT_HZ, peak_of, side=setup.side)
