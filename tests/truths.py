@@ -8,6 +8,7 @@ from scipy.optimize import brentq, minimize_scalar
 
 RINGS_S = 4  # after which nothing is left of a ring that would come round
 FINER, NODES = 4, range(-7, 9)  # a recorder of another clock reads between samples made so much closer
+AT_ONCE = 8192  # samples
 
 
 def _ladder(s, k):
@@ -121,20 +122,30 @@ def recorded(made, stimulus, rate, *, delay_s=0.0123, ppm=0.0, tail_s=1.0):
     gain = np.zeros(hertz.size, complex)
     gain[1:] = made.at(hertz[1:])
     spectrum = rfft(room, size) * gain * np.exp(-2j * np.pi * hertz * delay_s)
+    return sampled_by(spectrum, size, room.size, ppm)
+
+
+def sampled_by(spectrum, size, count, ppm):
+    """(count,) of what has this spectrum of a record (size,), by a recorder whose clock is that much fast: it takes its
+    samples at shorter steps."""
     if not ppm:
-        return irfft(spectrum, size)[: room.size]
-    fine = irfft(np.concatenate([spectrum, np.zeros((FINER - 1) * (size // 2))]), FINER * size) * FINER
-    positions = np.arange(room.size) / (1 + ppm * 1e-6) * FINER
-    base = np.floor(positions).astype(int)
-    return between(fine, base, positions - base)
+        return irfft(spectrum, size)[:count]
+    # NumPy keeps nothing of a length as SciPy would.
+    fine = np.fft.irfft(np.concatenate([spectrum, np.zeros((FINER - 1) * (size // 2))]), FINER * size) * FINER
+    found = np.empty(count)
+    for begin in range(0, count, AT_ONCE):  # what a processor keeps at hand
+        places = np.arange(begin, min(begin + AT_ONCE, count)) / (1 + ppm * 1e-6) * FINER
+        base = np.floor(places).astype(int)
+        found[begin : begin + AT_ONCE] = between(fine, base, places - base)
+    return found
 
 
 def between(fine, base, t):
     """Lagrange through 16 points about each place, base + t: of what is sampled four times too often, to 10⁻⁸."""
     t = np.maximum(t, 1e-12)
-    every = np.prod([t - i for i in NODES], axis=0)
-    found = np.zeros(base.size)
+    every, found = np.ones(base.size), np.zeros(base.size)
     for j in NODES:
         scale = np.prod([float(j - i) for i in NODES if i != j])
-        found += fine[base + j] * (every / ((t - j) * scale))
-    return found
+        found += fine[base + j] / ((t - j) * scale)
+        every *= t - j
+    return found * every

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from scipy.fft import irfft, next_fast_len, rfft
+from scipy.fft import next_fast_len, rfft
 from scipy.interpolate import CubicSpline
 
 from jiyuu.circuits.catalogue import circuit
@@ -12,7 +12,7 @@ from jiyuu.measurement.curve_reading import Kind
 from jiyuu.measurement.findings import read_response
 from jiyuu.measurement.response import measure_response
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
-from tests.truths import FINER, between
+from tests.truths import sampled_by
 
 RATE = 48_000
 
@@ -30,14 +30,7 @@ def through(stimulus, circuit_id, mode, *, cutoff_hz, gain, rate=RATE, delay_s=0
     gains = np.zeros(hz.size, complex)
     gains[1:] = CubicSpline(np.log(places), known)(np.log(hz[1:]))
     spectrum = rfft(room, size) * gains * np.exp(-2j * np.pi * hz * delay_s)
-    output = sign * irfft(spectrum, size)
-    if ppm:
-        # A recorder whose clock is fast takes its samples at shorter steps: evaluate the spectrum's inverse there.
-        fine = irfft(np.concatenate([spectrum, np.zeros((FINER - 1) * (size // 2))]), FINER * size) * FINER * sign
-        positions = np.arange(room.size) / (1 + ppm * 1e-6) * FINER
-        base = np.floor(positions).astype(int)
-        output = between(fine, base, positions - base)
-    output = output[: room.size]
+    output = sign * sampled_by(spectrum, size, room.size, ppm)
     if noise_db is not None:
         loud = output[np.abs(room[: output.size]) > 0]
         level = np.sqrt(np.mean(loud**2)) * 10 ** (noise_db / 20)

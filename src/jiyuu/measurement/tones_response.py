@@ -141,9 +141,14 @@ def _filled_in(
 
 def _lag(stimulus_v: FloatArray, record: FloatArray) -> int:
     size = next_fast_len(stimulus_v.size + record.size)
-    correlation = np.abs(irfft(rfft(record, size) * np.conj(rfft(stimulus_v, size)), size))
+    spectrum = rfft(record, size)  # of a minute: one array after the other, each in the place of the one before
+    spectrum *= np.conj(rfft(stimulus_v, size))
+    correlation = irfft(spectrum, size)
+    del spectrum
+    np.abs(correlation, out=correlation)
     place = int(np.argmax(correlation))
-    if not correlation[place] > 20 * np.median(correlation):
+    highest = correlation[place]
+    if not highest > 20 * np.median(correlation, overwrite_input=True):
         raise MeasurementError("The tones are not to be found in the recording; check that the files belong together.")
     return place if place < record.size else place - size
 

@@ -6,6 +6,7 @@ into the record; what the noise around a line adds to it is taken off again.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,6 +22,7 @@ TOO_NEAR_S = 2.0  # over the record's length: lines nearer than that cannot be t
 AROUND_BINS, OF_A_LINE = 60, 6  # where the noise is read, and what of it belongs to a line
 MEDIAN_SHARE = np.log(2)  # of the mean, of a power that is exponentially distributed
 ROUNDED = 1e-6  # of both tones, by which arithmetic and clocks may move a line
+AT_ONCE = 8192  # samples, of which all lines fit into what a processor keeps at hand
 MOST_LEFT = 0.4  # share of all power that may be anything but lines, where they are what was played
 
 
@@ -83,13 +85,26 @@ def _fitted(
     for hertz in sorted(places):
         if not kept or hertz - kept[-1] > TOO_NEAR_S / duration_s:
             kept.append(hertz)
-    window = np.hanning(record_v.size)
-    t = (np.arange(record_v.size) - 0.5 * record_v.size) / sample_rate_hz
-    turn = np.exp(2j * np.pi * np.outer(t, np.array(kept) * clock))
-    design = np.concatenate([turn.real, -turn.imag[:, 1:]], axis=1) * window[:, np.newaxis]
-    found = np.linalg.solve(design.T @ design, design.T @ (record_v * window))
-    sines = np.concatenate([[0.0], found[len(kept) :]])
-    return np.array(kept), found[: len(kept)] + 1j * sines, record_v * window - design @ found
+    window, lines = np.hanning(record_v.size), len(kept)
+    omega = 2j * np.pi * clock * np.array(kept)
+    within = np.exp(np.outer(np.arange(min(AT_ONCE, record_v.size)) / sample_rate_hz, omega))
+
+    def stretches() -> Iterator[tuple[slice, ComplexArray]]:
+        """Pieces of the record, one after the other, with all lines as they turn in each (k, m)."""
+        for begin in range(0, record_v.size, AT_ONCE):
+            part = slice(begin, min(begin + AT_ONCE, record_v.size))
+            start_s = (begin - 0.5 * record_v.size) / sample_rate_hz
+            yield part, within[: part.stop - begin] * np.exp(omega * start_s)
+
+    normal, seen = np.zeros((2 * lines - 1, 2 * lines - 1)), np.zeros(2 * lines - 1)
+    for part, turn in stretches():
+        design = np.concatenate([turn.real, -turn.imag[:, 1:]], axis=1) * window[part, np.newaxis]
+        normal += design.T @ design
+        seen += design.T @ (record_v[part] * window[part])
+    found = np.linalg.solve(normal, seen)
+    peaks = found[:lines] + 1j * np.concatenate([[0.0], found[lines:]])
+    left = np.concatenate([window[part] * (record_v[part] - (turn @ peaks).real) for part, turn in stretches()])
+    return np.array(kept), peaks, left
 
 
 def _spread(left: FloatArray, sample_rate_hz: float, lines_hz: FloatArray, at_hz: list[float]) -> FloatArray:
