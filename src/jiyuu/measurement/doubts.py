@@ -10,7 +10,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.curve_reading import CurveReading, Kind
+from jiyuu.measurement.curve_reading import CurveReading, Kind, read_curve
 from jiyuu.measurement.extended import Extended
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.response import MeasuredResponse
@@ -22,6 +22,8 @@ TOO_MUCH_DB = 0.7  # and from where on an estimate of it no longer mends a numbe
 AT_PEAK = ("peak_hz", "peak_db", "q")
 BY_PASSBAND = ("passband_db", "cutoff_3db_hz", "peak_db", "slope_db_per_octave", "first_octave_drop_db",
                "low_3db_hz", "high_3db_hz", "notch_depth_db")
+COUPLED_HZ = 40.0  # a coupling capacitor's corner is lower
+APART = 2.0  # and so much lower than any pole of the filter
 LEANS_DB = 0.3  # how much a curve may still rise or fall over the last half octave before its plateau
 
 
@@ -111,45 +113,67 @@ def _compressed(
         level_v = response.level_v or 0.0
         softer = level_v * 10 ** (-max(10 * np.log10(most_db / 0.02), 6.0) / 20)
         found.notices.append(Notice(Fault.COMPRESSED, None, {"db": most_db, "measure_at_v": float(softer)}))
-    suspect = response.network is None and response.unloaded is None and not response.network_unasked
+    suspect = response.unexplained if response.steady else (
+        response.network is None and response.unloaded is None and not response.network_unasked)
     if most_db > TOO_MUCH_DB:
         found.withdrawn |= set(names)
-    elif suspect and most_db <= SAID_DB:
-        found.withdrawn |= set(AT_PEAK) | (set(names) if reading.kind is Kind.BANDPASS else set())
-        found.notices.append(Notice(Fault.COMPRESSED, None, {"db": float("nan"), "measure_at_v": 0.0}))
+    elif suspect and (response.steady or most_db <= SAID_DB):
+        # Of tones each was heard once, and nothing else tells what moved them.
+        all_of_it = response.steady or reading.kind is Kind.BANDPASS
+        found.withdrawn |= set(names) if all_of_it else set(AT_PEAK)
+        found.notices.append(Notice(Fault.COMPRESSED, None, {
+            "db": float("nan"), "measure_at_v": 0.0, **({"tones": 1.0} if response.steady else {})}))
 
 
 def _interface(
     found: Doubts, response: MeasuredResponse, whole: Extended, reading: CurveReading, names: tuple[str, ...],
     read: Reader,
 ) -> None:
-    """A lowpass that falls in the lowest octave: as behind a coupling capacitor, the unit's or the interface's."""
-    if response.network is None or not response.network.fit.order.at_rest or reading.kind is not Kind.LOWPASS:
+    """What falls in the lowest octave as behind a coupling capacitor, the unit's or the interface's. A lowpass does not
+    do so by itself; another kind has such a pole only far below its own."""
+    if response.network is None or not response.network.fit.order.at_rest:
         return
     poles = response.network.fit.poles
+    size = np.sort(np.abs(poles)) / (2 * np.pi)
     real = np.abs(poles[np.abs(poles.imag) < 1e-9 * np.abs(poles)].real) / (2 * np.pi)
     if not real.size:
         return
     hertz = float(real.min())
-    found.notices.append(Notice(Fault.INTERFACE_HIGHPASS, None, {"hz": hertz}))
-    _widen_by(found, 10 * np.log10(1 + (hertz / whole.frequency_hz) ** 2), whole, reading, names, read)
+    alone = size.size > 1 and hertz < COUPLED_HZ and size[0] > 0.999 * hertz and size[1] > APART * hertz
+    if reading.kind is not Kind.LOWPASS and not alone:
+        return
+    more_db = 10 * np.log10(1 + (hertz / whole.frequency_hz) ** 2)
+    without = _more(whole, more_db)
+    try:
+        kind = read_curve(without.frequency_hz, without.level_db, usable=without.usable, exact=without.exact,
+                          with_humps=False).kind
+    except MeasurementError:
+        kind = reading.kind
+    facts: dict[str, float | str] = {"hz": hertz}
+    if kind is not reading.kind:
+        facts["kind"] = kind.value
+        found.withdrawn |= set(names) - {"peak_hz"}
+    found.notices.append(Notice(Fault.INTERFACE_HIGHPASS, None, facts))
+    _widen_by(found, more_db, whole, reading, names, read)
 
 
 def _widen_by(
     found: Doubts, more_db: FloatArray, whole: Extended, reading: CurveReading, names: tuple[str, ...], read: Reader
 ) -> None:
     """By what a curve so much higher would read instead."""
-    exact = None
-    if whole.exact is not None:
-        exact = _raised(whole.exact, np.log2(whole.frequency_hz), more_db)
     try:
-        other = read(replace(whole, level_db=whole.level_db + more_db, exact=exact))
+        other = read(_more(whole, more_db))
     except MeasurementError:  # raised so far it leaves nothing to read
         return
     for name in names:
         one, two = getattr(reading, name), getattr(other, name)
         if one is not None and two is not None:
             found.wider[name] = max(found.wider.get(name, 0.0), WIDER * abs(two - one))
+
+
+def _more(whole: Extended, more_db: FloatArray) -> Extended:
+    exact = None if whole.exact is None else _raised(whole.exact, np.log2(whole.frequency_hz), more_db)
+    return replace(whole, level_db=whole.level_db + more_db, exact=exact)
 
 
 def _raised(

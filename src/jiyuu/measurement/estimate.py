@@ -10,6 +10,7 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Cut, Spectrum
 from jiyuu.measurement.network_fit import DrawnNetwork, NetworkFit
 from jiyuu.measurement.network_search import fit_network
+from jiyuu.measurement.rational_fit import PolesAndZeros
 from jiyuu.measurement.smoothing import FineGrid
 from jiyuu.measurement.uncertain import Uncertain
 
@@ -109,8 +110,8 @@ def _spectrum(
 
 def network_of(
     hertz: FloatArray, gain: ComplexArray, counts: FloatArray, variance: FloatArray, generator: np.random.Generator,
-    draws: int,
+    draws: int, known: PolesAndZeros | None = None,
 ) -> FittedNetwork | None:
-    """From gains (m,) that no gate has touched; arguments as in Spectrum."""
-    fit = fit_network(Spectrum(hertz, gain, counts, variance))
+    """From gains (m,) that no gate has touched; arguments as in Spectrum; known: as in fit_network."""
+    fit = fit_network(Spectrum(hertz, gain, counts, variance), known=known)
     return None if fit is None or fit.left > LEAVES else FittedNetwork(fit, fit.drawn(draws, generator))

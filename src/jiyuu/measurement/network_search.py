@@ -35,10 +35,13 @@ WORTH = 2.0  # a network that leaves more is not made better by leaving parts of
 DELAYS = 100  # tried on either side
 
 
-def fit_network(spectrum: Spectrum, like: NetworkFit | None = None) -> NetworkFit | None:
+def fit_network(
+    spectrum: Spectrum, like: NetworkFit | None = None, known: PolesAndZeros | None = None
+) -> NetworkFit | None:
     """The simplest network that leaves no more than the noise, else the one that tells most with least; None where
     there are too few bins, or no network comes near. like: of the same circuit set otherwise, for one with as many
-    poles and zeros only, which is found much sooner."""
+    poles and zeros only, which is found much sooner; known: what fits it already, in units of the geometric mean of the
+    first and the last bin, to begin with."""
     if spectrum.bins_hz.size < FEWEST_BINS:
         return None
     unit = 2 * np.pi * float(np.sqrt(spectrum.bins_hz[0] * spectrum.bins_hz[-1]))
@@ -48,10 +51,10 @@ def fit_network(spectrum: Spectrum, like: NetworkFit | None = None) -> NetworkFi
         return with_spread(*fits[0]) if fits else None
     best: tuple[float, Groups, NetworkFit] | None = None
     least = np.inf
-    for count in USUAL_FIRST:
+    for count in USUAL_FIRST if known is None else (known.poles.size, *USUAL_FIRST):
         if best is not None and count > max(best[2].order.poles, 4) + MORE_IN_VAIN:
             break
-        guesses = _guesses(groups, count)
+        guesses, known = ([known], None) if known is not None else (_guesses(groups, count), None)
         found_left = min((guess.left for guess in guesses if guess.left), default=np.inf)
         if count > HANDMADE_UP_TO and found_left > NO_BETTER * least:
             continue  # more poles do not explain it either

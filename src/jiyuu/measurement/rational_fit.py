@@ -15,9 +15,12 @@ import numpy as np
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.stopping import checkpoint
 
-MOST_POLES = 14
+MOST_POLES, FEW_POLES = 14, 8  # tried; and of a filter
+OWN = (1.0, 2.0, 4.0)  # radians at its cutoff by which a filter may be late
 ENOUGH = 1.2  # RMS of what is left over, in standard deviations of the noise
 ROUNDS, AGAIN = 12, 3  # until poles of a first fit stand still; from poles that stood still with other noise
+FURTHEST_LATE = 8.0  # radians of the loudest tone: a record is found to within a period of it
+MOST_RAISED = 1.5  # nepers
 GUESSED = 1e-3  # share by which poles of a first guess may still move
 
 
@@ -44,18 +47,33 @@ def fit_rational(
     """The smallest fit that leaves no more than the noise, else the best of those tried: frequency_hz, gain and its
     standard deviation (|z|², RMS) all (n,), n ≥ 12. lateness (n,): a second delay of which each gain has a different
     amount, such as the time at which it was played, where clocks are not quite alike; its mean is 0."""
-    starts = (0.0, _late(frequency_hz, gain, deviation))
     best: RationalFit | None = None
-    for count in range(1, min(MOST_POLES, frequency_hz.size // 3) + 1):
-        for delay in starts:
-            found = refit(frequency_hz, gain, deviation, lateness, _spread(frequency_hz, count),
-                          np.array([delay, 0.0]), rounds=ROUNDS)
-            if best is None or found.left < best.left:
-                best = found
-        if best is not None and best.left < ENOUGH:
+    likely = likely_delays(frequency_hz, gain, deviation)
+    for delays in (likely[:3], likely[3:]):
+        for count in range(1, min(MOST_POLES, frequency_hz.size // 3) + 1):
+            if best is not None and best.left < ENOUGH and count >= best.poles.size:
+                break
+            for delay in delays:
+                found = refit(frequency_hz, gain, deviation, lateness, spread_over(frequency_hz, count),
+                              np.array([delay, 0.0]), rounds=ROUNDS)
+                enough = found.left < ENOUGH and best is not None and found.poles.size < best.poles.size
+                if best is None or found.left < best.left or enough:
+                    best = found
+        assert best is not None
+        if best.left < ENOUGH and best.poles.size <= FEW_POLES:
             break
     assert best is not None
     return best
+
+
+def likely_delays(frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray) -> list[float]:
+    """Delays, in 1/(2π·unit_hz) s, to begin with, the likeliest first: none, what the phases high up show, and that
+    less what a filter may have of its own, which is cut off not far from there."""
+    late = late_between_tones(frequency_hz, gain, deviation)
+    unit_hz = float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
+    size = np.abs(gain)
+    edge = float(frequency_hz[np.flatnonzero(size > 0.5 * size.max())[-1]]) / unit_hz
+    return [0.0, _late(frequency_hz, gain, deviation), late, *(late - share / edge for share in OWN)]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -81,9 +99,15 @@ def fit_poles(
     for delay, delayed in ((0.0, False), (0.0, True), (_late(omega, gain, deviation), True)):
         if found and found[-1].left < 1:
             break  # a first guess need not be better
-        found.append(refit(omega, gain, deviation, none, _spread(omega, count), np.array([delay, 0.0]), rounds=ROUNDS,
-                           delayed=delayed, still=GUESSED))
+        found.append(refit(omega, gain, deviation, none, spread_over(omega, count), np.array([delay, 0.0]),
+                           rounds=ROUNDS, delayed=delayed, still=GUESSED))
     best = min(found, key=lambda fit: fit.left)
+    return poles_and_zeros(best)
+
+
+def poles_and_zeros(best: RationalFit) -> PolesAndZeros:
+    """The same in factors, in the units of the frequencies it was fitted to."""
+    count = best.poles.size
     residues: list[complex] = []
     i = 0
     while i < count:
@@ -118,12 +142,31 @@ def _late(frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray) -
     return -float(np.polyfit(frequency_hz[top] / unit_hz, phase, 1)[0])
 
 
+def late_between_tones(frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray) -> float:
+    """The delay, in 1/(2π·unit_hz) s, that the phase shows high up where a filter has hardly any of its own, even where
+    it turns by more than half a circle from tone to tone, as where a ring was taken for the beginning: of all delays
+    that by which the phases come together, which no other does, as tones stand further apart the higher they are."""
+    clear = np.flatnonzero(np.abs(gain) > 30 * deviation)
+    if clear.size < 6:
+        return 0.0
+    top = clear[-max(clear.size // 4, 6) :]
+    s = frequency_hz[top] / float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
+    loudest = frequency_hz[np.argmax(np.abs(gain))] / float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
+    furthest = FURTHEST_LATE / min(loudest, s[0])
+    delays = np.arange(-furthest, furthest, 0.5 / s[-1])
+    phasors = gain[top] / np.abs(gain[top])
+    together = np.abs(np.exp(1j * np.outer(delays, s)) @ phasors)
+    return float(delays[np.argmax(together)])
+
+
 def refit(
     frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray, lateness: FloatArray, poles: ComplexArray,
     delay: FloatArray, *, rounds: int = AGAIN, delayed: bool = True, still: float = 0.0,
+    raised: FloatArray | None = None,
 ) -> RationalFit:
     """From poles and delays (in 1/(2π·unit_hz) s) that are nearly right. delayed: whether the delays are to be
-    found; still: share of themselves by which poles, and of a radian by which delays, move when they are found."""
+    found; still: share of themselves by which poles, and of a radian by which delays, move when they are found; raised
+    (n,): how much of a gain in nepers, to be found too, each had besides: it stands in the fit as a third delay."""
     unit_hz = float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
     s, weight = 1j * frequency_hz / unit_hz, 1 / deviation
 
@@ -136,29 +179,33 @@ def refit(
         answer = np.linalg.lstsq(stacked / scale, np.concatenate([wanted.real, wanted.imag]), rcond=None)[0]
         return np.asarray(answer / scale)
 
-    late = np.stack([np.ones(s.size), lateness], axis=1)
+    moves = np.stack([s, s * lateness], axis=1)
+    if raised is not None:
+        moves, delay = np.concatenate([moves, -raised[:, np.newaxis]], axis=1), np.append(delay, 0.0)
+    count = delay.size
     furthest = 2 * frequency_hz[-1] / frequency_hz[0]
     for _ in range(rounds):
         checkpoint()
-        basis, early = _basis(s, poles), gain * np.exp(s * (late @ delay))
+        basis, early = _basis(s, poles), gain * np.exp(moves @ delay)
         # (1 + Σ moved·basis)·gain·(1 + s·later) = what the basis can: where that sum is zero the poles should stand.
-        slower = (s * early)[:, np.newaxis] * late * delayed
+        slower = early[:, np.newaxis] * moves * delayed
         design = np.concatenate([basis, -early[:, np.newaxis] * basis[:, :-1], -slower], axis=1)
         answer = solved(design, early)
-        before, poles = poles, _moved(poles, answer[poles.size + 1 : -2])
+        before, poles = poles, _moved(poles, answer[poles.size + 1 : -count])
         poles = poles / np.maximum(1.0, np.abs(poles) / furthest)  # one that runs away is a constant
-        delay = delay + answer[-2:]
+        delay = delay + answer[-count:]
+        delay[2:] = np.clip(delay[2:], -MOST_RAISED, MOST_RAISED)
         apart = np.abs(np.sort_complex(poles) - np.sort_complex(before)) / np.abs(poles)
-        if apart.max(initial=0.0) <= still and np.abs(answer[-2:]).max() * abs(s[-1]) <= still:
+        if apart.max(initial=0.0) <= still and np.abs(answer[-count:]).max() * abs(s[-1]) <= still:
             break
-    basis, early = _basis(s, poles), gain * np.exp(s * (late @ delay))
+    basis, early = _basis(s, poles), gain * np.exp(moves @ delay)
     weights = solved(basis, early)
     free = max(2 * gain.size - 2 * poles.size - 3, 1)
     left = float(np.sqrt(2 * np.sum(np.abs((basis @ weights - early) * weight) ** 2) / free))
     return RationalFit(unit_hz, delay, poles, weights, left)
 
 
-def _spread(frequency_hz: FloatArray, count: int) -> ComplexArray:
+def spread_over(frequency_hz: FloatArray, count: int) -> ComplexArray:
     """Poles over the band to begin with, in pairs, and one real where the number is odd."""
     reach = float(np.sqrt(frequency_hz[-1] / frequency_hz[0]))
     places = reach ** np.linspace(-0.6, 0.6, count // 2) if count > 3 else np.ones(count // 2)

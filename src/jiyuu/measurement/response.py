@@ -25,14 +25,12 @@ from jiyuu.measurement.noise_response import estimate_by_noise
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.sweep_response import DRAWS, band_of, estimate_by_sweep
-from jiyuu.measurement.tones_response import estimate_by_tones, tones_of, unheard_tones
+from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
 from jiyuu.measurement.uncertain import COVERAGE, UNSURE, Uncertain
-from jiyuu.measurement.waveform_faults import clipping, quantisation, step_of
 
 DIFFERENT = 1.5
 ALIKE = 3e-4  # share by which two passages may differ and still be as they should
 LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid through something else besides
-STEPS_OF_A_GATE = 40.0  # of the recorder, peak to peak, that the softest tone has left where a gate took others
 UNKNOWN_LOSS_S = 0.06
 COUNTED_LOSS_S = 1e-4  # to a few samples, where the filter lets little through to tell by
 ROUNDED_S = 1e-10  # what arithmetic may move a latency by
@@ -65,6 +63,7 @@ class MeasuredResponse:
     efold_s: float | None = None  # in which the sweep's frequency grows e-fold; None for what does not do so steadily
     quickly: bool = False
     steady: bool = False  # from tones that had settled: what each leaves tells its noise
+    unexplained: bool = False  # tones of which no filter has the gains
 
     @property
     def network_unasked(self) -> bool:
@@ -162,31 +161,10 @@ def _told_s(found: Estimate, passages: Passages, sample_rate_hz: float) -> float
 def _by_tones(
     stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float
 ) -> MeasuredResponse:
-    place, ppm, found, noise_db, told_s = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=DRAWS)
-    clipped, _ = clipping(recording_v)
-    if clipped is not None:
-        found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
-    _, coarse = quantisation(recording_v, slice(0, recording_v.size))
-    gated = _gated(recording_v, tones, unheard_tones(recording_v, tones, place, ppm.value), place, sample_rate_hz)
-    notices = tuple(notice for notice in (clipped, coarse, gated) if notice is not None)
-    response = _stated_response(found, place / sample_rate_hz, ppm, noise_db, sample_rate_hz, told_s, notices)
-    return replace(response, steady=True)
-
-
-def _gated(
-    recording_v: FloatArray, tones: list[slice], unheard: list[int], place: int, sample_rate_hz: float
-) -> Notice | None:
-    """Tones of which nothing is there although others are hardly louder than the recorder's steps: these fell under
-    them by themselves. Else a gate took them away."""
-    if not unheard:
-        return None
-    softest = min(float(np.ptp(recording_v[max(tone.start + place, 0) : tone.stop + place]))
-                  for i, tone in enumerate(tones) if i not in unheard)
-    if softest < STEPS_OF_A_GATE * (step_of(recording_v) or 0.0):
-        return None
-    lasts = sum(tones[i].stop - tones[i].start for i in unheard)
-    return Notice(Fault.DROPOUT, (tones[unheard[0]].start + place) / sample_rate_hz,
-                  {"ms": 1e3 * lasts / sample_rate_hz})
+    by = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=DRAWS)
+    response = _stated_response(by.found, by.place / sample_rate_hz, by.ppm, by.noise_db, sample_rate_hz, by.told_s,
+                                by.notices, by.compression, float(np.abs(stimulus_v).max()))
+    return replace(response, steady=True, unexplained=not by.explained)
 
 
 def _stated_response(

@@ -1,29 +1,34 @@
-"""Frequency response from stepped tones: one frequency after the other, each fitted where it is steady.
-
-Between the tones stands what the network has there that fits them all; a dozen tones an octave are too few for splines
-to follow a sharp peak or a notch."""
+"""Frequency response from stepped tones: one frequency after the other, each fitted where it is steady."""
 
 from __future__ import annotations
 
-import numpy as np
-from scipy.interpolate import CubicSpline
+from dataclasses import dataclass
+from fractions import Fraction
 
-from jiyuu.arrays import ComplexArray, FloatArray
+import numpy as np
+
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import at_player_clock
-from jiyuu.measurement.estimate import Estimate, FittedNetwork, network_of
-from jiyuu.measurement.rational_fit import fit_rational, refit
+from jiyuu.measurement.distortion_orders import Compression
+from jiyuu.measurement.estimate import Estimate
+from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.measurement.rational_fit import late_between_tones
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
+from jiyuu.measurement.tones_between import between_tones
+from jiyuu.measurement.tones_heard import HeardTone, broken, heard_tone, less_hum, noise_near, steady_part, unsettled
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
-from jiyuu.measurement.waveform_faults import rounded_v, step_of
+from jiyuu.measurement.waveform_faults import clipping, quantisation, rounded_v, step_of
 from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 
 FEWEST_TONES = 12
 SHORTEST_S = 0.05
-SETTLING = 0.4  # share of a tone that is left for the filter to settle
+RISING_S = 0.02  # ahead of the first tone, that is no silence any more
+STEPS_OF_A_GATE = 40.0  # of the recorder, peak to peak, that the softest tone has left where a gate took others
 SYSTEMATIC = 2e-6  # share by which ringing and neighbours may move a tone
-FITS = 3.0  # standard deviations of the noise that a network may leave over and still be the one
 BESIDE = 1.06  # how far beside a tone its absence is felt: half way to the next of a dozen an octave
+CLEAR, FAINT_DB = 4.0, 45.0  # standard deviations of a third harmonic; under the top: fainter ones bend nothing
+FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
 LOUD = 0.2  # tones at least so loud re the loudest tell the clocks apart
 
 
@@ -47,96 +52,165 @@ def tones_of(stimulus_v: FloatArray, sample_rate_hz: float) -> list[slice]:
     return found
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class ByTones:
+    """place: samples that the recording lags; told_s: when in the recording the tones tell a delay; noise_db re the
+    recording; explained: whether a filter has the gains that were found."""
+
+    place: int
+    ppm: Uncertain
+    found: Estimate
+    noise_db: float
+    told_s: float
+    notices: tuple[Notice, ...]
+    compression: Compression | None
+    explained: bool
+
+
 def estimate_by_tones(
     stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float, *, draws: int
-) -> tuple[int, Uncertain, Estimate, float, float]:
-    """(samples that the recording lags, clock offset in ppm, gain, noise in dB re the recording, when in the recording
-    the tones tell a delay, in s).
-
-    Raises MeasurementError when the tones are not in the recording or span less than an octave."""
+) -> ByTones:
+    """Raises MeasurementError when the tones are not in the recording or span less than an octave."""
     record = recording_v - recording_v.mean()
     lag = _lag(stimulus_v, record)
-    if tones[-1].stop + lag > record.size or tones[0].start + lag < 0:
-        raise MeasurementError("The recording ends before the stimulus does; record until a second after it.")
-    played = np.array([_pitch(stimulus_v[_steady(tone)], sample_rate_hz).value for tone in tones])
+    notices, tones = _those_inside(tones, lag, record.size, sample_rate_hz)
+    played = np.array([_pitch(stimulus_v[steady_part(tone)], sample_rate_hz).value for tone in tones])
     ppm = _clock(record, tones, played, lag, sample_rate_hz)
     if abs(ppm.value) > 0.02:
         record = at_player_clock(record, ppm.value)
         lag = _lag(stimulus_v, record)
+        whole = [tone.start + lag >= 0 and tone.stop + lag <= record.size for tone in tones]
+        tones, played = [tone for tone, inside in zip(tones, whole, strict=True) if inside], played[whole]
     order = np.argsort(played)
     if played[order[-1]] < 2 * played[order[0]] or (np.diff(played[order]) <= 0).any():
         raise MeasurementError("The tones must rise or fall over more than an octave, each played once.")
-    gains, spreads, noises, signals, times = [], [], [], [], []
     unheard = unheard_tones(recording_v, tones, lag, ppm.value)
     known = [int(i) for i in order if i not in unheard]
     if len(known) < FEWEST_TONES or played[known[-1]] < 2 * played[known[0]]:
         raise MeasurementError("Where most tones should sound nothing is recorded; take the gate out, turn the input "
                                "up and record again.")
-    step_v = step_of(recording_v) or 0.0
-    for i in known:
-        steady = _steady(tones[i])
-        shifted = slice(steady.start + lag, steady.stop + lag)
-        t = np.arange(steady.start, steady.stop) / sample_rate_hz
-        into, _ = _fitted(stimulus_v[steady], t, played[i])
-        out, noise = _fitted(record[shifted], t, played[i])
-        gains.append(out / into)
-        # Both parts together; a tone without noise is still not known without end.
-        spread = np.hypot(2 * noise / np.sqrt(t.size) / abs(into), SYSTEMATIC * abs(out / into))
-        spreads.append(float(np.hypot(spread, float(rounded_v(abs(out), noise, step_v)) / abs(into))))
-        noises.append(noise)
-        signals.append(abs(out))
-        times.append(float(t.mean()))
-    frequency_hz, gain = played[known], np.array(gains)
-    lost = played[unheard]
+    silence = slice(0, max(tones[0].start + lag - round(RISING_S * sample_rate_hz), 0))
+    clipped, _ = clipping(recording_v, _silent_v(record[silence]))
+    _, coarse = quantisation(recording_v, slice(0, recording_v.size))
+    notices += [notice for notice in (clipped, coarse) if notice is not None]
+
+    def heard_in(record_v: FloatArray) -> list[HeardTone]:
+        return [heard_tone(stimulus_v, record_v, tones[i], lag, played[i], sample_rate_hz) for i in known]
+
+    heard = heard_in(record)
+    record, hum = less_hum(record, heard, silence, sample_rate_hz)
+    if hum is not None:
+        notices.append(hum)
+        heard = heard_in(record)
+    gone = broken(heard, noise_near(heard, sample_rate_hz), sample_rate_hz)
+    lost = [*played[unheard], *(heard[i].hertz for i in gone)]
+    dropped = [heard[i].steady for i in gone]
+    if _gated(recording_v, tones, unheard, lag):
+        dropped += [slice(tones[i].start + lag, tones[i].stop + lag) for i in unheard]
+    if dropped:
+        notices.append(Notice(Fault.DROPOUT, min(part.start for part in dropped) / sample_rate_hz, {
+            "ms": 1e3 * sum(part.stop - part.start for part in dropped) / sample_rate_hz}))
+    heard = [tone for i, tone in enumerate(heard) if i not in gone]
+    if len(heard) < FEWEST_TONES:
+        raise MeasurementError("Most tones break off; check cable and buffer and record again.")
+    near_v = noise_near(heard, sample_rate_hz)
+    spread = _spread(heard, near_v, step_of(recording_v) or 0.0, sample_rate_hz)
+    frequency_hz, gain, times = (np.array([getattr(tone, name) for tone in heard])
+                                 for name in ("hertz", "gain", "played_s"))
     octave = np.log2(frequency_hz[0]) + np.arange(
         int(np.log2(frequency_hz[-1] / frequency_hz[0]) * POINTS_PER_OCTAVE) + 1
     ) / POINTS_PER_OCTAVE
-    smooth, drawn, network = _filled_in(frequency_hz, gain, np.array(spreads), np.array(times), 2.0**octave, draws)
-    deviation = np.sqrt(np.mean(np.abs(drawn - smooth) ** 2, axis=0))
-    signal, floor = float(np.sqrt(np.mean(np.square(signals)) / 2)), float(np.median(noises))
-    noise_db = float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12)))
+    # In narrow bands the ring is loudest, long after a tone begins: by phases it is known better than by loudness.
+    late = late_between_tones(frequency_hz, gain, spread) / (2 * np.pi * np.sqrt(frequency_hz[0] * frequency_hz[-1]))
+    later = round(late * sample_rate_hz)
+    later = later if abs(later) > FAR_SAMPLES else 0
+    gain = gain * np.exp(2j * np.pi * frequency_hz * later / sample_rate_hz)
+    between = between_tones(frequency_hz, gain, spread, times, 2.0**octave, draws)
+    if between.step is not None:
+        at_s = float(times[between.step.place] + lag / sample_rate_hz)
+        notices.append(Notice(Fault.GAIN_CHANGED, at_s, {"db": between.step.raised_db, "brought": 1.0}))
+    deviation = np.sqrt(np.mean(np.abs(between.drawn - between.gain) ** 2, axis=0))
+    signal = float(np.sqrt(np.mean(np.abs([tone.out for tone in heard]) ** 2) / 2))
+    floor = float(np.median([tone.noise_v for tone in heard]))
     hurt = tuple((hertz / BESIDE, hertz * BESIDE) for hertz in lost if frequency_hz[0] < hertz < frequency_hz[-1])
-    told_s = float(np.mean(times)) + lag / sample_rate_hz  # what was not found of the clock turns about that moment
-    found = Estimate(2.0**octave, smooth, deviation, drawn, 1, None, lag, network, hurt_hz=hurt)
-    return lag, ppm, found, noise_db, told_s
+    found = Estimate(2.0**octave, between.gain, deviation, between.drawn, 1, None, lag + later, between.network,
+                     hurt_hz=((0.0, sample_rate_hz),) if clipped is not None else hurt)
+    # What was not found of the clock turns about that moment.
+    told_s = float(np.mean(times)) + lag / sample_rate_hz
+    return ByTones(lag + later, ppm, found, float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12))), told_s,
+                   tuple(notices), _compressed(heard, near_v, 2.0**octave), between.explained)
+
+
+def _those_inside(
+    tones: list[slice], lag: int, size: int, sample_rate_hz: float
+) -> tuple[list[Notice], list[slice]]:
+    """The tones that are whole in a recording of so many samples, and what is said of the others."""
+    inside = [tone for tone in tones if tone.start + lag >= 0 and tone.stop + lag <= size]
+    late, early = tones[0].start + lag < 0, tones[-1].stop + lag > size
+    if len(inside) < FEWEST_TONES:
+        raise MeasurementError(
+            "The recording began after most of the tones were played; start recording first." if late else
+            "The recording ends before the stimulus does; record until a second after it.")
+    found = [Notice(Fault.STARTED_LATE, 0.0, {"late_s": -lag / sample_rate_hz})] if late else []
+    return found + ([Notice(Fault.ENDED_EARLY, size / sample_rate_hz)] if early else []), inside
+
+
+def _spread(heard: list[HeardTone], near_v: FloatArray, step_v: float, sample_rate_hz: float) -> FloatArray:
+    """(n,) RMS of both parts of every gain together, by noise, steps and ringing; a tone without any of them is still
+    not known without end."""
+    rings_v = unsettled(heard, near_v, sample_rate_hz)
+    by_step_v = np.array([_rounded_v(tone, step_v, sample_rate_hz) for tone in heard])
+    by_noise_v = 2 * near_v / np.sqrt([tone.left.size for tone in heard])
+    moved_v = np.sqrt(by_noise_v**2 + by_step_v**2 + rings_v**2)
+    into, gain = np.abs([tone.into for tone in heard]), np.abs([tone.gain for tone in heard])
+    return np.asarray(np.hypot(moved_v / into, SYSTEMATIC * gain))
+
+
+def _rounded_v(tone: HeardTone, step_v: float, sample_rate_hz: float) -> float:
+    """By how much rounding may move a tone: as any line, and, where little noise goes with it, as the few values do
+    that a period and the samples in it have in common."""
+    if not step_v:
+        return 0.0
+    alike = min(Fraction(tone.hertz / sample_rate_hz).limit_denominator(tone.left.size).denominator, tone.left.size)
+    noise_in_steps = max((tone.noise_v / step_v) ** 2 - 1 / 12, 0.0)
+    again_v = 2 * step_v / np.sqrt(12 * alike) * np.exp(-2 * np.pi**2 * noise_in_steps)
+    return float(np.hypot(rounded_v(abs(tone.out), tone.noise_v, step_v), again_v))
+
+
+def _silent_v(silence_v: FloatArray) -> float:
+    return float(np.std(silence_v[silence_v.size // 2 :])) if silence_v.size > 1000 else 0.0
+
+
+def _compressed(heard: list[HeardTone], near_v: FloatArray, wanted_hz: FloatArray) -> Compression:
+    """By the third harmonic of every tone: made behind the filter it is as it was made, made before it the filter has
+    had it."""
+    hertz = np.array([tone.hertz for tone in heard])
+    size, into, third = (np.array([abs(getattr(tone, name)) for tone in heard]) for name in ("out", "into", "third_v"))
+    gain = size / into
+    third = np.where(third > CLEAR * 2 * near_v / np.sqrt([tone.left.size for tone in heard]), third, 0.0)
+    there = np.interp(np.log(3 * hertz), np.log(hertz), gain, right=0.0)
+    least = 10 ** (-FAINT_DB / 20) * gain.max()
+    before = np.where(there > least, third / into / np.maximum(there, 1e-12), 0.0)
+    share = 3 * np.maximum(before, third / size) * (gain > least)
+    return Compression(np.interp(np.log(wanted_hz), np.log(hertz), share))
+
+
+def _gated(recording_v: FloatArray, tones: list[slice], unheard: list[int], lag: int) -> bool:
+    """Whether a gate took the unheard tones away: where others are hardly louder than the recorder's steps they fell
+    under them by themselves."""
+    softest = min(float(np.ptp(recording_v[max(tone.start + lag, 0) : tone.stop + lag]))
+                  for i, tone in enumerate(tones) if i not in unheard)
+    return bool(unheard) and softest >= STEPS_OF_A_GATE * (step_of(recording_v) or 0.0)
 
 
 def unheard_tones(recording_v: FloatArray, tones: list[slice], lag: int, ppm: float) -> list[int]:
     """Tones in whose place one value stands over and over: these are not infinitely soft, but unknown."""
     def silent(tone: slice) -> bool:
-        steady = _steady(tone)
+        steady = steady_part(tone)
         start, stop = (max(round((at + lag) * (1 + 1e-6 * ppm)), 0) for at in (steady.start, steady.stop))
         return not np.ptp(recording_v[start:stop])
 
     return [i for i, tone in enumerate(tones) if silent(tone)]
-
-
-def _filled_in(
-    frequency_hz: FloatArray, gain: ComplexArray, spread: FloatArray, time_s: FloatArray, wanted_hz: FloatArray,
-    draws: int,
-) -> tuple[ComplexArray, ComplexArray, FittedNetwork | None]:
-    """(gain (n,), as it might as well be (draws, n)) at wanted_hz (n,), from the tones: by the network that they tell
-    of, or by splines where no network fits; and that network where it leaves no more than the noise."""
-    generator = np.random.default_rng(22)  # fixed: the same files give the same uncertainty
-    pair = generator.standard_normal((2, draws, gain.size)) / np.sqrt(2)
-    noise = (pair[0] + 1j * pair[1]) * spread
-    later = (time_s - time_s.mean()) / np.ptp(time_s)  # what of the clocks' difference was not found yet
-    fit = fit_rational(frequency_hz, gain, spread, later)
-    if fit.left < FITS:
-        turns = 2j * np.pi * frequency_hz / (2 * np.pi * fit.unit_hz)
-        together = gain * np.exp(turns * fit.delay[1] * later)  # all by one clock
-        network = network_of(frequency_hz, together, np.ones(gain.size), spread**2, generator, draws)
-        if network is not None:
-            return (network.fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in network.drawn]), network)
-        there = fit.at(frequency_hz)
-        doubt = max(fit.left, 1.0)
-        again = [refit(frequency_hz, there + doubt * one, spread, later, fit.poles, fit.delay) for one in noise]
-        return fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in again]), None
-    at, octave = np.log2(frequency_hz), np.log2(wanted_hz)
-    # Every other tone foretells the ones between; with all of them the spline is off by a sixteenth of that.
-    missed = np.abs(_between(at[::2], gain[::2], at) - gain) / 16
-    wider = np.hypot(spread, np.maximum(missed, np.roll(missed, 1))) / spread
-    return _between(at, gain, octave), np.stack([_between(at, one, octave) for one in gain + noise * wider]), None
 
 
 def _lag(stimulus_v: FloatArray, record: FloatArray) -> int:
@@ -151,11 +225,6 @@ def _lag(stimulus_v: FloatArray, record: FloatArray) -> int:
     if not highest > 20 * np.median(correlation, overwrite_input=True):
         raise MeasurementError("The tones are not to be found in the recording; check that the files belong together.")
     return place if place < record.size else place - size
-
-
-def _steady(tone: slice) -> slice:
-    length = tone.stop - tone.start
-    return slice(tone.start + int(SETTLING * length), tone.stop - length // 12)
 
 
 def _pitch(record: FloatArray, sample_rate_hz: float, near_hz: float | None = None) -> Uncertain:
@@ -184,31 +253,12 @@ def _clock(
 ) -> Uncertain:
     """Recorder against player from the pitch of the loud tones: a fast recorder hears them flat."""
     levels = np.array([np.std(record[tone.start + lag : tone.stop + lag]) for tone in tones])
-    loud = [i for i in np.argsort(-levels * played_hz)[:16] if levels[i] > LOUD * levels.max()]
+    loud = [i for i in np.argsort(-levels * played_hz) if levels[i] > LOUD * levels.max()][:16]
     offsets, weights = [], []
     for i in loud:
-        steady = _steady(tones[i])
+        steady = steady_part(tones[i])
         found = _pitch(record[steady.start + lag : steady.stop + lag], sample_rate_hz, float(played_hz[i]))
         offsets.append(1e6 * (played_hz[i] / found.value - 1))
         weights.append((found.value / max(found.uncertainty, 1e-12)) ** 2)
     total = float(np.sum(weights))
     return Uncertain(float(np.dot(offsets, weights)) / total, COVERAGE * 0.5e6 / float(np.sqrt(total)))
-
-
-def _fitted(record: FloatArray, t: FloatArray, hertz: float) -> tuple[complex, float]:
-    """(complex amplitude, RMS of what is left over): sine, cosine, offset and two harmonics by least squares."""
-    angle = 2 * np.pi * hertz * t
-    parts = [np.ones_like(t)]
-    for harmonic in (1, 2, 3):
-        parts += [np.cos(harmonic * angle), np.sin(harmonic * angle)]
-    design = np.stack(parts, axis=1)
-    answer = np.linalg.lstsq(design, record, rcond=None)[0]
-    left = record - design @ answer
-    return complex(answer[1], -answer[2]), float(np.sqrt(np.sum(left**2) / max(t.size - len(parts), 1)))
-
-
-def _between(at: FloatArray, gain: ComplexArray, octave: FloatArray) -> ComplexArray:
-    """Level in dB and unwound phase between the tones, by cubic splines over octaves."""
-    level = CubicSpline(at, np.log(np.maximum(np.abs(gain), 1e-15)))(octave)
-    phase = CubicSpline(at, np.unwrap(np.angle(gain)))(octave)
-    return np.asarray(np.exp(level + 1j * phase))

@@ -21,8 +21,10 @@ def notice_sentence(notice: Notice) -> str:
             return (f"The recording is clipped ({number('share_percent'):.2g} % of its samples are flat); turn the "
                     "input down and record again.")
         case Fault.GAIN_CHANGED:
-            return (f"The gain changes by {signed(number('db'), 2)} dB{where}; what follows or comes before it was "
-                    "left out. Leave level and cables alone and record again.")
+            rest = "what follows was brought to what came before it" if "brought" in facts else (
+                "what follows or comes before it was left out")
+            return (f"The gain changes by {signed(number('db'), 2)} dB{where}; {rest}. Leave level and cables alone "
+                    "and record again.")
         case Fault.DROPOUT:
             return (f"The sound drops out{where} for about {number('ms'):.0f} ms; check cable and buffer and record "
                     "again.")
@@ -45,10 +47,15 @@ def notice_sentence(notice: Notice) -> str:
             return (f"Mains hum at {number('mains_hz'):.2f} Hz{level} is in the recording; look for a ground "
                     "loop.")
         case Fault.INTERFACE_HIGHPASS:
-            return (f"The lowest octave falls as behind a highpass at {number('hz'):.1f} Hz; if that is the "
+            kind = f", without which this is a {facts['kind']}" if "kind" in facts else ""
+            return (f"The lowest octave falls as behind a highpass at {number('hz'):.1f} Hz{kind}; if that is the "
                     "interface's own, record it alone and give that as loopback.")
         case Fault.COMPRESSED:
             amount = number("db")
+            if amount != amount and "tones" in facts:
+                return ("No circuit of poles and zeros has the curve of these tones: samples may be lost, the gain may "
+                        "have changed more than once, or the unit compresses them. Leave level and cables alone and "
+                        "measure again, at a tenth of the level or with a sweep.")
             if amount != amount:
                 return ("No circuit of poles and zeros has this curve near its peak: the unit may compress it, or be "
                         "digital. Measure again at a tenth of the level; what stays as it is was not compressed.")
