@@ -5,6 +5,7 @@ Every tone is fitted alone where it is steady, with an offset and two harmonics;
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -12,6 +13,7 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.measurement.waveform_faults import HARMONICS as MAINS_HARMONICS
 from jiyuu.measurement.waveform_faults import MAINS_HZ, hum_in
 
 SETTLING = 0.4  # share of a tone that is left for the filter to settle
@@ -110,28 +112,31 @@ def less_hum(
         left_v[tone.steady] = tone.left
     quiet = [silence, *(tone.steady for tone in order if not _beside_mains(tone, sample_rate_hz))]
     stretches = []
-    for begin in range(0, record_v.size, round(HUM_S * sample_rate_hz)):
-        end = min(begin + round(HUM_S * sample_rate_hz), record_v.size)
+    ends = np.linspace(0, record_v.size, max(round(record_v.size / (HUM_S * sample_rate_hz)), 1) + 1).astype(int)
+    for begin, end in itertools.pairwise(ends.tolist()):
         inside = [slice(max(part.start, begin) - begin, min(part.stop, end) - begin) for part in quiet
                   if part.start < end and part.stop > begin]
         if sum(part.stop - part.start for part in inside) > LEAST_S * sample_rate_hz:
-            stretches.append((begin, end, hum_in(left_v[begin:end], inside, sample_rate_hz)))
-    found = [(begin, end, hum) for begin, end, hum in stretches if hum is not None]
+            stretches.append((begin, end, inside))
+    found = [hum for begin, end, inside in stretches
+             if (hum := hum_in(left_v[begin:end], inside, sample_rate_hz)) is not None]
     # Mains hums all the time; what the harmonics of a tone or two look like does not.
-    if 2 * len(found) <= len(stretches) or np.ptp([hum.mains_hz for _, _, hum in found]) > SAME_MAINS_HZ:
+    if 2 * len(found) <= len(stretches) or np.ptp([hum.mains_hz for hum in found]) > SAME_MAINS_HZ:
         return record_v, None
-    less_v = record_v.copy()
-    for begin, end, hum in found:
-        less_v[begin:end] -= hum.wave_v(end - begin, sample_rate_hz)
-    loudest = max((hum for _, _, hum in found), key=lambda hum: hum.peak_v)
+    loudest, less_v = max(found, key=lambda hum: hum.peak_v), record_v.copy()
+    for begin, end, inside in stretches:
+        hum = hum_in(left_v[begin:end], inside, sample_rate_hz, loudest)
+        if hum is not None:
+            less_v[begin:end] -= hum.wave_v(end - begin, sample_rate_hz)
     level = float(20 * np.log10(loudest.peak_v / max(float(np.abs(record_v).max()), 1e-12)))
     return less_v, Notice(Fault.HUM, None, {"mains_hz": loudest.mains_hz, "db": level})
 
 
 def _beside_mains(tone: HeardTone, sample_rate_hz: float) -> bool:
     """Whether a harmonic of mains lies so near that the tone's own fit took part of it."""
-    reach = NEAR_BINS[0] * sample_rate_hz / tone.left.size
-    return any(abs(tone.hertz - round(tone.hertz / mains) * mains) < reach for mains in MAINS_HZ)
+    reach = sample_rate_hz / tone.left.size
+    return any(abs(tone.hertz - min(max(round(tone.hertz / mains), 1), MAINS_HARMONICS) * mains) < reach
+               for mains in MAINS_HZ)
 
 
 def unsettled(tones: Sequence[HeardTone], noise_v: FloatArray, sample_rate_hz: float) -> FloatArray:

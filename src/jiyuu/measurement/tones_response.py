@@ -7,13 +7,13 @@ from fractions import Fraction
 
 import numpy as np
 
-from jiyuu.arrays import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import at_player_clock
 from jiyuu.measurement.distortion_orders import Compression
 from jiyuu.measurement.estimate import Estimate
 from jiyuu.measurement.notice import Fault, Notice
-from jiyuu.measurement.rational_fit import late_between_tones
+from jiyuu.measurement.rational_fit import late_between_tones, refit, spread_over
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.tones_between import between_tones
 from jiyuu.measurement.tones_heard import HeardTone, broken, heard_tone, less_hum, noise_near, steady_part, unsettled
@@ -28,6 +28,8 @@ STEPS_OF_A_GATE = 40.0  # of the recorder, peak to peak, that the softest tone h
 SYSTEMATIC = 2e-6  # share by which ringing and neighbours may move a tone
 BESIDE = 1.06  # how far beside a tone its absence is felt: half way to the next of a dozen an octave
 CLEAR, FAINT_DB = 4.0, 45.0  # standard deviations of a third harmonic; under the top: fainter ones bend nothing
+HUM_ROUNDS = 2
+ROUNDS_OF_A_GUESS, POLES_OF_A_GUESS = 12, (2, 4)
 FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
 LOUD = 0.2  # tones at least so loud re the loudest tell the clocks apart
 
@@ -98,9 +100,11 @@ def estimate_by_tones(
         return [heard_tone(stimulus_v, record_v, tones[i], lag, played[i], sample_rate_hz) for i in known]
 
     heard = heard_in(record)
-    record, hum = less_hum(record, heard, silence, sample_rate_hz)
-    if hum is not None:
-        notices.append(hum)
+    for again in range(HUM_ROUNDS):  # what a tone's own fit took of it shows once the rest is gone
+        record, hum = less_hum(record, heard, silence, sample_rate_hz)
+        if hum is None:
+            break
+        notices += [] if again else [hum]
         heard = heard_in(record)
     gone = broken(heard, noise_near(heard, sample_rate_hz), sample_rate_hz)
     lost = [*played[unheard], *(heard[i].hertz for i in gone)]
@@ -120,10 +124,7 @@ def estimate_by_tones(
     octave = np.log2(frequency_hz[0]) + np.arange(
         int(np.log2(frequency_hz[-1] / frequency_hz[0]) * POINTS_PER_OCTAVE) + 1
     ) / POINTS_PER_OCTAVE
-    # In narrow bands the ring is loudest, long after a tone begins: by phases it is known better than by loudness.
-    late = late_between_tones(frequency_hz, gain, spread) / (2 * np.pi * np.sqrt(frequency_hz[0] * frequency_hz[-1]))
-    later = round(late * sample_rate_hz)
-    later = later if abs(later) > FAR_SAMPLES else 0
+    later = _later(frequency_hz, gain, spread, sample_rate_hz)
     gain = gain * np.exp(2j * np.pi * frequency_hz * later / sample_rate_hz)
     between = between_tones(frequency_hz, gain, spread, times, 2.0**octave, draws)
     if between.step is not None:
@@ -164,6 +165,20 @@ def _spread(heard: list[HeardTone], near_v: FloatArray, step_v: float, sample_ra
     moved_v = np.sqrt(by_noise_v**2 + by_step_v**2 + rings_v**2)
     into, gain = np.abs([tone.into for tone in heard]), np.abs([tone.gain for tone in heard])
     return np.asarray(np.hypot(moved_v / into, SYSTEMATIC * gain))
+
+
+def _later(frequency_hz: FloatArray, gain: ComplexArray, spread: FloatArray, sample_rate_hz: float) -> int:
+    """By how many samples more the recording lags than it seemed by its loudness, where its phases say so and a filter
+    of few poles comes nearer by it: in a narrow band the ring is loudest, long after a tone begins."""
+    unit_hz = float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
+    late = late_between_tones(frequency_hz, gain, spread)
+    samples = round(late / (2 * np.pi * unit_hz) * sample_rate_hz)
+    if abs(samples) <= FAR_SAMPLES:
+        return 0
+    least = [min(refit(frequency_hz, gain, spread, np.zeros(gain.size), spread_over(frequency_hz, count),
+                       np.array([delay, 0.0]), rounds=ROUNDS_OF_A_GUESS).left for count in POLES_OF_A_GUESS)
+             for delay in (0.0, late)]
+    return samples if least[1] < least[0] else 0
 
 
 def _rounded_v(tone: HeardTone, step_v: float, sample_rate_hz: float) -> float:

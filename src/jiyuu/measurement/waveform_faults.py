@@ -139,8 +139,11 @@ class Hum:
         return float(np.sqrt(sum(a * a + b * b for _, a, b in self.lines)))
 
 
-def hum_in(record_v: FloatArray, silences: Sequence[slice], sample_rate_hz: float) -> Hum | None:
-    """Mains hum found where nothing else sounds; None where no line stands clear of the noise there."""
+def hum_in(
+    record_v: FloatArray, silences: Sequence[slice], sample_rate_hz: float, known: Hum | None = None
+) -> Hum | None:
+    """Mains hum found where nothing else sounds; None where no line stands clear of the noise there. known: hum of the
+    same mains, whose lines are there even where noise hides them."""
     pieces, times = [], []
     for part in silences:
         size = max(part.stop - part.start, 0) // THINNED * THINNED
@@ -153,10 +156,10 @@ def hum_in(record_v: FloatArray, silences: Sequence[slice], sample_rate_hz: floa
     quiet = quiet - quiet.mean()
     rms = float(np.sqrt(np.mean(record_v**2)))
     best: tuple[float, Hum] | None = None
-    for mains in MAINS_HZ:
+    for mains in MAINS_HZ if known is None else (known.mains_hz,):
         hertz = mains
         # The silences lie seconds apart, which tells the mains to a few thousandths of a hertz; coarse first.
-        for reach, count in ((0.25, 26), (0.02, 21), (0.002, 21)):
+        for reach, count in ((0.25, 26), (0.02, 21), (0.002, 21))[0 if known is None else 1 :]:
             tried = hertz + reach * np.linspace(-1, 1, count)
             hertz = float(tried[int(np.argmin([_left(quiet, t, one) for one in tried]))])
         basis = _basis(t, hertz)
@@ -169,7 +172,8 @@ def hum_in(record_v: FloatArray, silences: Sequence[slice], sample_rate_hz: floa
         kept = np.sinc(hertz * np.arange(1, HARMONICS + 1) * THINNED / sample_rate_hz)
         weights = weights / np.repeat(kept, 2)
         size = np.hypot(weights[0::2], weights[1::2])
-        clear = np.flatnonzero((size > CLEAR_HUM * spread) & (size > LEAST_HUM * rms))
+        clear = np.flatnonzero((size > CLEAR_HUM * spread) & (size > LEAST_HUM * rms)) if known is None else (
+            np.array([harmonic - 1 for harmonic, _, _ in known.lines]))
         if not clear.size:
             continue
         found = Hum(hertz, tuple((int(i) + 1, float(weights[2 * i]), float(weights[2 * i + 1])) for i in clear))
