@@ -4,11 +4,12 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.fft import irfft, next_fast_len, rfft
-from scipy.optimize import brentq, minimize_scalar
+from scipy.optimize import brentq
 
 RINGS_S = 4  # after which nothing is left of a ring that would come round
 FINER, NODES = 4, range(-7, 9)  # a recorder of another clock reads between samples made so much closer
 AT_ONCE = 8192  # samples
+BESIDE = 1e-6  # octaves
 
 
 def _ladder(s, k):
@@ -72,9 +73,9 @@ def exact(made, band_hz):
         i = int(np.argmax(shown))
         if not 0 < i < shown.size - 1:
             return float(fine[i]), float(shown[i])
-        best = minimize_scalar(lambda o: -level(o), bounds=(fine[i - 1], fine[i + 1]), method="bounded",
-                               options={"xatol": 1e-13})
-        return float(best.x), -float(best.fun)
+        # Where it neither rises nor falls: a search for the highest value itself ends where rounding hides it.
+        place = brentq(lambda o: level(o + BESIDE) - level(o - BESIDE), fine[i - 1], fine[i + 1], xtol=1e-14)
+        return float(place), float(level(place))
 
     half = 10 * np.log10(2)
     family = made.mode.split("-")[0]
