@@ -246,7 +246,7 @@ def _pitch(record: FloatArray, sample_rate_hz: float, near_hz: float | None = No
     """Frequency of a tone by a four-parameter sine fit (IEEE 1057), ± two standard deviations, Hz."""
     t = (np.arange(record.size) - record.size / 2) / sample_rate_hz
     if near_hz is None:
-        size = next_fast_len(8 * record.size)
+        size = next_fast_len(2 * record.size)
         near_hz = float(np.argmax(np.abs(rfft(record * np.hanning(record.size), size)))) * sample_rate_hz / size
     omega, a, b = 2 * np.pi * near_hz, 0.0, 0.0
     for step in range(6):

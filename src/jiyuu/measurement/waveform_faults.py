@@ -21,6 +21,7 @@ MAINS_HZ = (50.0, 60.0)
 HARMONICS = 12
 THINNED = 16  # samples put together before mains is looked for
 CLEAR_HUM = 8.0  # standard deviations of a line's amplitude
+HARDLY = 0.4  # of that, at a pitch that is nearly right: less is none at the right one
 LEAST_HUM = 3e-5  # re the recording's RMS: what is weaker moves nothing
 COARSE = 100.0  # the recording's RMS over its step: finer ones leave an error under that of usual noise
 
@@ -156,18 +157,24 @@ def hum_in(
     quiet = quiet - quiet.mean()
     rms = float(np.sqrt(np.mean(record_v**2)))
     best: tuple[float, Hum] | None = None
+    def lines(hertz: float) -> tuple[FloatArray, FloatArray, float]:
+        """(cosines and sines by turns, what they leave, by how much a line scatters)."""
+        basis = _basis(t, hertz)
+        weights, *_ = np.linalg.lstsq(basis, quiet, rcond=None)
+        left = quiet - basis @ weights
+        noise = float(np.sqrt(left @ left / max(quiet.size - weights.size, 1)))
+        # Neighbouring samples of low noise are alike: a line's scatter is that of the noise around it, not of all.
+        return weights, left, noise * np.sqrt(2 / quiet.size) * _low_share(left, sample_rate_hz / THINNED)
+
     for mains in MAINS_HZ if known is None else (known.mains_hz,):
         hertz = mains
         # The silences lie seconds apart, which tells the mains to a few thousandths of a hertz; coarse first.
         for reach, count in ((0.25, 26), (0.02, 21), (0.002, 21))[0 if known is None else 1 :]:
             tried = hertz + reach * np.linspace(-1, 1, count)
             hertz = float(tried[int(np.argmin([_left(quiet, t, one) for one in tried]))])
-        basis = _basis(t, hertz)
-        weights, *_ = np.linalg.lstsq(basis, quiet, rcond=None)
-        left = quiet - basis @ weights
-        noise = float(np.sqrt(left @ left / max(quiet.size - weights.size, 1)))
-        # Neighbouring samples of low noise are alike: a line's scatter is that of the noise around it, not of all.
-        spread = noise * np.sqrt(2 / quiet.size) * _low_share(left, sample_rate_hz / THINNED)
+            weights, left, spread = lines(hertz)
+            if known is None and np.hypot(weights[0::2], weights[1::2]).max() < HARDLY * CLEAR_HUM * spread:
+                break
         # The mean over a few samples takes a little of a line.
         kept = np.sinc(hertz * np.arange(1, HARMONICS + 1) * THINNED / sample_rate_hz)
         weights = weights / np.repeat(kept, 2)
