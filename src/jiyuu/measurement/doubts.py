@@ -117,7 +117,7 @@ def _compressed(
         response.network is None and response.unloaded is None and not response.network_unasked)
     if most_db > TOO_MUCH_DB:
         found.withdrawn |= set(names)
-    elif suspect and (response.steady or most_db <= SAID_DB):
+    elif suspect and most_db <= SAID_DB:
         # Of tones each was heard once, and nothing else tells what moved them.
         all_of_it = response.steady or reading.kind is Kind.BANDPASS
         found.withdrawn |= set(names) if all_of_it else set(AT_PEAK)

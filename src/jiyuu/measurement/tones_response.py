@@ -86,39 +86,28 @@ def estimate_by_tones(
     order = np.argsort(played)
     if played[order[-1]] < 2 * played[order[0]] or (np.diff(played[order]) <= 0).any():
         raise MeasurementError("The tones must rise or fall over more than an octave, each played once.")
+    silence = slice(0, max(tones[0].start + lag - round(RISING_S * sample_rate_hz), 0))
+    clipped, _ = clipping(recording_v, _silent_v(record[silence]))
+    _, coarse = quantisation(recording_v, slice(0, recording_v.size))
+    notices += [notice for notice in (clipped, coarse) if notice is not None]
     unheard = unheard_tones(recording_v, tones, lag, ppm.value)
     known = [int(i) for i in order if i not in unheard]
     if len(known) < FEWEST_TONES or played[known[-1]] < 2 * played[known[0]]:
         raise MeasurementError("Where most tones should sound nothing is recorded; take the gate out, turn the input "
                                "up and record again.")
-    silence = slice(0, max(tones[0].start + lag - round(RISING_S * sample_rate_hz), 0))
-    clipped, _ = clipping(recording_v, _silent_v(record[silence]))
-    _, coarse = quantisation(recording_v, slice(0, recording_v.size))
-    notices += [notice for notice in (clipped, coarse) if notice is not None]
-
-    def heard_in(record_v: FloatArray) -> list[HeardTone]:
-        return [heard_tone(stimulus_v, record_v, tones[i], lag, played[i], sample_rate_hz) for i in known]
-
-    heard = heard_in(record)
-    for again in range(HUM_ROUNDS):  # what a tone's own fit took of it shows once the rest is gone
-        record, hum = less_hum(record, heard, silence, sample_rate_hz)
-        if hum is None:
-            break
-        notices += [] if again else [hum]
-        heard = heard_in(record)
-    gone = broken(heard, noise_near(heard, sample_rate_hz), sample_rate_hz)
-    lost = [*played[unheard], *(heard[i].hertz for i in gone)]
-    dropped = [heard[i].steady for i in gone]
+    heard, gone, hum = _heard(stimulus_v, record, [(tones[i], float(played[i])) for i in known], lag, silence,
+                              sample_rate_hz)
+    notices += [] if hum is None else [hum]
+    dropped = [tone.steady for tone in gone]
     if _gated(recording_v, tones, unheard, lag):
         dropped += [slice(tones[i].start + lag, tones[i].stop + lag) for i in unheard]
     if dropped:
         notices.append(Notice(Fault.DROPOUT, min(part.start for part in dropped) / sample_rate_hz, {
             "ms": 1e3 * sum(part.stop - part.start for part in dropped) / sample_rate_hz}))
-    heard = [tone for i, tone in enumerate(heard) if i not in gone]
-    if len(heard) < FEWEST_TONES:
-        raise MeasurementError("Most tones break off; check cable and buffer and record again.")
+    lost = [*played[unheard], *(tone.hertz for tone in gone)]
     near_v = noise_near(heard, sample_rate_hz)
-    spread = _spread(heard, near_v, step_of(recording_v) or 0.0, sample_rate_hz)
+    bent = _bent(heard, near_v)
+    spread = _spread(heard, near_v, step_of(recording_v) or 0.0, bent, sample_rate_hz)
     frequency_hz, gain, times = (np.array([getattr(tone, name) for tone in heard])
                                  for name in ("hertz", "gain", "played_s"))
     octave = np.log2(frequency_hz[0]) + np.arange(
@@ -139,7 +128,29 @@ def estimate_by_tones(
     # What was not found of the clock turns about that moment.
     told_s = float(np.mean(times)) + lag / sample_rate_hz
     return ByTones(lag + later, ppm, found, float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12))), told_s,
-                   tuple(notices), _compressed(heard, near_v, 2.0**octave), between.explained)
+                   tuple(notices), Compression(np.interp(octave, np.log2(frequency_hz), bent)), between.explained)
+
+
+def _heard(
+    stimulus_v: FloatArray, record_v: FloatArray, tones: list[tuple[slice, float]], lag: int, silence: slice,
+    sample_rate_hz: float,
+) -> tuple[list[HeardTone], list[HeardTone], Notice | None]:
+    """(tones as they came back, those that broke off, the hum that was taken out of all) of tones in the order of their
+    pitch: where each was played, and its hertz."""
+    def all_in(record_v: FloatArray) -> list[HeardTone]:
+        return [heard_tone(stimulus_v, record_v, tone, lag, hertz, sample_rate_hz) for tone, hertz in tones]
+
+    heard, said = all_in(record_v), None
+    for _ in range(HUM_ROUNDS):  # what a tone's own fit took of it shows once the rest is gone
+        record_v, hum = less_hum(record_v, heard, silence, sample_rate_hz)
+        if hum is None:
+            break
+        said, heard = said or hum, all_in(record_v)
+    gone = broken(heard, noise_near(heard, sample_rate_hz), sample_rate_hz)
+    kept = [tone for i, tone in enumerate(heard) if i not in gone]
+    if len(kept) < FEWEST_TONES:
+        raise MeasurementError("Most tones break off; check cable and buffer and record again.")
+    return kept, [heard[i] for i in gone], said
 
 
 def _those_inside(
@@ -156,15 +167,17 @@ def _those_inside(
     return found + ([Notice(Fault.ENDED_EARLY, size / sample_rate_hz)] if early else []), inside
 
 
-def _spread(heard: list[HeardTone], near_v: FloatArray, step_v: float, sample_rate_hz: float) -> FloatArray:
-    """(n,) RMS of both parts of every gain together, by noise, steps and ringing; a tone without any of them is still
-    not known without end."""
+def _spread(
+    heard: list[HeardTone], near_v: FloatArray, step_v: float, bent: FloatArray, sample_rate_hz: float
+) -> FloatArray:
+    """(n,) RMS of both parts of every gain together, by noise, steps, ringing and what a stage may have bent; a tone
+    without any of them is still not known without end."""
     rings_v = unsettled(heard, near_v, sample_rate_hz)
     by_step_v = np.array([_rounded_v(tone, step_v, sample_rate_hz) for tone in heard])
     by_noise_v = 2 * near_v / np.sqrt([tone.left.size for tone in heard])
     moved_v = np.sqrt(by_noise_v**2 + by_step_v**2 + rings_v**2)
     into, gain = np.abs([tone.into for tone in heard]), np.abs([tone.gain for tone in heard])
-    return np.asarray(np.hypot(moved_v / into, SYSTEMATIC * gain))
+    return np.asarray(np.hypot(moved_v / into, (SYSTEMATIC + bent) * gain))
 
 
 def _later(frequency_hz: FloatArray, gain: ComplexArray, spread: FloatArray, sample_rate_hz: float) -> int:
@@ -196,9 +209,9 @@ def _silent_v(silence_v: FloatArray) -> float:
     return float(np.std(silence_v[silence_v.size // 2 :])) if silence_v.size > 1000 else 0.0
 
 
-def _compressed(heard: list[HeardTone], near_v: FloatArray, wanted_hz: FloatArray) -> Compression:
-    """By the third harmonic of every tone: made behind the filter it is as it was made, made before it the filter has
-    had it."""
+def _bent(heard: list[HeardTone], near_v: FloatArray) -> FloatArray:
+    """(n,) what of every tone a soft stage may have taken, by its third harmonic: made behind the filter it is as it
+    was made, made before it the filter has had it."""
     hertz = np.array([tone.hertz for tone in heard])
     size, into, third = (np.array([abs(getattr(tone, name)) for tone in heard]) for name in ("out", "into", "third_v"))
     gain = size / into
@@ -206,8 +219,7 @@ def _compressed(heard: list[HeardTone], near_v: FloatArray, wanted_hz: FloatArra
     there = np.interp(np.log(3 * hertz), np.log(hertz), gain, right=0.0)
     least = 10 ** (-FAINT_DB / 20) * gain.max()
     before = np.where(there > least, third / into / np.maximum(there, 1e-12), 0.0)
-    share = 3 * np.maximum(before, third / size) * (gain > least)
-    return Compression(np.interp(np.log(wanted_hz), np.log(hertz), share))
+    return np.asarray(3 * np.maximum(before, third / size) * (gain > least))
 
 
 def _gated(recording_v: FloatArray, tones: list[slice], unheard: list[int], lag: int) -> bool:
