@@ -13,7 +13,6 @@ from jiyuu.measurement.estimate import FittedNetwork, network_of
 from jiyuu.measurement.rational_fit import FEW_POLES, fit_rational, likely_delays, poles_and_zeros, refit, spread_over
 
 FITS = 3.0  # standard deviations of the noise that a network may leave over and still be the one
-EXPLAINS = 1.5  # the same of more than a filter
 STEP_POLES, STEP_ROUNDS, STOOD_STILL = (2, 4, 6), 12, 1e-3  # tried beside a change of gain
 COARSELY = 4  # tones between the places tried first
 STEP_FITS, STEP_TELLS = 5.0, 0.3  # what may be left beside a change of gain, and as a share of what is left without
@@ -81,8 +80,8 @@ def between_tones(
         there = fit.at(frequency_hz)
         doubt = max(fit.left, 1.0)
         again = [refit(frequency_hz, there + doubt * one, spread, later, fit.poles, fit.delay) for one in noise]
-        many = fit.left < EXPLAINS and fit.poles.size > FEW_POLES  # of fewer a network would have been found
-        return Between(fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in again]), None, step, many)
+        # With more poles than a filter has nearly anything is followed: that vouches for nothing.
+        return Between(fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in again]), None, step, False)
     at, octave = np.log2(frequency_hz), np.log2(wanted_hz)
     # Every other tone foretells the ones between; with all of them the spline is off by a sixteenth of that.
     missed = np.abs(_between(at[::2], gain[::2], at) - gain) / 16
