@@ -97,6 +97,10 @@ def test_a_clean_recording_is_not_complained_of(made, ppm, sign, colour):
     assert not named
     assert not off
     assert found.network is not None
+    assert not found.unexplained
+    assert found.steady
+    assert found.compression is not None
+    assert found.compression.share.max() < 0.01
     assert found.polarity == sign
     late = found.latency_s
     assert abs(late.value - 0.0123) < 2.5 * late.uncertainty
