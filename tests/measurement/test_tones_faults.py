@@ -97,7 +97,6 @@ def test_a_clean_recording_is_not_complained_of(made, ppm, sign, colour):
     assert not named
     assert not off
     assert found.network is not None
-    assert not found.unexplained
     assert found.steady
     assert found.compression is not None
     assert found.compression.share.max() < 0.01

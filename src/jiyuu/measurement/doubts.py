@@ -113,8 +113,8 @@ def _compressed(
         level_v = response.level_v or 0.0
         softer = level_v * 10 ** (-max(10 * np.log10(most_db / 0.02), 6.0) / 20)
         found.notices.append(Notice(Fault.COMPRESSED, None, {"db": most_db, "measure_at_v": float(softer)}))
-    suspect = response.unexplained if response.steady else (
-        response.network is None and response.unloaded is None and not response.network_unasked)
+    suspect = response.network is None and (
+        response.steady or (response.unloaded is None and not response.network_unasked))
     if most_db > TOO_MUCH_DB:
         found.withdrawn |= set(names)
     elif suspect and most_db <= SAID_DB:

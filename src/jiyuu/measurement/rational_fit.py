@@ -8,7 +8,6 @@ until they stand still; the number of them is the smallest that leaves no more t
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -37,7 +36,7 @@ class RationalFit:
 
     def at(self, frequency_hz: FloatArray) -> ComplexArray:
         """(m,) gain."""
-        s = 1j * frequency_hz / self.unit_hz
+        s = np.asarray(1j * frequency_hz / self.unit_hz, dtype=complex)
         return np.asarray(np.exp(-s * self.delay[0]) * (_basis(s, self.poles) @ self.weights))
 
 
@@ -168,7 +167,7 @@ def refit(
     found; still: share of themselves by which poles, and of a radian by which delays, move when they are found; raised
     (n,): how much of a gain in nepers, to be found too, each had besides: it stands in the fit as a third delay."""
     unit_hz = float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
-    s, weight = 1j * frequency_hz / unit_hz, 1 / deviation
+    s, weight = np.asarray(1j * frequency_hz / unit_hz, dtype=complex), 1 / deviation
 
     def solved(design: ComplexArray, target: ComplexArray) -> FloatArray:
         rows = design * weight[:, np.newaxis]
@@ -213,7 +212,7 @@ def spread_over(frequency_hz: FloatArray, count: int) -> ComplexArray:
     return np.asarray(np.concatenate([[-1.0 + 0j] * (count % 2), pairs]), dtype=complex)
 
 
-def _basis(s: Any, poles: ComplexArray) -> ComplexArray:
+def _basis(s: ComplexArray, poles: ComplexArray) -> ComplexArray:
     """(m, n + 1) real poles: 1/(s − p); pairs: sum and j times difference of both; last a constant."""
     columns = []
     i = 0

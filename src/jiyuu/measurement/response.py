@@ -63,7 +63,6 @@ class MeasuredResponse:
     efold_s: float | None = None  # in which the sweep's frequency grows e-fold; None for what does not do so steadily
     quickly: bool = False
     steady: bool = False  # from tones that had settled: what each leaves tells its noise
-    unexplained: bool = False  # tones of which no filter has the gains
 
     @property
     def network_unasked(self) -> bool:
@@ -164,7 +163,7 @@ def _by_tones(
     by = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=DRAWS)
     response = _stated_response(by.found, by.place / sample_rate_hz, by.ppm, by.noise_db, sample_rate_hz, by.told_s,
                                 by.notices, by.compression, float(np.abs(stimulus_v).max()))
-    return replace(response, steady=True, unexplained=not by.explained)
+    return replace(response, steady=True)
 
 
 def _stated_response(

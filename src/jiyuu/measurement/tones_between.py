@@ -40,14 +40,13 @@ class GainStep:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Between:
-    """gain (n,), and as it might as well be (draws, n); network: where one leaves no more than the noise; step: where
-    the gain changed, if only that lets one fit; explained: whether a filter has these gains."""
+    """gain (n,), and as it might as well be (draws, n); network: where one leaves no more than the noise, None where no
+    filter has these gains; step: where the gain changed, if only that lets one fit."""
 
     gain: ComplexArray
     drawn: ComplexArray
     network: FittedNetwork | None
     step: GainStep | None
-    explained: bool
 
 
 def between_tones(
@@ -76,18 +75,18 @@ def between_tones(
         network = network_of(frequency_hz, together, np.ones(gain.size), spread**2, generator, draws, known)
         if network is not None:
             drawn = np.stack([one.at(wanted_hz) for one in network.drawn])
-            return Between(network.fit.at(wanted_hz), drawn, network, step, True)
+            return Between(network.fit.at(wanted_hz), drawn, network, step)
         there = fit.at(frequency_hz)
         doubt = max(fit.left, 1.0)
         again = [refit(frequency_hz, there + doubt * one, spread, later, fit.poles, fit.delay) for one in noise]
         # With more poles than a filter has nearly anything is followed: that vouches for nothing.
-        return Between(fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in again]), None, step, False)
+        return Between(fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in again]), None, step)
     at, octave = np.log2(frequency_hz), np.log2(wanted_hz)
     # Every other tone foretells the ones between; with all of them the spline is off by a sixteenth of that.
     missed = np.abs(_between(at[::2], gain[::2], at) - gain) / 16
     wider = np.hypot(spread, np.maximum(missed, np.roll(missed, 1))) / spread
     drawn = np.stack([_between(at, one, octave) for one in gain + noise * wider])
-    return Between(_between(at, gain, octave), drawn, None, step, False)
+    return Between(_between(at, gain, octave), drawn, None, step)
 
 
 def _gain_step(

@@ -57,7 +57,7 @@ def tones_of(stimulus_v: FloatArray, sample_rate_hz: float) -> list[slice]:
 @dataclass(frozen=True, slots=True, eq=False)
 class ByTones:
     """place: samples that the recording lags; told_s: when in the recording the tones tell a delay; noise_db re the
-    recording; explained: whether a filter has the gains that were found."""
+    recording."""
 
     place: int
     ppm: Uncertain
@@ -66,7 +66,6 @@ class ByTones:
     told_s: float
     notices: tuple[Notice, ...]
     compression: Compression | None
-    explained: bool
 
 
 def estimate_by_tones(
@@ -128,7 +127,7 @@ def estimate_by_tones(
     # What was not found of the clock turns about that moment.
     told_s = float(np.mean(times)) + lag / sample_rate_hz
     return ByTones(lag + later, ppm, found, float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12))), told_s,
-                   tuple(notices), Compression(np.interp(octave, np.log2(frequency_hz), bent)), between.explained)
+                   tuple(notices), Compression(np.interp(octave, np.log2(frequency_hz), bent)))
 
 
 def _heard(
