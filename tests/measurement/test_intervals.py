@@ -13,7 +13,8 @@ from tests.truths import Made
 def test_a_reading_is_the_filters_own_within_what_it_states(place):
     """Two standard deviations are passed now and then; four hardly ever. Nothing may be taken for another kind."""
     made, kind, ppm, colour = CASES[place]
-    case = made, SHORT if kind == USUAL else kind, ppm, colour  # the longer sweeps stand in the benchmark
+    # The longer sweeps stand in the benchmark, but where a short one would have a handful of bins.
+    case = made, SHORT if kind == USUAL and made.cutoff_hz > 30 else kind, ppm, colour
     found = trials_of(case, range(100 + place, 101 + place))
     ratios = {name: abs(error) / max(stated, 1e-300) for name, ((error, stated),) in found.items()}
     assert max(ratios.values()) < 2.5, ratios

@@ -3,7 +3,9 @@
 import numpy as np
 import pytest
 
+from jiyuu.measurement.bin_groups import Spectrum
 from jiyuu.measurement.network_kernel import turned_back
+from jiyuu.measurement.network_search import fit_network
 from jiyuu.measurement.rational_fit import fit_poles
 
 OMEGA = np.geomspace(0.02, 50.0, 300)
@@ -39,3 +41,23 @@ def test_turning_back_by_many_delays_is_a_sum_of_cosines():
     turn, omega = generator.standard_normal(200) + 1j * generator.standard_normal(200), generator.uniform(0.1, 9, 200)
     expected = np.real(np.exp(1j * np.outer(np.arange(-30, 31) * 0.07, omega)) @ turn)
     assert turned_back(turn, omega, 0.07, 30) == pytest.approx(expected, abs=1e-11)
+
+
+def test_poles_in_one_place_are_found_as_well_as_noise_lets_them():
+    """Four poles in one place: what tells them apart leads nowhere by itself, but their polynomial is well known, and
+    moves with the noise however little of it there is."""
+    hertz = np.arange(14.0, 400.0, 0.4)
+
+    def missed(noise):
+        found = []
+        for seed in range(8):
+            white = np.random.default_rng(seed).standard_normal((2, hertz.size)) / np.sqrt(2)
+            gain = 1 / (1 + 1j * hertz / 60.0) ** 4 + noise * (white[0] + 1j * white[1])
+            fit = fit_network(Spectrum(hertz, gain, np.ones(hertz.size), np.full(hertz.size, noise**2)))
+            truth = np.poly(np.full(4, -2 * np.pi * 60.0 / fit.unit))[1:][::-1]
+            found.append((fit.coefficients[: fit.order.poles] - truth) / np.linalg.norm(fit.spread[:4], axis=1))
+        return np.array(found)
+
+    much, little = missed(1e-3), missed(1e-6)
+    assert much == pytest.approx(little, abs=0.1)  # in standard deviations
+    assert 0.6 < np.sqrt(np.mean(little**2)) < 1.5

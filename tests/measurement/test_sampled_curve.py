@@ -57,3 +57,17 @@ def test_in_noise_a_crossing_stays_between_its_points():
 def test_the_slope_is_that_of_the_line_and_none_over_too_little(low, high):
     slope = SampledCurve(OCTAVE, 3 - 7.5 * OCTAVE).slope(low, high)
     assert slope == pytest.approx(-7.5) if high - low > 0.5 else slope is None
+
+
+@pytest.mark.parametrize("q", [0.9, 1.5, 3.0, 40.0])
+def test_the_top_of_a_known_curve_is_where_its_form_has_it(q):
+    """Of a second order lowpass: ω² = 1 − 1/(2Q²), the height Q/√(1 − 1/(4Q²))."""
+    def level(octave):
+        ratio = 2.0 ** np.asarray(octave)
+        return -10 * np.log10((1 - ratio**2) ** 2 + (ratio / q) ** 2)
+
+    octave = np.arange(-400, 400) / 192 + 0.0011
+    sampled = level(octave)
+    place, height = SampledCurve(octave, sampled, level).extremum(int(np.argmax(sampled)))
+    assert place == pytest.approx(0.5 * np.log2(1 - 1 / (2 * q * q)), abs=1e-8)
+    assert height == pytest.approx(20 * np.log10(q / np.sqrt(1 - 1 / (4 * q * q))), abs=1e-10)

@@ -9,7 +9,7 @@ import numpy as np
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Cut, Spectrum
 from jiyuu.measurement.network_fit import DrawnNetwork, NetworkFit
-from jiyuu.measurement.network_search import fit_network
+from jiyuu.measurement.network_search import fit_network, settled_anew
 from jiyuu.measurement.rational_fit import PolesAndZeros
 from jiyuu.measurement.smoothing import FineGrid
 from jiyuu.measurement.uncertain import Uncertain
@@ -19,6 +19,7 @@ LEAVES = 1.5  # of the noise's own deviation: a network that leaves more is not 
 # What gate, interpolation and clock leave, found on noiseless records: shares of the gain, the first of all of it, the
 # second at LOW_HZ and less above; and of the loudest gain.
 SHARE, LOW_SHARE, LOUDEST_SHARE = 1e-6, 5e-5, 2e-7
+LEFT_LOW = 1e-6  # what stays of LOW_SHARE once the network has been sent through the same
 LOW_HZ = 15.0
 ROUGH_SHARE = 0.03
 
@@ -65,6 +66,19 @@ def fitted_network(
     return FittedNetwork(fit, fit.drawn(draws, generator))
 
 
+def nearer(
+    known: FittedNetwork, signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
+    generator: np.random.Generator, draws: int, hurt_hz: tuple[tuple[float, float], ...] = (),
+    sounds_s: FloatArray | None = None,
+) -> FittedNetwork:
+    """The same network settled anew by bins in which the sweep's beginning leaves nothing; as it was where that fits
+    worse than it may. Other arguments as in fitted_network."""
+    fit = settled_anew(_spectrum(signal, wire, noise, grid, cut, hurt_hz, sounds_s, low_share=LEFT_LOW), known.fit)
+    if fit is None or fit.left > LEAVES:
+        return known
+    return FittedNetwork(fit, fit.drawn(draws, generator))
+
+
 def rough_clock_ppm(
     signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
     hurt_hz: tuple[tuple[float, float], ...], sounds_s: FloatArray,
@@ -91,7 +105,7 @@ def without_the_loudest(
 
 def _spectrum(
     signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
-    hurt_hz: tuple[tuple[float, float], ...], sounds_s: FloatArray | None,
+    hurt_hz: tuple[tuple[float, float], ...], sounds_s: FloatArray | None, low_share: float = LOW_SHARE,
 ) -> Spectrum:
     hertz = grid.bins_hz
     gain, left = signal / wire, np.abs(noise / wire) ** 2
@@ -99,9 +113,11 @@ def _spectrum(
     low = np.searchsorted(hertz, hertz * 2**-0.25)
     high = np.maximum(np.searchsorted(hertz, hertz * 2**0.25), low + 1)
     # Flat gates keep all of a mean's noise, the one used less of a bin's.
-    variance = (sums[high] - sums[low]) / (high - low) / float(np.mean(grid.gate.window**2))
+    told_by = high - low
+    variance = (sums[high] - sums[low]) / told_by / float(np.mean(grid.gate.window**2))
+    variance = variance * told_by / np.maximum(told_by - 1, 1)  # few bins tell of little noise by chance (Student 1908)
     size = np.abs(gain)
-    systematic = ((SHARE + LOW_SHARE * (LOW_HZ / hertz) ** 2.5) * size) ** 2 + (LOUDEST_SHARE * size.max()) ** 2
+    systematic = ((SHARE + low_share * (LOW_HZ / hertz) ** 2.5) * size) ** 2 + (LOUDEST_SHARE * size.max()) ** 2
     variance = variance + systematic
     for low_hz, high_hz in hurt_hz:
         variance[(hertz > low_hz) & (hertz < high_hz)] += (1e3 * size.max()) ** 2

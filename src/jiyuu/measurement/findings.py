@@ -25,7 +25,6 @@ READ_FROM_CURVE = (
 FLOOR, SLOPE_FLOOR = 3e-6, 2e-5  # dB, or what else it is: no record was ever read more nearly
 NORMAL_95 = 1.96
 CLOCK_PPM = 0.005  # what a clock offset may be off by while it stands still, whatever its own scatter: 0.0005 was seen
-LOW_PPM, LOW_HZ = 1.2, 15.0  # what the beginning of a sweep may move a frequency by at that one, and less above
 ALONE = 1.6  # the same where one passage tells neither its own noise nor the clock
 
 
@@ -80,9 +79,8 @@ def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = No
                 stated += SLOPE_FLOOR if "slope" in name else FLOOR
             elif response.clock_offset_ppm is not None:
                 own_ppm = response.clock_offset_ppm.uncertainty
-                low_ppm = LOW_PPM * (LOW_HZ / max(centre, 1.0)) ** 2.5
                 clock_ppm = own_ppm if own_ppm > WANDERS_PPM else CLOCK_PPM
-                stated = float(np.hypot(stated, 1e-6 * (clock_ppm + low_ppm) * centre))
+                stated = float(np.hypot(stated, 1e-6 * clock_ppm * centre))
             uncertainty[name] = stated + doubts.wider.get(name, 0.0)
     notices = (*response.notices, *doubts.notices)
     return ReadResponse(withdrawn(reading, doubts.withdrawn), uncertainty, notices)

@@ -19,6 +19,7 @@ from jiyuu.stopping import checkpoint
 
 STEPS = 40
 STILL = 1e-3  # of χ²: smaller gains no longer matter
+LAST_STEPS = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +124,7 @@ class DrawnNetwork:
     @property
     def poles(self) -> ComplexArray:
         """(n,) rad/s."""
-        return np.asarray(self.unit * np.roots(np.append(1.0, self.coefficients[: self.order.poles][::-1])))
+        return np.asarray(self.unit * _roots(self.coefficients[: self.order.poles]))
 
     def at(self, frequency_hz: FloatArray) -> ComplexArray:
         """(n,) gain, the delay in it."""
@@ -165,13 +166,41 @@ def settled(
 
 
 def with_spread(groups: Groups, fit: NetworkFit) -> NetworkFit:
-    """The same, with how well it is known."""
+    """The same, brought to the very least by its coefficients, with how well it is known."""
+    for _ in range(LAST_STEPS):
+        columns, inverse, rows, scale = _told_by(groups, fit)
+        moved = (rows.T * inverse) @ (columns.T @ _misfit(groups, fit.order, fit.values)) / scale
+        nearer = _with_coefficients(groups, fit, fit.coefficients + moved)
+        if nearer is None:
+            break
+        fit = nearer
+    _, inverse, rows, scale = _told_by(groups, fit)
+    return replace(fit, spread=(rows.T * inverse) / scale[:, np.newaxis] * max(fit.left, 1.0))
+
+
+def _told_by(groups: Groups, fit: NetworkFit) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
+    """The slopes by coefficients taken apart: columns (2g, v) and rows (v, v) of their singular vectors, what their
+    values are divided by (v,), and what the slopes were (v,)."""
     slopes = _slopes_by_coefficients(groups, fit.order, fit.values)
     scale = np.linalg.norm(slopes, axis=0)
     scale[scale == 0] = 1.0
-    _, singular, rows = np.linalg.svd(slopes / scale, full_matrices=False)
-    inverse = 1 / np.maximum(singular, 1e-10 * singular[0])
-    return replace(fit, spread=(rows.T * inverse) / scale[:, np.newaxis] * max(fit.left, 1.0))
+    columns, singular, rows = np.linalg.svd(slopes / scale, full_matrices=False)
+    return columns, 1 / np.maximum(singular, 1e-10 * singular[0]), rows, scale
+
+
+def _with_coefficients(groups: Groups, fit: NetworkFit, coefficients: FloatArray) -> NetworkFit | None:
+    """None where that fits no better, or where a pole would grow. Where poles coincide their factors lead nowhere: any
+    way from there is as good as its opposite, and only the coefficients tell the next step."""
+    poles, zeros = fit.order.poles, fit.order.zeros
+    if not np.isfinite(coefficients).all():
+        return None
+    below = factors_of(_roots(coefficients[:poles]))
+    if below.size < poles or (below <= 0).any():
+        return None
+    above = factors_of(_roots(coefficients[poles : poles + zeros]))
+    values = np.concatenate([np.log(below), above, coefficients[poles + zeros :]])
+    left = float(np.linalg.norm(_misfit(groups, fit.order, values)) / np.sqrt(groups.freedom(values.size)))
+    return replace(fit, values=values, left=left) if left < fit.left else None
 
 
 def factors_of(roots: ComplexArray) -> FloatArray:
@@ -211,6 +240,11 @@ def _misfit(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
 
 def _late(groups: Groups) -> FloatArray:
     return np.zeros(0) if groups.late is None else groups.late
+
+
+def _roots(coefficients: FloatArray) -> ComplexArray:
+    """(n,) of a polynomial by its coefficients (n,), lowest first and without its leading 1."""
+    return np.asarray(np.roots(np.append(1.0, coefficients[::-1])), dtype=complex)
 
 
 def _coefficients(values: FloatArray, order: Order) -> FloatArray:

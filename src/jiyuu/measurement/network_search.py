@@ -68,6 +68,13 @@ def fit_network(
     return None if best is None else with_spread(*best[1:])
 
 
+def settled_anew(spectrum: Spectrum, near: NetworkFit) -> NetworkFit | None:
+    """A network with the poles and zeros of one that is nearly right, by another spectrum of the same band."""
+    groups = Groups.of(spectrum, near.unit, near.poles)
+    fit = settled(groups, near.order, near.values)
+    return None if fit is None else with_spread(groups, fit)
+
+
 def _fits(
     spectrum: Spectrum, groups: Groups, guesses: list[PolesAndZeros], alike: Order | None = None
 ) -> list[tuple[Groups, NetworkFit]]:

@@ -11,6 +11,7 @@ from jiyuu.arrays import FloatArray
 
 SLOPE_CELLS = 384
 STEEP_DB, BENT_DB = 0.05, 0.002  # between neighbours: what four or five points tell no longer well enough
+CLOSE_DB = 1e-4  # the same, of an extremum that was come near to: further on rounding hides it
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -121,17 +122,15 @@ class SampledCurve:
         step = float(self.octave[1] - self.octave[0])
         place, level = float(self.octave[index]), float(self.level[index])
         sign = 1.0 if self.level[index] >= self.level[index - 1] else -1.0
-        # Nine points at a time around the best of them, ever nearer together; then a parabola through the last three.
+        # Nine points at a time around the best of them, ever nearer together; then a curve through five.
         for _ in range(12):
             around = place + step * np.linspace(-1, 1, 9)
             levels = self.exact(around)
             best = int(np.clip(np.argmax(sign * levels), 1, 7))
-            a, b, c = levels[best - 1 : best + 2]
-            bend = a - 2 * b + c
-            place, level, step = float(around[best]), float(b), step / 4
-            if abs(bend) < 1e-4:
-                shift = float(np.clip(0.5 * (a - c) / bend, -1, 1)) if bend else 0.0
-                return place + shift * step, float(level + 0.25 * (c - a) * shift)
+            place, level, step = float(around[best]), float(levels[best]), step / 4
+            if abs(levels[best - 1] - 2 * levels[best] + levels[best + 1]) < CLOSE_DB:
+                shift, level = _top_of(*self.exact(place + step * np.arange(-2.0, 3.0)).tolist())
+                return place + shift * step, level
         return place, level
 
     def slope(self, low: float, high: float) -> float | None:
@@ -154,22 +153,27 @@ class SampledCurve:
         a, b, c = self.level[index - 1 : index + 2]
         if self.exact is not None and abs(a - 2 * b + c) > BENT_DB:
             return self._exact_extremum(index)
-        bend, lean = a - 2 * b + c, 0.5 * (c - a)
-        if bend == 0:
-            return float(self.octave[index]), float(b)
-        third = fourth = 0.0
-        if 1 < index < self.level.size - 2:
-            e, d = self.level[index - 2], self.level[index + 2]
-            third = (d - 2 * c + 2 * a - e) / 12
-            fourth = (d - 4 * c + 6 * b - 4 * a + e) / 24
-        # Level at shift t: b + (lean - third)·t + (bend/2 - fourth)·t² + third·t³ + fourth·t⁴
-        one, two = lean - third, bend / 2 - fourth
-        shift = float(np.clip(-lean / bend, -1, 1))
-        for _ in range(3):
-            slope = one + 2 * two * shift + 3 * third * shift**2 + 4 * fourth * shift**3
-            change = 2 * two + 6 * third * shift + 12 * fourth * shift**2
-            if change * bend <= 0:
-                break
-            shift = float(np.clip(shift - slope / change, -1, 1))
-        level = b + shift * (one + shift * (two + shift * (third + shift * fourth)))
-        return float(self.octave[index] + shift * (self.octave[1] - self.octave[0])), float(level)
+        beside = self.level[index - 2 : index + 3] if 1 < index < self.level.size - 2 else (3 * a - 3 * b + c, a, b, c,
+                                                                                          a - 3 * b + 3 * c)
+        shift, level = _top_of(*(float(point) for point in beside))
+        return float(self.octave[index] + shift * (self.octave[1] - self.octave[0])), level
+
+
+def _top_of(e: float, a: float, b: float, c: float, d: float) -> tuple[float, float]:
+    """(where, how high) the highest or lowest point lies of what goes through five that stand alike far apart, in steps
+    from the middle one: a parabola through three, bent by the two outer ones."""
+    bend, lean = a - 2 * b + c, 0.5 * (c - a)
+    if bend == 0:
+        return 0.0, b
+    third = (d - 2 * c + 2 * a - e) / 12
+    fourth = (d - 4 * c + 6 * b - 4 * a + e) / 24
+    # Level at shift t: b + (lean - third)·t + (bend/2 - fourth)·t² + third·t³ + fourth·t⁴
+    one, two = lean - third, bend / 2 - fourth
+    shift = min(max(-lean / bend, -1.0), 1.0)
+    for _ in range(3):
+        slope = one + 2 * two * shift + 3 * third * shift**2 + 4 * fourth * shift**3
+        change = 2 * two + 6 * third * shift + 12 * fourth * shift**2
+        if change * bend <= 0:
+            break
+        shift = min(max(shift - slope / change, -1.0), 1.0)
+    return shift, b + shift * (one + shift * (two + shift * (third + shift * fourth)))

@@ -12,8 +12,9 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import KEPT_SAMPLES, Passages, at_player_clock, impulse_response
 from jiyuu.measurement.chirp import at_clock, hurt_bands_hz, sounding_s
-from jiyuu.measurement.estimate import Estimate, fitted_network, rough_clock_ppm, without_the_loudest
+from jiyuu.measurement.estimate import Estimate, fitted_network, nearer, rough_clock_ppm, without_the_loudest
 from jiyuu.measurement.excess_delay import excess_delay
+from jiyuu.measurement.gated_network import missed_of
 from jiyuu.measurement.made_ready import Ready
 from jiyuu.measurement.network_fit import NetworkFit
 from jiyuu.measurement.smoothing import (
@@ -95,12 +96,19 @@ def estimate_by_sweep(
     network = None if hopeless or (quickly and like is None) else fitted_network(
         bins, wire_bins, noise_bins, grid, cut, generator, DRAWS, hurt, sounds_s, like
     )
+    missed = None
+    if network is not None and not quickly:
+        missed = missed_of(network.fit, passages, grid, cut, wire, flat)
+        network = nearer(network, bins - missed.at_bins * wire_bins, wire_bins, noise_bins, grid, cut, generator, DRAWS,
+                         hurt, sounds_s)
     ppm = None if network is None else network.fit.clock_ppm
     if ppm is not None:
         raw = raw * at_clock(grid.frequency_hz, ppm.value, passages, sample_rate_hz)
     unloaded = None if quickly or network is not None else without_the_loudest(
         bins, wire_bins, noise_bins, grid, cut, hurt, sounds_s)
     expected = 0.0 if network is None else grid.seen(network.fit, cut)
+    if missed is not None:
+        expected = expected + missed.at_points
     # Less what the network explains hardly anything is left that a wide window could flatten.
     estimates = [smoothed(raw - expected, window) for window in WINDOWS]
     chosen = chosen_windows(estimates, likely.deviations)
