@@ -1,9 +1,12 @@
 """First guesses of a network: its poles and zeros, and the delay before it, from a curve whose own are known."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from jiyuu.measurement.bin_groups import Spectrum
+from jiyuu.measurement.network_fit import NetworkFit, Order, factors_of
 from jiyuu.measurement.network_kernel import turned_back
 from jiyuu.measurement.network_search import fit_network
 from jiyuu.measurement.rational_fit import fit_poles
@@ -61,3 +64,17 @@ def test_poles_in_one_place_are_found_as_well_as_noise_lets_them():
     much, little = missed(1e-3), missed(1e-6)
     assert much == pytest.approx(little, abs=0.1)  # in standard deviations
     assert 0.6 < np.sqrt(np.mean(little**2)) < 1.5
+
+
+def test_of_zeros_far_beyond_the_band_the_product_with_the_gain_is_drawn():
+    """A third more gain with zeros so much nearer is the same within the band, however far it is drawn."""
+    order, poles, zeros = Order(2, 2, 0), np.array([-0.5 + 1j, -0.5 - 1j]), np.array([900.0 + 800j, 900.0 - 800j])
+    values = np.concatenate([np.log(factors_of(poles)), factors_of(zeros), [1e-6, 0.0]])
+    fit = NetworkFit(order, values, np.zeros((6, 1)), 1000.0, 1.0)
+    along = np.concatenate([[0.0, 0.0], -0.35 * fit.coefficients[2:4], [0.35e-6, 0.0]])
+    fit = replace(fit, spread=along[:, np.newaxis])
+    hertz = np.geomspace(10.0, 1000.0, 40)
+    drawn = fit.drawn(50, np.random.default_rng(1))
+    assert np.ptp([one.coefficients[-2] for one in drawn]) > 1e-6
+    for one in drawn:
+        assert one.at(hertz) == pytest.approx(fit.at(hertz), rel=1e-4)

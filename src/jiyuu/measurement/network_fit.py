@@ -99,8 +99,13 @@ class NetworkFit:
 
     def drawn(self, count: int, generator: np.random.Generator) -> list[DrawnNetwork]:
         """Such networks as other noise might have given as well."""
-        moved = self.coefficients + evened(generator.standard_normal((count, self.spread.shape[1]))) @ self.spread.T
-        return [DrawnNetwork(one, self.order, self.unit) for one in moved]
+        moved = evened(generator.standard_normal((count, self.spread.shape[1]))) @ self.spread.T
+        # Of zeros far beyond the band only the product with the gain is known, and that is what the noise moves evenly.
+        above = slice(self.order.poles, self.order.poles + self.order.zeros)
+        coefficients, gain = self.coefficients, self.values[-2]
+        found = coefficients + moved
+        found[:, above] = (gain * found[:, above] + moved[:, -2:-1] * coefficients[above]) / found[:, -2:-1]
+        return [DrawnNetwork(one, self.order, self.unit) for one in found]
 
 
 def evened(draws: FloatArray) -> FloatArray:
