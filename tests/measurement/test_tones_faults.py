@@ -239,3 +239,27 @@ def test_factors_are_those_of_the_sum():
     factors = poles_and_zeros(fit)
     assert np.sort_complex(factors.poles) == pytest.approx(UNIT_HZ * np.sort_complex(PAIR))
     assert factors.zeros.min() == pytest.approx(-0.7 * UNIT_HZ, rel=1e-4)
+
+
+def test_where_hardly_more_than_a_tone_is_heard_the_others_still_tell_the_beginning():
+    """Of a sharp resonance the loudest tone is like itself for as long as it lasts: thousands of samples."""
+    made, rate = Made("transistor-ladder", "bandpass-24", 6986.6, 3.783), 96_000
+    stimulus = tones_stimulus(level_v=1.0, sample_rate_hz=rate, per_octave=6)
+    clean = recorded(made, stimulus, rate, ppm=-56.0, delay_s=607.5 / rate)
+    noise = noise_of("white", clean.size, 6e-3 * clean[stimulus.size // 2 :].std(), np.random.default_rng(2))
+    response = measure_response(stimulus, clean + noise, rate)
+    assert abs(response.latency_s.value * rate - 607.5) < 1.0
+    assert not response.notices
+    assert abs(read_response(response).reading.peak_hz - exact(made, (20.0, 18_000.0))["peak_hz"]) < 1.0
+
+
+def test_what_two_clocks_leave_between_high_tones_counts():
+    """Of a passband above all tones their phases tell most, and a clock turns these by a tenth within half a minute."""
+    made = Made("transistor-ladder", "highpass-24", 10_640.0, 2.25)
+    stimulus = tones_stimulus(level_v=1.0, sample_rate_hz=RATE, per_octave=6)
+    clean = recorded(made, stimulus, RATE)
+    noise = noise_of("white", clean.size, 2.6e-3 * clean.std(), np.random.default_rng(2))
+    response = measure_response(stimulus, clean + noise, RATE)
+    read, truth = read_response(response), exact(made, (response.frequency_hz[0], response.frequency_hz[-1]))
+    for name in ("cutoff_3db_hz", "passband_db", "first_octave_drop_db"):
+        assert abs(getattr(read.reading, name) - truth[name]) < 2 * read.uncertainty[name]

@@ -126,8 +126,8 @@ def _spectrum(
 
 def network_of(
     hertz: FloatArray, gain: ComplexArray, counts: FloatArray, variance: FloatArray, generator: np.random.Generator,
-    draws: int, known: PolesAndZeros | None = None,
+    draws: int, known: PolesAndZeros | None = None, sounds_s: FloatArray | None = None,
 ) -> FittedNetwork | None:
     """From gains (m,) that no gate has touched; arguments as in Spectrum; known: as in fit_network."""
-    fit = fit_network(Spectrum(hertz, gain, counts, variance), known=known)
+    fit = fit_network(Spectrum(hertz, gain, counts, variance, sounds_s=sounds_s), known=known)
     return None if fit is None or fit.left > LEAVES else FittedNetwork(fit, fit.drawn(draws, generator))

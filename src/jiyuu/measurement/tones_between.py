@@ -70,9 +70,10 @@ def between_tones(
             fit = fit_rational(frequency_hz, gain, spread, later)
     if fit.left < FITS:
         turns = 2j * np.pi * frequency_hz / (2 * np.pi * fit.unit_hz)
-        together = gain * np.exp(turns * fit.delay[1] * later)  # all by one clock
+        together = gain * np.exp(turns * fit.delay[1] * later)  # all by nearly one clock
         known = poles_and_zeros(replace(fit, unit_hz=1.0)) if fit.poles.size <= FEW_POLES else None
-        network = network_of(frequency_hz, together, np.ones(gain.size), spread**2, generator, draws, known)
+        network = network_of(frequency_hz, together, np.ones(gain.size), spread**2, generator, draws, known,
+                             later * float(np.ptp(time_s)))
         if network is not None:
             drawn = np.stack([one.at(wanted_hz) for one in network.drawn])
             return Between(network.fit.at(wanted_hz), drawn, network, step)

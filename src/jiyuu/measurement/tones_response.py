@@ -79,7 +79,9 @@ def estimate_by_tones(
     ppm = _clock(record, tones, played, lag, sample_rate_hz)
     if abs(ppm.value) > 0.02:
         record = at_player_clock(record, ppm.value)
-        lag = _lag(stimulus_v, record)
+    place = _lag(stimulus_v, record, roughly=lag)
+    if place != lag:
+        lag = place
         whole = [tone.start + lag >= 0 and tone.stop + lag <= record.size for tone in tones]
         tones, played = [tone for tone, inside in zip(tones, whole, strict=True) if inside], played[whole]
     order = np.argsort(played)
@@ -239,9 +241,13 @@ def unheard_tones(recording_v: FloatArray, tones: list[slice], lag: int, ppm: fl
     return [i for i, tone in enumerate(tones) if silent(tone)]
 
 
-def _lag(stimulus_v: FloatArray, record: FloatArray) -> int:
+def _lag(stimulus_v: FloatArray, record: FloatArray, roughly: int | None = None) -> int:
+    """Samples by which a record is late. roughly: known for a record of the same clock; then every tone counts alike,
+    since the loudest of a sharp resonance may be all that is heard, and is like itself for as long as it lasts."""
     size = next_fast_len(stimulus_v.size + record.size)
     spectrum = rfft(record, size)  # of a minute: one array after the other, each in the place of the one before
+    if roughly is not None:
+        spectrum /= np.maximum(np.abs(spectrum), 1e-12)
     spectrum *= np.conj(rfft(stimulus_v, size))
     correlation = irfft(spectrum, size)
     del spectrum
@@ -249,6 +255,8 @@ def _lag(stimulus_v: FloatArray, record: FloatArray) -> int:
     place = int(np.argmax(correlation))
     highest = correlation[place]
     if not highest > 20 * np.median(correlation, overwrite_input=True):
+        if roughly is not None:
+            return roughly
         raise MeasurementError("The tones are not to be found in the recording; check that the files belong together.")
     return place if place < record.size else place - size
 
