@@ -263,3 +263,16 @@ def test_what_two_clocks_leave_between_high_tones_counts():
     read, truth = read_response(response), exact(made, (response.frequency_hz[0], response.frequency_hz[-1]))
     for name in ("cutoff_3db_hz", "passband_db", "first_octave_drop_db"):
         assert abs(getattr(read.reading, name) - truth[name]) < 2 * read.uncertainty[name]
+
+
+def test_tones_that_still_ring_are_known_as_well_as_that():
+    """At 43 Hz a Q of 33 rings for as long as a tone, and louder than those above it: hardly any tells the clock."""
+    made = Made("state-variable", "lowpass", 43.0, 1.97)
+    stimulus = tones_stimulus(level_v=1.0, sample_rate_hz=44_100, per_octave=6)
+    clean = recorded(made, stimulus, 44_100, ppm=62.0)
+    noise = noise_of("white", clean.size, 3e-4 * clean.std(), np.random.default_rng(1))
+    response = measure_response(stimulus, clean + noise, 44_100)
+    assert abs(response.clock_offset_ppm.value - 62.0) <= response.clock_offset_ppm.uncertainty
+    read, truth = read_response(response), exact(made, (20.0, 18_000.0))
+    for name in ("peak_hz", "cutoff_3db_hz"):
+        assert abs(getattr(read.reading, name) - truth[name]) <= read.uncertainty[name] < 0.02 * truth[name]

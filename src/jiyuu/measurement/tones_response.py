@@ -31,7 +31,8 @@ CLEAR, FAINT_DB = 4.0, 45.0  # standard deviations of a third harmonic; under th
 HUM_ROUNDS = 2
 ROUNDS_OF_A_GUESS, POLES_OF_A_GUESS = 12, (2, 4)
 FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
-LOUD = 0.2  # tones at least so loud re the loudest tell the clocks apart
+LOUD, CLOCK_TONES = 1e-3, 16  # tones at least so loud re the loudest tell the clocks apart
+MOST_PPM, SAME_PPM, APART = 2000.0, 0.1, 2.0  # what clocks may differ by; what of one tone may be off the others
 
 
 def tones_of(stimulus_v: FloatArray, sample_rate_hz: float) -> list[slice]:
@@ -74,6 +75,7 @@ def estimate_by_tones(
     """Raises MeasurementError when the tones are not in the recording or span less than an octave."""
     record = recording_v - recording_v.mean()
     lag = _lag(stimulus_v, record)
+    lag = _lag(stimulus_v, record, roughly=lag)
     notices, tones = _those_inside(tones, lag, record.size, sample_rate_hz)
     played = np.array([_pitch(stimulus_v[steady_part(tone)], sample_rate_hz).value for tone in tones])
     ppm = _clock(record, tones, played, lag, sample_rate_hz)
@@ -286,13 +288,25 @@ def _clock(
     record: FloatArray, tones: list[slice], played_hz: FloatArray, lag: int, sample_rate_hz: float
 ) -> Uncertain:
     """Recorder against player from the pitch of the loud tones: a fast recorder hears them flat."""
-    levels = np.array([np.std(record[tone.start + lag : tone.stop + lag]) for tone in tones])
-    loud = [i for i in np.argsort(-levels * played_hz) if levels[i] > LOUD * levels.max()][:16]
-    offsets, weights = [], []
-    for i in loud:
+    silent_v = _silent_v(record[: max(tones[0].start + lag - round(RISING_S * sample_rate_hz), 0)])
+    power = np.array([np.var(record[tone.start + lag : tone.stop + lag]) for tone in tones]) - 4 * silent_v**2
+    levels = np.sqrt(np.maximum(power, 0.0))
+    loud = [i for i in np.argsort(-levels * played_hz) if levels[i] > LOUD * levels.max()][:CLOCK_TONES]
+    offsets, own = np.zeros(len(loud)), np.zeros(len(loud))
+    for place, i in enumerate(loud):
         steady = steady_part(tones[i])
         found = _pitch(record[steady.start + lag : steady.stop + lag], sample_rate_hz, float(played_hz[i]))
-        offsets.append(1e6 * (played_hz[i] / found.value - 1))
-        weights.append((found.value / max(found.uncertainty, 1e-12)) ** 2)
-    total = float(np.sum(weights))
-    return Uncertain(float(np.dot(offsets, weights)) / total, COVERAGE * 0.5e6 / float(np.sqrt(total)))
+        offsets[place] = 1e6 * (played_hz[i] / found.value - 1)
+        own[place] = max(1e6 * found.uncertainty / found.value, 1e-6)
+    # A tone beside a resonance that still rings is heard as that.
+    kept = np.abs(offsets) < MOST_PPM
+    if kept.any():
+        offsets, own = offsets[kept], own[kept]
+    order = np.argsort(offsets)
+    weight = np.cumsum(own[order] ** -2.0)
+    middle = offsets[order[np.searchsorted(weight, 0.5 * weight[-1])]]
+    kept = np.abs(offsets - middle) <= APART * own + SAME_PPM
+    offsets, own = offsets[kept], own[kept]
+    total = float(np.sum(own**-2.0))
+    scatter = max(float(np.sqrt(np.mean(((offsets - middle) / own) ** 2))), 0.5)  # own covers two deviations
+    return Uncertain(float(np.dot(offsets, own**-2.0)) / total, 2 * scatter / float(np.sqrt(total)))
