@@ -30,6 +30,7 @@ BESIDE = 1.06  # how far beside a tone its absence is felt: half way to the next
 CLEAR, FAINT_DB = 4.0, 45.0  # standard deviations of a third harmonic; under the top: fainter ones bend nothing
 HUM_ROUNDS = 2
 ROUNDS_OF_A_GUESS, POLES_OF_A_GUESS = 12, (2, 4)
+GROSS_S = 0.005  # by which the loudest tones may be off the others
 FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
 LOUD, CLOCK_TONES = 1e-3, 16  # tones at least so loud re the loudest tell the clocks apart
 MOST_PPM, SAME_PPM, APART = 2000.0, 0.1, 2.0  # what clocks may differ by; what of one tone may be off the others
@@ -74,16 +75,13 @@ def estimate_by_tones(
 ) -> ByTones:
     """Raises MeasurementError when the tones are not in the recording or span less than an octave."""
     record = recording_v - recording_v.mean()
-    lag = _lag(stimulus_v, record)
-    lag = _lag(stimulus_v, record, roughly=lag)
+    lag = _lag_by_most(stimulus_v, record, sample_rate_hz)
     notices, tones = _those_inside(tones, lag, record.size, sample_rate_hz)
     played = np.array([_pitch(stimulus_v[steady_part(tone)], sample_rate_hz).value for tone in tones])
     ppm = _clock(record, tones, played, lag, sample_rate_hz)
     if abs(ppm.value) > 0.02:
         record = at_player_clock(record, ppm.value)
-    place = _lag(stimulus_v, record, roughly=lag)
-    if place != lag:
-        lag = place
+        lag = _lag_by_most(stimulus_v, record, sample_rate_hz)
         whole = [tone.start + lag >= 0 and tone.stop + lag <= record.size for tone in tones]
         tones, played = [tone for tone, inside in zip(tones, whole, strict=True) if inside], played[whole]
     order = np.argsort(played)
@@ -241,6 +239,13 @@ def unheard_tones(recording_v: FloatArray, tones: list[slice], lag: int, ppm: fl
         return not np.ptp(recording_v[start:stop])
 
     return [i for i, tone in enumerate(tones) if silent(tone)]
+
+
+def _lag_by_most(stimulus_v: FloatArray, record: FloatArray, sample_rate_hz: float) -> int:
+    """As most tones have it where the loudest are far off: a little is the filter's own."""
+    loudest = _lag(stimulus_v, record)
+    by_most = _lag(stimulus_v, record, roughly=loudest)
+    return by_most if abs(by_most - loudest) > GROSS_S * sample_rate_hz else loudest
 
 
 def _lag(stimulus_v: FloatArray, record: FloatArray, roughly: int | None = None) -> int:
