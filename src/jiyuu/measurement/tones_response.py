@@ -75,13 +75,13 @@ def estimate_by_tones(
 ) -> ByTones:
     """Raises MeasurementError when the tones are not in the recording or span less than an octave."""
     record = recording_v - recording_v.mean()
-    lag = _lag_by_most(stimulus_v, record, sample_rate_hz)
+    lag = _lag(stimulus_v, record, sample_rate_hz)
     notices, tones = _those_inside(tones, lag, record.size, sample_rate_hz)
     played = np.array([_pitch(stimulus_v[steady_part(tone)], sample_rate_hz).value for tone in tones])
     ppm = _clock(record, tones, played, lag, sample_rate_hz)
     if abs(ppm.value) > 0.02:
         record = at_player_clock(record, ppm.value)
-        lag = _lag_by_most(stimulus_v, record, sample_rate_hz)
+        lag = _lag(stimulus_v, record, sample_rate_hz)
         whole = [tone.start + lag >= 0 and tone.stop + lag <= record.size for tone in tones]
         tones, played = [tone for tone, inside in zip(tones, whole, strict=True) if inside], played[whole]
     order = np.argsort(played)
@@ -241,31 +241,30 @@ def unheard_tones(recording_v: FloatArray, tones: list[slice], lag: int, ppm: fl
     return [i for i, tone in enumerate(tones) if silent(tone)]
 
 
-def _lag_by_most(stimulus_v: FloatArray, record: FloatArray, sample_rate_hz: float) -> int:
-    """As most tones have it where the loudest are far off: a little is the filter's own."""
-    loudest = _lag(stimulus_v, record)
-    by_most = _lag(stimulus_v, record, roughly=loudest)
-    return by_most if abs(by_most - loudest) > GROSS_S * sample_rate_hz else loudest
-
-
-def _lag(stimulus_v: FloatArray, record: FloatArray, roughly: int | None = None) -> int:
-    """Samples by which a record is late. roughly: known for a record of the same clock; then every tone counts alike,
-    since the loudest of a sharp resonance may be all that is heard, and is like itself for as long as it lasts."""
+def _lag(stimulus_v: FloatArray, record: FloatArray, sample_rate_hz: float) -> int:
+    """Samples by which a record is late: as the loudest tones have it, or as most do where those are far off. A little
+    is the filter's own; but the loudest of a sharp resonance may be all that is heard, and is like itself for as long
+    as it lasts."""
     size = next_fast_len(stimulus_v.size + record.size)
-    spectrum = rfft(record, size)  # of a minute: one array after the other, each in the place of the one before
-    if roughly is not None:
-        spectrum /= np.maximum(np.abs(spectrum), 1e-12)
-    spectrum *= np.conj(rfft(stimulus_v, size))
-    correlation = irfft(spectrum, size)
-    del spectrum
+    played, spectrum = np.conj(rfft(stimulus_v, size)), rfft(record, size)
+    loudest = _highest(irfft(spectrum * played, size), record.size)
+    if loudest is None:
+        raise MeasurementError("The tones are not to be found in the recording; check that the files belong together.")
+    spectrum /= np.maximum(np.abs(spectrum), 1e-12)  # every tone counts alike
+    spectrum *= played  # of a minute: one array after the other, each in the place of the one before
+    del played
+    most = _highest(irfft(spectrum, size), record.size)
+    return loudest if most is None or abs(most - loudest) <= GROSS_S * sample_rate_hz else most
+
+
+def _highest(correlation: FloatArray, count: int) -> int | None:
+    """The lag of a record (count,) at which it is most alike, None where it is hardly more so than anywhere."""
     np.abs(correlation, out=correlation)
     place = int(np.argmax(correlation))
     highest = correlation[place]
     if not highest > 20 * np.median(correlation, overwrite_input=True):
-        if roughly is not None:
-            return roughly
-        raise MeasurementError("The tones are not to be found in the recording; check that the files belong together.")
-    return place if place < record.size else place - size
+        return None
+    return place if place < count else place - correlation.size
 
 
 def _pitch(record: FloatArray, sample_rate_hz: float, near_hz: float | None = None) -> Uncertain:
