@@ -276,3 +276,11 @@ def test_tones_that_still_ring_are_known_as_well_as_that():
     read, truth = read_response(response), exact(made, (20.0, 18_000.0))
     for name in ("peak_hz", "cutoff_3db_hz"):
         assert abs(getattr(read.reading, name) - truth[name]) <= read.uncertainty[name] < 0.02 * truth[name]
+
+
+def test_hum_louder_than_every_tone_is_named_and_nothing_is_stated():
+    """No tone stands clear of the silence: the clock is told by the loudest all the same."""
+    hum = 2.0 * PEAK * np.sin(2 * np.pi * 50.0 * T)
+    read = read_response(measure_response(TONES, noisy(CLEAN) + hum, RATE))
+    assert {notice.fault for notice in read.notices} == {Fault.HUM, Fault.COMPRESSED}
+    assert not read.uncertainty

@@ -293,8 +293,8 @@ def _clock(
 ) -> Uncertain:
     """Recorder against player from the pitch of the loud tones: a fast recorder hears them flat."""
     silent_v = _silent_v(record[: max(tones[0].start + lag - round(RISING_S * sample_rate_hz), 0)])
-    power = np.array([np.var(record[tone.start + lag : tone.stop + lag]) for tone in tones]) - 4 * silent_v**2
-    levels = np.sqrt(np.maximum(power, 0.0))
+    power = np.array([np.var(record[tone.start + lag : tone.stop + lag]) for tone in tones])
+    levels = np.sqrt(np.maximum(power - min(4 * silent_v**2, 0.5 * float(power.max())), 0.0))
     loud = [i for i in np.argsort(-levels * played_hz) if levels[i] > LOUD * levels.max()][:CLOCK_TONES]
     offsets, own = np.zeros(len(loud)), np.zeros(len(loud))
     for place, i in enumerate(loud):
