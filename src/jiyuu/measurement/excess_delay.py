@@ -8,7 +8,7 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.minimum_phase import Continuation, minimum_phase_rad
+from jiyuu.measurement.minimum_phase import Continuation, beyond_rad, within_rad
 from jiyuu.measurement.smoothing import (
     POINTS_PER_OCTAVE,
 )
@@ -40,25 +40,33 @@ def excess_delay(
     place = np.arange(f.size) / POINTS_PER_OCTAVE
     weight = weight * np.minimum(1.0, np.minimum(place, place[::-1]) + 1e-3) ** 2
     best: tuple[float, float, int] | None = None
+    own = within_rad(shown, points_per_octave=POINTS_PER_OCTAVE)
+    total, leverage, lean = (float(np.sum(weight * f**power)) for power in (0, 2, 1))
+    signs = [(polarity, (0.0 if polarity == 1 else np.pi) + 2 * np.pi * turns)
+             for polarity, turns in product((1, -1), range(-3, 4))]
+    offsets = np.array([offset for _, offset in signs])
     for asymptote_low, asymptote_high in product(_asymptotes(slope_low), _asymptotes(slope_high)):
-        expected = minimum_phase_rad(
-            shown, points_per_octave=POINTS_PER_OCTAVE,
+        expected = own + beyond_rad(
+            f.size, points_per_octave=POINTS_PER_OCTAVE,
             low=_continued(slope_low, asymptote_low), high=_continued(slope_high, asymptote_high),
         )
         excess = np.unwrap(np.angle(h * np.exp(-1j * expected)))
         # Where the phase hardly tells two asymptotes apart, the one nearer to the slope seen.
         far = (abs(asymptote_low - slope_low) + abs(asymptote_high - slope_high)) / 6.0206
-        for polarity, turns in product((1, -1), range(-3, 4)):
-            target = excess - (0.0 if polarity == 1 else np.pi) - 2 * np.pi * turns
-            delay = -float(np.sum(weight * f * target) / np.sum(weight * f * f)) / (2 * np.pi)
-            misfit = float(np.sum(weight * (target + 2 * np.pi * f * delay) ** 2) / np.sum(weight))
-            if best is None or misfit * (1 + far) < best[0]:
-                best = (misfit * (1 + far), delay, polarity)
+        # What each offset leaves beside its delay, but for what all of them have in common.
+        pull = float(np.sum(weight * f * excess)) - offsets * lean
+        polarity, offset = signs[int(np.argmin(
+            total * offsets**2 - 2 * offsets * float(np.sum(weight * excess)) - pull**2 / leverage))]
+        target = excess - offset
+        delay = -float(np.sum(weight * f * target)) / leverage / (2 * np.pi)
+        misfit = float(np.sum(weight * (target + 2 * np.pi * f * delay) ** 2)) / total
+        if best is None or misfit * (1 + far) < best[0]:
+            best = (misfit * (1 + far), delay, polarity)
     assert best is not None
     misfit, delay, polarity = best
-    leverage = np.sqrt(np.sum(weight * f * f) / np.sum(weight))
     # The misfit is smooth along the grid, so it does not average out: take all of it as the error of the slope.
-    return delay, polarity, float(COVERAGE * np.sqrt(misfit) / (2 * np.pi * leverage)) + 0.02 / sample_rate_hz
+    doubt_s = float(COVERAGE * np.sqrt(misfit * total / leverage) / (2 * np.pi))
+    return delay, polarity, doubt_s + 0.02 / sample_rate_hz
 
 
 def _asymptotes(slope: float) -> tuple[float, float]:

@@ -37,18 +37,40 @@ def minimum_phase_rad(
     """Phase of the minimum-phase system with that level, same shape (n,).
 
     level_db (n,) on a uniform logarithmic grid; low and high continue it beyond its ends."""
+    return within_rad(level_db, points_per_octave=points_per_octave) + beyond_rad(
+        level_db.size, points_per_octave=points_per_octave, low=low, high=high)
+
+
+def within_rad(level_db: FloatArray, *, points_per_octave: int) -> FloatArray:
+    """(n,) what a level (n,) adds to the phase by its own course, as if it went on level beyond its ends."""
+    inner = np.diff(level_db * np.log(10) / 20)  # dA over each cell, centred between points
+    phase = fftconvolve(inner, _mean_log_coth(inner.size, np.log(2) / points_per_octave), mode="full")
+    # Point i of the grid stands before cell i.
+    return np.asarray(phase[inner.size : inner.size + level_db.size] / np.pi)
+
+
+def beyond_rad(count: int, *, points_per_octave: int, low: Continuation, high: Continuation) -> FloatArray:
+    """(count,) what its continuations add to the phase of a level of so many points."""
+    settling, lasting = _beyond_one(count, points_per_octave)
+    return np.asarray(
+        (low.slope - low.asymptote) * settling[::-1] + low.asymptote * lasting[::-1]
+        + (high.slope - high.asymptote) * settling + high.asymptote * lasting)
+
+
+@lru_cache(maxsize=8)
+def _beyond_one(count: int, points_per_octave: int) -> tuple[FloatArray, FloatArray]:
+    """(count,) each: what slopes above a level of so many points add to its phase, one that shrinks from 1 dB per
+    octave to nothing, and one that stays."""
     step = np.log(2) / points_per_octave
     beyond = int(_DECADES_BEYOND * np.log(10) / step)
-    nepers = level_db * np.log(10) / 20
-    inner = np.diff(nepers)  # dA over each cell, centred between points
-    per_cell = np.log(10) / 20 / points_per_octave
     away = (np.arange(beyond) + 0.5) / points_per_octave
-    change = np.concatenate([low.slopes(away)[::-1] * per_cell, inner, high.slopes(away) * per_cell])
-    half = change.size
-    phase = fftconvolve(change, _mean_log_coth(half, step), mode="full")
-    # Point i of the grid stands before cell beyond + i.
-    first = beyond + half
-    return np.asarray(phase[first : first + level_db.size] / np.pi)
+    found = []
+    for continued in (Continuation(1.0, 0.0), Continuation(1.0, 1.0)):
+        change = np.concatenate([np.zeros(count - 1), continued.slopes(away) * np.log(10) / 20 / points_per_octave])
+        phase = fftconvolve(change, _mean_log_coth(change.size, step), mode="full")
+        found.append(np.asarray(phase[change.size : change.size + count] / np.pi))
+        found[-1].setflags(write=False)
+    return found[0], found[1]
 
 
 @lru_cache(maxsize=8)  # every curve of a run has the same grid

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import fft, ifft, next_fast_len
+from scipy.fft import fft, ifft, next_fast_len, rfft
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.notice import Fault, Notice
@@ -88,9 +88,9 @@ def lost_samples(
 
 def _analytic(piece: FloatArray) -> ComplexArray:
     size = next_fast_len(piece.size)
-    spectrum = fft(piece, size)
+    spectrum = np.zeros(size, dtype=complex)
+    spectrum[: size // 2 + 1] = rfft(piece, size)
     spectrum[1 : (size + 1) // 2] *= 2
-    spectrum[size // 2 + 1 :] = 0
     return np.asarray(ifft(spectrum)[: piece.size])
 
 

@@ -244,20 +244,39 @@ def _drawn(
 
 def smoothed(values: ComplexArray, window: int) -> ComplexArray:
     """The last axis fitted locally over `window` points; the ends are fitted one-sidedly."""
-    checkpoint()
     if window == 1:
         return values
-    half = window // 2
-    centre = savgol_coeffs(window, DEGREE)
-    length = values.shape[-1]
-    size = next_fast_len(length + window)
-    result = ifft(fft(values, size, axis=-1) * fft(centre, size), axis=-1)[..., half : half + length]
-    t = np.linspace(-1, 1, window)
-    basis = np.vander(t, DEGREE + 1)
-    onto = basis @ np.linalg.pinv(basis)
+    size = next_fast_len(values.shape[-1] + window)
+    return _fitted_along(values, fft(values, size, axis=-1), window)
+
+
+def smoothed_as_chosen(values: ComplexArray, chosen: NDArray[np.int64]) -> ComplexArray:
+    """(rows, n) each point fitted over its chosen window (n,)."""
+    spectrum = fft(values, next_fast_len(values.shape[-1] + WINDOWS[-1]), axis=-1)
+    result = np.empty_like(values)
+    for which in np.unique(chosen):
+        places = chosen == which
+        fitted = values if WINDOWS[which] == 1 else _fitted_along(values, spectrum, WINDOWS[which])
+        result[:, places] = fitted[:, places]
+    return result
+
+
+def _fitted_along(values: ComplexArray, spectrum: ComplexArray, window: int) -> ComplexArray:
+    """Of values (…, n) that have this spectrum (…, size), size ≥ n + window."""
+    checkpoint()
+    half, length = window // 2, values.shape[-1]
+    centre, onto = _fitted_over(window, spectrum.shape[-1])
+    result = ifft(spectrum * centre, axis=-1)[..., half : half + length]
     result[..., :half] = values[..., :window] @ onto[:half].T
     result[..., -half:] = values[..., -window:] @ onto[-half:].T
     return np.asarray(result)
+
+
+@lru_cache(maxsize=32)
+def _fitted_over(window: int, size: int) -> tuple[ComplexArray, FloatArray]:
+    """What a fit over a window weighs its points by: for the middle as a spectrum (size,); for all (window, window)."""
+    basis = np.vander(np.linspace(-1, 1, window), DEGREE + 1)
+    return np.asarray(fft(savgol_coeffs(window, DEGREE), size)), np.asarray(basis @ np.linalg.pinv(basis))
 
 
 def chosen_windows(estimates: list[ComplexArray], deviations: list[FloatArray]) -> NDArray[np.int64]:

@@ -27,6 +27,7 @@ from jiyuu.measurement.smoothing import (
     chosen_windows,
     pick,
     smoothed,
+    smoothed_as_chosen,
 )
 from jiyuu.measurement.waveform_faults import rounded_v
 from jiyuu.stopping import checkpoint
@@ -126,7 +127,7 @@ def estimate_by_sweep(
         again = again + rounded * gain / np.maximum(np.abs(gain), 1e-20) * generator.standard_normal((DRAWS, 1))
     if network is not None:
         moved = np.stack([one.at(grid.frequency_hz) for one in network.drawn]) - network.fit.at(grid.frequency_hz)
-        lost = moved - pick([smoothed(moved, window) for window in WINDOWS], np.broadcast_to(chosen, moved.shape))
+        lost = moved - smoothed_as_chosen(moved, chosen)
         again = again + lost
         spread = np.hypot(spread, np.sqrt(np.mean(np.abs(lost) ** 2, axis=0)))
     return Estimate(

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.arrays import Complex64Array, ComplexArray, Float32Array, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import at_player_clock
 from jiyuu.measurement.distortion_orders import Compression
@@ -19,7 +19,7 @@ from jiyuu.measurement.tones_between import between_tones
 from jiyuu.measurement.tones_heard import HeardTone, broken, heard_tone, less_hum, noise_near, steady_part, unsettled
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import clipping, quantisation, rounded_v, step_of
-from jiyuu.signals.transforms import irfft, next_fast_len, rfft
+from jiyuu.signals.transforms import next_fast_len
 
 FEWEST_TONES = 12
 SHORTEST_S = 0.05
@@ -31,6 +31,8 @@ CLEAR, FAINT_DB = 4.0, 45.0  # standard deviations of a third harmonic; under th
 HUM_ROUNDS = 2
 ROUNDS_OF_A_GUESS, POLES_OF_A_GUESS = 12, (2, 4)
 GROSS_S = 0.005  # by which the loudest tones may be off the others
+SETTLED = 1e-14  # share of a pitch that another round would move it by
+LOOKED_AT = 31  # every so manieth place tells what correlations usually are
 FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
 LOUD, CLOCK_TONES = 1e-3, 16  # tones at least so loud re the loudest tell the clocks apart
 MOST_PPM, SAME_PPM, APART = 2000.0, 0.1, 2.0  # what clocks may differ by; what of one tone may be off the others
@@ -75,15 +77,17 @@ def estimate_by_tones(
 ) -> ByTones:
     """Raises MeasurementError when the tones are not in the recording or span less than an octave."""
     record = recording_v - recording_v.mean()
-    lag = _lag(stimulus_v, record, sample_rate_hz)
+    stimulus = _Played.of(stimulus_v, record.size)
+    lag = stimulus.lag(record, sample_rate_hz)
     notices, tones = _those_inside(tones, lag, record.size, sample_rate_hz)
     played = np.array([_pitch(stimulus_v[steady_part(tone)], sample_rate_hz).value for tone in tones])
     ppm = _clock(record, tones, played, lag, sample_rate_hz)
     if abs(ppm.value) > 0.02:
         record = at_player_clock(record, ppm.value)
-        lag = _lag(stimulus_v, record, sample_rate_hz)
+        lag = stimulus.lag(record, sample_rate_hz)
         whole = [tone.start + lag >= 0 and tone.stop + lag <= record.size for tone in tones]
         tones, played = [tone for tone, inside in zip(tones, whole, strict=True) if inside], played[whole]
+    del stimulus  # of a minute some megabytes
     order = np.argsort(played)
     if played[order[-1]] < 2 * played[order[0]] or (np.diff(played[order]) <= 0).any():
         raise MeasurementError("The tones must rise or fall over more than an octave, each played once.")
@@ -241,28 +245,46 @@ def unheard_tones(recording_v: FloatArray, tones: list[slice], lag: int, ppm: fl
     return [i for i, tone in enumerate(tones) if silent(tone)]
 
 
-def _lag(stimulus_v: FloatArray, record: FloatArray, sample_rate_hz: float) -> int:
-    """Samples by which a record is late: as the loudest tones have it, or as most do where those are far off. A little
-    is the filter's own; but the loudest of a sharp resonance may be all that is heard, and is like itself for as long
-    as it lasts."""
-    size = next_fast_len(stimulus_v.size + record.size)
-    played, spectrum = np.conj(rfft(stimulus_v, size)), rfft(record, size)
-    loudest = _highest(irfft(spectrum * played, size), record.size)
-    if loudest is None:
-        raise MeasurementError("The tones are not to be found in the recording; check that the files belong together.")
-    spectrum /= np.maximum(np.abs(spectrum), 1e-12)  # every tone counts alike
-    spectrum *= played  # of a minute: one array after the other, each in the place of the one before
-    del played
-    most = _highest(irfft(spectrum, size), record.size)
-    return loudest if most is None or abs(most - loudest) <= GROSS_S * sample_rate_hz else most
+@dataclass(frozen=True, slots=True, eq=False)
+class _Played:
+    """A stimulus to be found in records of one length: its spectrum, turned the other way, of so many samples. In
+    single precision: which of two samples beside each other is the likelier does not matter, and it takes half as
+    long."""
+
+    turned: Complex64Array
+    size: int
+
+    @classmethod
+    def of(cls, stimulus_v: FloatArray, count: int) -> _Played:
+        size = next_fast_len(stimulus_v.size + count)
+        return cls(np.asarray(np.conj(np.fft.rfft(_single(stimulus_v), size)), dtype=np.complex64), size)
+
+    def lag(self, record: FloatArray, sample_rate_hz: float) -> int:
+        """Samples by which a record is late: as the loudest tones have it, or as most do where those are far off. A
+        little is the filter's own; but the loudest of a sharp resonance may be all that is heard, and is like itself
+        for as long as it lasts. Raises MeasurementError where none of it is in the record."""
+        spectrum = np.fft.rfft(_single(record), self.size)
+        loudest = _highest(np.fft.irfft(spectrum * self.turned, self.size), record.size)
+        if loudest is None:
+            raise MeasurementError("The tones are not to be found in the recording; check that the files belong "
+                                   "together.")
+        spectrum /= np.maximum(np.abs(spectrum), 1e-12)  # every tone counts alike
+        spectrum *= self.turned  # of a minute: one array after the other, each in the place of the one before
+        most = _highest(np.fft.irfft(spectrum, self.size), record.size)
+        return loudest if most is None or abs(most - loudest) <= GROSS_S * sample_rate_hz else most
 
 
-def _highest(correlation: FloatArray, count: int) -> int | None:
+def _single(record: FloatArray) -> Float32Array:
+    """At most one."""
+    return np.asarray(record / max(float(np.abs(record).max()), 1e-30), dtype=np.float32)
+
+
+def _highest(correlation: Float32Array | FloatArray, count: int) -> int | None:
     """The lag of a record (count,) at which it is most alike, None where it is hardly more so than anywhere."""
     np.abs(correlation, out=correlation)
     place = int(np.argmax(correlation))
     highest = correlation[place]
-    if not highest > 20 * np.median(correlation, overwrite_input=True):
+    if not highest > 20 * np.median(correlation[::LOOKED_AT]):
         return None
     return place if place < count else place - correlation.size
 
@@ -272,17 +294,22 @@ def _pitch(record: FloatArray, sample_rate_hz: float, near_hz: float | None = No
     t = (np.arange(record.size) - record.size / 2) / sample_rate_hz
     if near_hz is None:
         size = next_fast_len(2 * record.size)
-        near_hz = float(np.argmax(np.abs(rfft(record * np.hanning(record.size), size)))) * sample_rate_hz / size
+        near_hz = float(np.argmax(np.abs(np.fft.rfft(record * np.hanning(record.size), size)))) * sample_rate_hz / size
     omega, a, b = 2 * np.pi * near_hz, 0.0, 0.0
     for step in range(6):
         parts = [np.cos(omega * t), np.sin(omega * t), np.ones_like(t)]
         if step:
             parts.append(t * (b * parts[0] - a * parts[1]))
-        design = np.stack(parts, axis=1)
-        answer = np.linalg.lstsq(design, record, rcond=None)[0]
-        a, b = float(answer[0]), float(answer[1])
-        omega += float(answer[3]) if step else 0.0
-    left = float(np.sqrt(np.mean((record - design @ answer) ** 2)))
+        design = np.stack(parts)
+        scale = np.linalg.norm(design, axis=1)
+        design /= np.maximum(scale, 1e-300)[:, np.newaxis]
+        answer = np.linalg.lstsq(design @ design.T, design @ record, rcond=None)[0]
+        weights = answer / np.maximum(scale, 1e-300)
+        a, b = float(weights[0]), float(weights[1])
+        omega += float(weights[3]) if step else 0.0
+        if step and abs(weights[3]) < SETTLED * omega:
+            break
+    left = float(np.sqrt(np.mean((record - answer @ design) ** 2)))
     span_s = record.size / sample_rate_hz
     spread = np.sqrt(6 / record.size) * left / (np.pi * max(float(np.hypot(a, b)), 1e-15) * span_s)
     return Uncertain(omega / (2 * np.pi), COVERAGE * float(spread))

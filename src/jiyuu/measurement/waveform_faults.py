@@ -18,6 +18,7 @@ FEWEST_RUNS = 2
 ABRUPT = 4.0  # how much further than a rounded top's the samples beside a flat one lie
 NEAR_TOP = 2e-4  # of the peak: samples so near to each other count as equal where noise lies on a flat top
 MAINS_HZ = (50.0, 60.0)
+MAINS_REACH_HZ = 0.25
 HARMONICS = 12
 THINNED = 16  # samples put together before mains is looked for
 CLEAR_HUM = 8.0  # standard deviations of a line's amplitude
@@ -157,6 +158,10 @@ def hum_in(
     quiet = quiet - quiet.mean()
     rms = float(np.sqrt(np.mean(record_v**2)))
     best: tuple[float, Hum] | None = None
+    # Closer than a fifth of a turn over all of them one place is as good as the next.
+    coarse = int(np.clip(np.ceil(2 * MAINS_REACH_HZ * float(np.ptp(t)) / 0.2), 6, 25)) + 1
+    apart = 2 * MAINS_REACH_HZ / (coarse - 1)
+
     def lines(hertz: float) -> tuple[FloatArray, FloatArray, float]:
         """(cosines and sines by turns, what they leave, by how much a line scatters)."""
         basis = _basis(t, hertz)
@@ -169,7 +174,7 @@ def hum_in(
     for mains in MAINS_HZ if known is None else (known.mains_hz,):
         hertz = mains
         # The silences lie seconds apart, which tells the mains to a few thousandths of a hertz; coarse first.
-        for reach, count in ((0.25, 26), (0.02, 21), (0.002, 21))[0 if known is None else 1 :]:
+        for reach, count in ((MAINS_REACH_HZ, coarse), (apart, 21), (0.1 * apart, 21))[0 if known is None else 1 :]:
             tried = hertz + reach * np.linspace(-1, 1, count)
             hertz = float(tried[int(np.argmin([_left(quiet, t, one) for one in tried]))])
             weights, left, spread = lines(hertz)
