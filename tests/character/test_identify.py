@@ -30,7 +30,7 @@ RATE = 48_000
 @cache
 def sweep() -> np.ndarray:
     """(n,) of 1 V: two equal passages, silence round them."""
-    t = np.arange(round(2.5 * RATE)) / RATE
+    t = np.arange(round(1.3 * RATE)) / RATE
     low, high, seconds = 25.0, 20_000.0, t.size / RATE
     passage = np.sin(2 * np.pi * low * seconds / np.log(high / low) * ((high / low) ** (t / seconds) - 1))
     fade = round(0.01 * RATE)
@@ -43,7 +43,7 @@ def sweep() -> np.ndarray:
 def recorded(name: str, mode: str, parameters: dict[str, float], cutoff_hz: float, gain: float, level_v: float,
              seed: int) -> np.ndarray:
     found = render(circuit(name).network(parameters), level_v * sweep(), sample_rate_hz=RATE, cutoff_hz=cutoff_hz,
-                   gain=gain, modes=[mode], oversampling=8).output_v[0]
+                   gain=gain, modes=[mode], oversampling=4).output_v[0]
     noise = np.random.default_rng(seed).normal(0, 1e-3 * np.std(found), found.size)
     return found + noise
 
