@@ -22,6 +22,7 @@ SWINGS = 0.25  # of its decay, that a pair turns at least
 FAR_BELOW = 0.15
 LOGARITHMS = (-12.0, 14.0)  # of 1/s, between which anything is looked for
 FASTEST = 3.0  # nats from a point to the next
+ALIKE = 1e-9  # share of a column that no other column has: less, and it is one of them
 STILL = 0.02  # share of a radius: nearer to the real axis, or to the origin, is on it
 
 
@@ -54,12 +55,9 @@ class RingFit:
 
 def basis(t: FloatArray, poles: ComplexArray, reals: FloatArray) -> FloatArray:
     """(n, 2p + r + 1): cosine and sine of every pair, the reals, and a constant."""
-    columns = []
-    for pole in poles:
-        turned = np.exp(pole * t)
-        columns += [turned.real, turned.imag]
-    columns += [np.exp(-rate * t) for rate in reals]
-    return np.stack([*columns, np.ones(t.size)], axis=1)
+    from jiyuu.measurement.ring_kernel import columns_of
+
+    return np.asarray(columns_of(t, poles, reals).T)
 
 
 def in_blocks(record_v: FloatArray, sample_rate_hz: float, block: int) -> tuple[FloatArray, FloatArray]:
@@ -110,6 +108,36 @@ def _strongest(
     return np.asarray(pairs[np.argsort(-energy)][:MOST_PAIRS], dtype=np.complex128), strong
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Spanned:
+    """Columns (k, n) of poles and rates, what they span (k, n), the amplitudes of what is nearest to a record there,
+    and that less the record (n,)."""
+
+    poles: ComplexArray
+    rates: FloatArray
+    columns: FloatArray
+    onto: FloatArray
+    amplitudes: FloatArray
+    left: FloatArray
+
+    @classmethod
+    def by(cls, t: FloatArray, y: FloatArray, poles: ComplexArray, rates: FloatArray) -> _Spanned:
+        from jiyuu.measurement.ring_kernel import columns_of, spanned
+
+        columns = columns_of(t, poles, rates)
+        onto, amplitudes, left, least = spanned(columns, y)
+        if least < ALIKE:  # two are nearly one: of all amplitudes the smallest
+            amplitudes = np.asarray(np.linalg.lstsq(columns.T, y, rcond=None)[0], dtype=float)
+            left = np.asarray(amplitudes @ columns - y)
+        return cls(poles, rates, columns, onto, amplitudes, left)
+
+    def slopes(self, t: FloatArray) -> FloatArray:
+        """(2p + r, n) by the logarithms of decay, pitch and rate, the amplitudes held."""
+        from jiyuu.measurement.ring_kernel import slopes_of
+
+        return np.asarray(slopes_of(t, self.columns, self.poles, self.rates, self.amplitudes))
+
+
 def fit_ring(
     t: FloatArray, y: FloatArray, noise_v: float, pairs: ComplexArray, reals: FloatArray
 ) -> RingFit | None:
@@ -126,27 +154,25 @@ def fit_ring(
         rates = np.asarray(np.exp(np.clip(theta[2 * pairs.size :], *LOGARITHMS)), dtype=float)
         return np.asarray(-both[::2] + 1j * both[1::2], dtype=np.complex128), rates
 
-    last: dict[bytes, tuple[FloatArray, FloatArray]] = {}
+    last: dict[bytes, _Spanned] = {}
 
-    def at(theta: FloatArray) -> tuple[FloatArray, FloatArray]:
-        """(columns, their amplitudes); slopes are asked for where the misfit was just before."""
+    def at(theta: FloatArray) -> _Spanned:
+        """Slopes are asked for where the misfit was just before."""
         key = theta.tobytes()
         if key not in last:
-            columns = basis(t, *apart(theta))
-            amplitudes = np.asarray(np.linalg.lstsq(columns, y, rcond=None)[0], dtype=float)
             last.clear()
-            last[key] = columns, amplitudes
+            last[key] = _Spanned.by(t, y, *apart(theta))
         return last[key]
 
     def left(theta: FloatArray) -> FloatArray:
-        columns, amplitudes = at(theta)
-        return np.asarray(columns @ amplitudes - y)
+        return at(theta).left
 
     def jacobian_of(theta: FloatArray) -> FloatArray:
         """As in Kaufman (1975, BIT): the slopes, less what the amplitudes would take up."""
-        columns, amplitudes = at(theta)
-        slopes = _slopes(t, *apart(theta), amplitudes)
-        return np.asarray(slopes - columns @ np.linalg.lstsq(columns, slopes, rcond=None)[0])
+        from jiyuu.measurement.ring_kernel import beside
+
+        here = at(theta)
+        return np.asarray(beside(here.slopes(t), here.onto).T)
 
     start = np.concatenate([np.log(np.stack([-pairs.real, pairs.imag], axis=1)).ravel(), np.log(reals)])
     try:
@@ -161,9 +187,8 @@ def fit_ring(
     poles, rates = apart(found)
     if max(poles.imag) * (t[1] - t[0]) > 0.9 * np.pi or -min(poles.real) * (t[1] - t[0]) > FASTEST:
         return None  # between two points anything may swing
-    columns = basis(t, poles, rates)
-    amplitudes = np.linalg.lstsq(columns, y, rcond=None)[0]
-    residual = y - columns @ amplitudes
+    there = _Spanned.by(t, y, poles, rates)
+    amplitudes, residual = there.amplitudes, -there.left
     degrees = y.size - count - amplitudes.size
     ratio = float(np.sqrt(residual @ residual / degrees) / noise_v)
     # What a few poles miss of a ring stands at its beginning, and drowns in what comes after.
@@ -173,8 +198,7 @@ def fit_ring(
         if span < y.size:
             free = span - count - amplitudes.size
             excess = max(excess, (residual[:span] @ residual[:span] / (free * noise_v**2) - 1) * np.sqrt(0.5 * free))
-    slopes = _slopes(t, poles, rates, np.asarray(amplitudes, dtype=float))
-    jacobian = np.concatenate([slopes, columns], axis=1)
+    jacobian = np.concatenate([there.slopes(t), there.columns]).T
     try:
         scale = np.maximum(np.linalg.norm(jacobian, axis=0), 1e-40)
         inverse = np.linalg.inv((jacobian / scale).T @ (jacobian / scale))
@@ -193,19 +217,6 @@ def fit_ring(
     return RingFit(poles[order], rates, covariance[np.ix_(places, places)], ratio, degrees,
                    float(excess),
                    np.asarray(amplitudes[spots]), int(np.count_nonzero(~disguised)))
-
-
-def _slopes(t: FloatArray, poles: ComplexArray, rates: FloatArray, amplitudes: FloatArray) -> FloatArray:
-    """(n, 2p + r) by the logarithms of decay, pitch and rate, the amplitudes held."""
-    columns = []
-    for i, pole in enumerate(poles):
-        turned = np.exp(pole * t)
-        by_pole = t * turned * (amplitudes[2 * i] - 1j * amplitudes[2 * i + 1])
-        # y = Re[(a − jb)·e^{pt}]
-        columns += [(by_pole * pole.real).real, (by_pole * 1j * pole.imag).real]
-    first = 2 * poles.size
-    columns += [-amplitudes[first + i] * rate * t * np.exp(-rate * t) for i, rate in enumerate(rates)]
-    return np.stack(columns, axis=1)
 
 
 def first_guess_hz(record_v: FloatArray, sample_rate_hz: float) -> float:

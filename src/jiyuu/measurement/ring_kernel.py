@@ -1,0 +1,106 @@
+"""The loops of `ring_fit`, compiled; apart from the rest since a compiler takes long to load.
+
+Columns stand one after the other, (k, n): cosine and sine of every pair, the reals, a constant."""
+
+import numpy as np
+from numba import njit
+
+from jiyuu.arrays import ComplexArray, FloatArray
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def columns_of(t: FloatArray, poles: ComplexArray, rates: FloatArray) -> FloatArray:
+    """(2p + r + 1, n)"""
+    pairs = poles.size
+    found = np.ones((2 * pairs + rates.size + 1, t.size))
+    for i in range(pairs):
+        decay, turn = poles[i].real, poles[i].imag
+        for m in range(t.size):
+            size = np.exp(decay * t[m])
+            found[2 * i, m] = size * np.cos(turn * t[m])
+            found[2 * i + 1, m] = size * np.sin(turn * t[m])
+    for i in range(rates.size):
+        for m in range(t.size):
+            found[2 * pairs + i, m] = np.exp(-rates[i] * t[m])
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "contract"})
+def _inner(one: FloatArray, other: FloatArray) -> float:
+    total = 0.0
+    for m in range(one.size):
+        total += one[m] * other[m]
+    return total
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def spanned(columns: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray, float]:
+    """(what columns (k, n) span, orthonormal (k, n); the amplitudes (k,) of what is nearest to y (n,) there; that less
+    y; the least share of a column that none before it has). By Gram and Schmidt, gone through twice (Giraud et al.
+    2005, Numerische Mathematik)."""
+    count = columns.shape[0]
+    onto = columns.copy()
+    upper = np.zeros((count, count))
+    pull = np.zeros(count)
+    left = -y
+    least = 1.0
+    for j in range(count):
+        here = onto[j]
+        whole = np.sqrt(_inner(here, here))
+        for _ in range(2):
+            for i in range(j):
+                share = _inner(onto[i], here)
+                upper[i, j] += share
+                before = onto[i]
+                for m in range(y.size):
+                    here[m] -= share * before[m]
+        size = np.sqrt(_inner(here, here))
+        least = min(least, size / whole if whole > 0 else 0.0)
+        upper[j, j] = size
+        if size > 0:
+            for m in range(y.size):
+                here[m] /= size
+        pull[j] = -_inner(here, left)
+        for m in range(y.size):
+            left[m] += pull[j] * here[m]
+    amplitudes = np.zeros(count)
+    for j in range(count - 1, -1, -1):
+        rest = pull[j]
+        for i in range(j + 1, count):
+            rest -= upper[j, i] * amplitudes[i]
+        amplitudes[j] = rest / upper[j, j]
+    return onto, amplitudes, left, least
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def slopes_of(
+    t: FloatArray, columns: FloatArray, poles: ComplexArray, rates: FloatArray, amplitudes: FloatArray
+) -> FloatArray:
+    """(2p + r, n) by the logarithms of decay, pitch and rate, the amplitudes held."""
+    pairs = poles.size
+    found = np.empty((2 * pairs + rates.size, t.size))
+    for i in range(pairs):
+        decay, turn, a, b = poles[i].real, poles[i].imag, amplitudes[2 * i], amplitudes[2 * i + 1]
+        for m in range(t.size):
+            cosine, sine = columns[2 * i, m], columns[2 * i + 1, m]
+            # y = Re[(a − jb)·e^{pt}]
+            found[2 * i, m] = decay * t[m] * (a * cosine + b * sine)
+            found[2 * i + 1, m] = turn * t[m] * (b * cosine - a * sine)
+    for i in range(rates.size):
+        first = 2 * pairs + i
+        for m in range(t.size):
+            found[first, m] = -amplitudes[first] * rates[i] * t[m] * columns[first, m]
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def beside(slopes: FloatArray, onto: FloatArray) -> FloatArray:
+    """Slopes (p, n), less what lies in an orthonormal span (k, n)."""
+    found = slopes.copy()
+    for j in range(found.shape[0]):
+        here = found[j]
+        for i in range(onto.shape[0]):
+            share, before = _inner(onto[i], here), onto[i]
+            for m in range(here.size):
+                here[m] -= share * before[m]
+    return found
