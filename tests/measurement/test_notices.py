@@ -31,8 +31,8 @@ T = np.arange(CLEAN.size) / RATE
 PEAK = float(np.abs(CLEAN).max())
 
 
-def noisy(record, seed=5):
-    return record + noise_of("white", record.size, 1e-3 * RMS, np.random.default_rng(seed))
+def noisy(record, seed=5, share=1e-3):
+    return record + noise_of("white", record.size, share * RMS, np.random.default_rng(seed))
 
 
 def silent(from_s, for_s):
@@ -120,6 +120,16 @@ def test_a_passage_alone_is_measured_by_its_own_clock(ppm):
     assert response.clock_offset_ppm.value == pytest.approx(ppm, abs=doubt)
     late_s = 0.0123 - 1.2 / (1 + 1e-6 * ppm)  # cut by the recorder's clock, stated by the player's
     assert response.latency_s.value == pytest.approx(late_s, abs=2 * response.latency_s.uncertainty + 1e-7)
+
+
+@pytest.mark.parametrize(("at_s", "db"), [(2.15, 0.42), (2.1, 0.42), (2.1, -0.9), (1.3, 0.42), (4.1, -0.9)])
+def test_a_change_of_gain_beside_the_faint_end_of_a_lowpass_hurts_one_passage(at_s, db):
+    """What is faint there must not be drowned by the loud beginning of the same passage."""
+    response = measure_response(STIMULUS, noisy(louder(at_s, db), share=1e-4), RATE)
+    assert [notice.fault for notice in response.notices] == [Fault.GAIN_CHANGED, Fault.FEWER_PASSAGES]
+    assert response.notices[0].facts["db"] == pytest.approx(db, abs=0.02)
+    assert response.notices[0].at_s == pytest.approx(at_s, abs=0.1 if at_s != 2.15 else 0.4)  # too faint to be told
+    assert response.network is not None
 
 
 @pytest.mark.parametrize(("from_s", "samples"), [(1.6, 7), (4.0, 64)])

@@ -4,10 +4,13 @@ import numpy as np
 import pytest
 
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.staircase import measure_staircase
 from jiyuu.measurement.steady_pieces import Piece, find_pieces
 from jiyuu.measurement.step_lines import on_a_line
 from jiyuu.measurement.step_tone import step_tone
+from jiyuu.measurement.tone import measure_tone
+from jiyuu.measurement.tone_faults import tone_faults
 from tests.staircase import Staircase, drawn_staircase
 
 RATE = 48_000.0
@@ -165,6 +168,36 @@ def test_partials_of_like_strength_do_not_pull_the_pitch_between_them(partials, 
     found = measure_staircase(record, RATE, list(volts))
     cents = 1200 * np.log2([tone.frequency_hz.value for tone in found.tones] / hertz)
     assert np.abs(cents).max() < 0.3
+
+
+@pytest.mark.parametrize(("at_s", "samples"), [(2.9, 313), (2.75, 1501), (4.4, 5), (1.45, 777)])
+def test_samples_lost_within_a_step_are_named_and_its_pitch_is_what_it_was(at_s, samples):
+    """The phase jumps, and a fit across the jump would bend by cents."""
+    staircase = Staircase(OCTAVES[1:8], harmonics=(0.0, 0.33, 0.0, 0.2), noise_db=-60.0)
+    record, at = staircase.recording(), round(at_s * RATE)
+    found = measure_staircase(np.delete(record, np.arange(at, at + samples)), RATE, VOLTS[1:8])
+    if any(tone.start_s < at_s < tone.stop_s for tone in found.tones):  # else what is left of the step is whole
+        (notice,) = found.notices
+        assert notice.fault is Fault.SAMPLES_LOST
+        assert notice.at_s == pytest.approx(at_s, abs=0.02)
+    off = staircase.errors_cents(found)
+    assert (np.abs(off) < 2 * np.array([1731 * t.frequency_hz.uncertainty / t.frequency_hz.value
+                                        for t in found.tones])).all()
+
+
+@pytest.mark.parametrize("how", [
+    {}, {"glide_s": 0.02}, {"clicks": 30}, {"drift_cents_per_s": 5.0}, {"noise_db": -20.0}])
+def test_a_step_that_loses_nothing_is_not_complained_of(how):
+    assert not measure_staircase(Staircase(OCTAVES[1:8], **how).recording(), RATE, VOLTS[1:8]).notices
+
+
+def test_samples_lost_in_a_tone_are_named():
+    t = np.arange(round(1.5 * RATE)) / RATE
+    tone = np.sin(2 * np.pi * 123.4 * t) + 1e-3 * np.random.default_rng(1).normal(size=t.size)
+    for record, faults in ((tone, []), (np.delete(tone, np.arange(30_000, 30_200)), [Fault.SAMPLES_LOST])):
+        named = tone_faults(record, RATE, measure_tone(record, RATE))
+        assert [notice.fault for notice in named] == faults
+    assert named[0].at_s == pytest.approx(30_000 / RATE, abs=0.02)
 
 
 def test_a_piece_of_silence_has_no_line():

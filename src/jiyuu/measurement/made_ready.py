@@ -354,9 +354,11 @@ def alone(
     doubtful = (Fault.GAIN_CHANGED, Fault.DROPOUT, Fault.FEWER_PASSAGES)
     apart = 1e-6 * ready.offset.ppm * passages.period
     at_s = (ready.place + passages.passage_v.size * (which == 0)) / sample_rate_hz
-    sure = which == 0 and abs(ready.offset.ppm) > SURE_PPM
-    lost = Notice(Fault.SAMPLES_LOST, at_s, {"samples": abs(apart)} if sure else {})
-    notices = (*(n for n in ready.notices if n.fault not in doubtful), lost,
+    sure = abs(ready.offset.ppm) > SURE_PPM
+    changed = [notice for notice in ready.notices if notice.fault is Fault.GAIN_CHANGED]
+    if not changed or sure:  # else that explains it, and it happened where the other passage was faint
+        changed = [Notice(Fault.SAMPLES_LOST, at_s, {"samples": abs(apart)} if sure and which == 0 else {})]
+    notices = (*(n for n in ready.notices if n.fault not in doubtful), *changed,
                Notice(Fault.FEWER_PASSAGES, None, {"used": 1, "played": passages.count}))
     place = _refined(record, passages, round(ready.place * (1 + 1e-6 * ready.offset.ppm) + which * apart), which)
     return replace(ready, record_v=record, place=place, sound=(which,), offset=None, notices=notices)

@@ -21,6 +21,7 @@ NEIGHBOURS = 3  # groups on either side whose scatter is that of one
 DROPPED = 0.5  # of what the other passage has: less is a dropout
 FEWEST_HOPS = 2
 STRETCH = 16  # hops
+FEWEST_GROUPS = 3  # of so many hops, that one which holds a change does not lead
 WINDOWS = 16
 FEWEST_LOST = 12.0  # fewer are told by the phase
 SHARP = 48  # samples beside a peak where its correlation must have fallen
@@ -42,7 +43,8 @@ def compared(
     noise_v: RMS of what sounds between them."""
     hop = round(HOP_S * sample_rate_hz)
     count = first_v.size // hop
-    shaped = [_analytic(one)[: count * hop].reshape(count, hop) for one in (first_v, second_v)]
+    room = first_v.size // 2
+    shaped = [_analytic(one, room)[: count * hop].reshape(count, hop) for one in (first_v, second_v)]
     cross = np.sum(np.conj(shaped[0]) * shaped[1], axis=1)
     power = [np.sum(np.abs(one) ** 2, axis=1) for one in shaped]
     loud = np.maximum(power[0], power[1]) > max(400 * 2 * hop * noise_v**2, 1e-7 * (power[0] + power[1]).max())
@@ -86,8 +88,9 @@ def lost_samples(
     return Notice(Fault.SAMPLES_LOST, at_s, facts), which, after if which == 0 else before
 
 
-def _analytic(piece: FloatArray) -> ComplexArray:
-    size = next_fast_len(piece.size)
+def _analytic(piece: FloatArray, room: int = 0) -> ComplexArray:
+    """room: samples of nothing behind it, lest its loud beginning is heard at its faint end."""
+    size = next_fast_len(piece.size + room)
     spectrum = np.zeros(size, dtype=complex)
     spectrum[: size // 2 + 1] = rfft(piece, size)
     spectrum[1 : (size + 1) // 2] *= 2
@@ -160,7 +163,9 @@ def _gains(
             return Verdict((), (0, 1))
         at_s = (starts[0] + loud.size * hop) / sample_rate_hz
         return Verdict((Notice(Fault.GAIN_CHANGED, at_s, {"db": whole}),), (0,))
-    before, after = float(np.median(gain_db[:at])), float(np.median(gain_db[at:]))
+    # Of few groups most may hold the moment itself: the outermost is what lasts.
+    before = float(np.median(gain_db[:at]) if at >= FEWEST_GROUPS else gain_db[0])
+    after = float(np.median(gain_db[at:]) if gain_db.size - at >= FEWEST_GROUPS else gain_db[-1])
     which = 0 if abs(before) > abs(after) else 1
     at_s = (starts[which] + int(groups[at, 0]) * hop) / sample_rate_hz
     facts = {"db": before - after if which == 0 else after - before}

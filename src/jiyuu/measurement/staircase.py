@@ -13,6 +13,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.steady_pieces import NO_TONE, Piece, find_pieces
+from jiyuu.measurement.step_jump import without_jump
 from jiyuu.measurement.step_lines import Divided, divided
 from jiyuu.measurement.step_pitch import on_one_harmonic, swaying_steps, without_vibrato
 from jiyuu.measurement.step_tone import StepTone, step_tone
@@ -68,7 +69,7 @@ def measure_staircase(
         notices.append(clipped)
     tones, remarks, places = _steps(recording_v, sample_rate_hz, wanted, notices)
     reaches = _reaches(tones)
-    settled = [without_vibrato(recording_v, sample_rate_hz, tone, reach)
+    settled = [_calmed(recording_v, sample_rate_hz, tone, reach)
                for tone, reach in zip(tones, reaches, strict=True)]
     tones = [tone for tone, _ in settled]
     notices += [notice for _, notice in settled if notice is not None]
@@ -127,6 +128,14 @@ def _reaches(tones: Sequence[StepTone]) -> list[tuple[float, float] | None]:
         short = tone.stop_s - tone.start_s < 0.7 * (room[1] - room[0])
         found.append((min(room[0], tone.start_s), max(room[1], tone.stop_s)) if short else None)
     return found
+
+
+def _calmed(
+    recording_v: FloatArray, sample_rate_hz: float, tone: StepTone, reach_s: tuple[float, float] | None
+) -> tuple[StepTone, Notice | None]:
+    """The step about the centre of its vibrato, or past the gap that samples left in it."""
+    found, notice = without_vibrato(recording_v, sample_rate_hz, tone, reach_s)
+    return (found, notice) if notice is not None else without_jump(recording_v, sample_rate_hz, tone)
 
 
 def _divided(recording_v: FloatArray, sample_rate_hz: float, tone: StepTone) -> Divided:

@@ -220,8 +220,10 @@ def _steady_part(
         if last - first < 8 or (first, last) == (start, stop):
             break
         start, stop = first, last
-    now[:] = False
-    now[start : stop + 1] = True
+    else:  # it went to and fro, as about a jump of the phase: the last stretch has not been fitted yet
+        now[:] = False
+        now[start : stop + 1] = True
+        fit, deviation = _fit(vector, now)
     return now, fit, deviation
 
 

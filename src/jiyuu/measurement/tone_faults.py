@@ -8,6 +8,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.measurement.step_jump import without_jump
 from jiyuu.measurement.step_lines import divided
 from jiyuu.measurement.step_pitch import without_vibrato
 from jiyuu.measurement.step_tone import StepTone
@@ -42,8 +43,10 @@ def tone_faults(recording_v: FloatArray, sample_rate_hz: float, tone: MeasuredTo
         found.append(Notice(Fault.OCTAVE_UNCERTAIN, begins_s))
     step = StepTone(0.0, length_s, tone.frequency_hz, tone.amplitude_peak_v, 0.0)
     sway = without_vibrato(recording_v, sample_rate_hz, step)[1]
+    if sway is None:
+        sway = without_jump(recording_v, sample_rate_hz, step)[1]
     if sway is not None:
-        found.append(sway)
+        found.append(replace(sway, at_s=None if sway.at_s is None else sway.at_s + begins_s))
     return found
 
 
