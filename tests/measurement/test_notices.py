@@ -128,7 +128,7 @@ def test_a_change_of_gain_beside_the_faint_end_of_a_lowpass_hurts_one_passage(at
     response = measure_response(STIMULUS, noisy(louder(at_s, db), share=1e-4), RATE)
     assert [notice.fault for notice in response.notices] == [Fault.GAIN_CHANGED, Fault.FEWER_PASSAGES]
     assert response.notices[0].facts["db"] == pytest.approx(db, abs=0.02)
-    assert response.notices[0].at_s == pytest.approx(at_s, abs=0.1 if at_s != 2.15 else 0.4)  # too faint to be told
+    assert response.notices[0].at_s == pytest.approx(at_s, abs=0.1 if abs(at_s - 2.1) > 0.1 else 0.5)  # too faint there
     assert response.network is not None
 
 
