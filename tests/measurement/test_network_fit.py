@@ -10,6 +10,7 @@ from jiyuu.measurement.network_fit import NetworkFit, Order, factors_of
 from jiyuu.measurement.network_kernel import turned_back
 from jiyuu.measurement.network_search import fit_network
 from jiyuu.measurement.rational_fit import fit_poles
+from tests.truths import Made
 
 OMEGA = np.geomspace(0.02, 50.0, 300)
 
@@ -78,3 +79,19 @@ def test_of_zeros_far_beyond_the_band_the_product_with_the_gain_is_drawn():
     assert np.ptp([one.coefficients[-2] for one in drawn]) > 1e-6
     for one in drawn:
         assert one.at(hertz) == pytest.approx(fit.at(hertz), rel=1e-4)
+
+
+@pytest.mark.parametrize(("mode", "cutoff_hz", "gain", "share"), [
+    ("highpass-12", 9334.3, 0.054, 1e-4), ("lowpass-12", 237.6, 0.074, 6e-5), ("lowpass-12", 6900.0, 0.27, 5e-4),
+    ("highpass-12", 9968.0, 1.21, 2.6e-3), ("highpass-12", 3376.0, 0.012, 2e-4), ("lowpass-12", 2090.0, 0.18, 1e-3),
+])
+def test_a_tap_with_little_fed_back_is_found_although_its_zeros_nearly_undo_two_poles(mode, cutoff_hz, gain, share):
+    made, hertz = Made("transistor-ladder", mode, cutoff_hz, gain), np.arange(20.0, 21_000.0, 0.6)
+    true = made.at(hertz)
+    noise = share * np.abs(true).max()
+    white = np.random.default_rng(1).standard_normal((2, hertz.size)) / np.sqrt(2)
+    fit = fit_network(Spectrum(hertz, true + noise * (white[0] + 1j * white[1]), np.ones(hertz.size),
+                               np.full(hertz.size, noise**2)))
+    assert fit.left < 1.05
+    loud = np.abs(true) > 0.1 * np.abs(true).max()
+    assert np.abs(fit.level_db(hertz) - 20 * np.log10(np.abs(true)))[loud].max() < 4 * share

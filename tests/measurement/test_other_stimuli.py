@@ -52,6 +52,38 @@ def test_noise_and_tones_find_what_a_sweep_finds(kind, circuit_id, mode, cutoff_
         assert reading.cutoff_3db_hz == pytest.approx(990.03, rel=0.003)
 
 
+@pytest.mark.parametrize(("made", "rate", "ppm", "pink"), [
+    (Made("transistor-ladder", "lowpass-24", 4294.0, 0.61), 44_100, -61.0, True),
+    (Made("transistor-ladder", "highpass-12", 5436.0, 0.57), 48_000, 75.0, False),  # its clock undoes all of it
+    (Made("state-variable", "highpass", 9707.0, 0.96), 48_000, 49.0, True),
+])
+def test_noise_is_read_up_to_the_ends_of_its_band_whatever_the_clock(made, rate, ppm, pink):
+    stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=rate, duration_s=4.0, pink=pink)
+    clean = recorded(made, stimulus, rate, ppm=ppm)
+    found = measure_response(stimulus, clean + np.random.default_rng(2).normal(0, 6e-4 * clean.std(), clean.size), rate)
+    assert not found.notices
+    off = np.abs(found.gain / made.at(found.frequency_hz) - 1) * np.abs(made.at(found.frequency_hz))
+    assert (off < 2.5 * found.deviation + 1e-4).mean() > 0.9
+    for end in (slice(0, 24), slice(-24, None)):  # windows there reach beyond the band
+        assert off[end].max() < 6 * found.deviation[end].max()
+    assert found.clock_offset_ppm.value == pytest.approx(ppm, abs=0.01)
+    read, truth = read_response(found), exact(made, (found.frequency_hz[0], found.frequency_hz[-1]))
+    for name in ("cutoff_3db_hz", "slope_db_per_octave", "first_octave_drop_db"):
+        assert abs(getattr(read.reading, name) - truth[name]) < 2 * read.uncertainty[name], name
+
+
+def test_a_gain_that_changes_between_passages_while_it_rings_hurts_one_of_them():
+    """A narrow band has to begin to ring: its first tenths are no second change."""
+    made = Made("transistor-ladder", "bandpass-24", 107.0, 3.75)
+    stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0)
+    clean = recorded(made, stimulus, RATE, ppm=33.0)
+    changed = np.where(np.arange(clean.size) > 2.9 * RATE, 10 ** (0.35 / 20) * clean, clean)
+    found = measure_response(stimulus, changed + np.random.default_rng(2).normal(0, 4e-3 * clean.std(), clean.size),
+                             RATE)
+    assert [notice.fault for notice in found.notices] == [Fault.GAIN_CHANGED, Fault.FEWER_PASSAGES]
+    assert found.notices[0].facts["db"] == pytest.approx(0.35, abs=0.02)
+
+
 def test_coherence_falls_where_the_noise_is():
     """At equal power of signal and noise the coherence is a half; at −20 dB of noise, 0.99."""
     stimulus = noise_stimulus(level_v=1.0, sample_rate_hz=RATE, pink=False)

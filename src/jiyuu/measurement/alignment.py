@@ -17,6 +17,7 @@ from jiyuu.stopping import checkpoint
 
 FELT_DEVIATIONS, LEAST_PPM = 4.0, 1e-3
 HIGHEST_OFFSET_PPM = 1000.0
+COMES_AGAIN = 0.1  # of a recording's energy, that a passage which does shares with the one before
 KEPT_SAMPLES = 1 << 21  # of longer transforms none is kept for the next one
 
 
@@ -170,6 +171,30 @@ def where_passages_are(
         if place + i * passages.period >= -length // 500 and place + i * passages.period + 0.98 * length < record.size
     )
     return place, whole
+
+
+def places_of_noise(
+    record: FloatArray, passages: Passages, sample_rate_hz: float
+) -> tuple[int, tuple[int, ...]] | None:
+    """What find_place and where_passages_are tell of noise, where two clocks run apart by so much within a passage that
+    high sounds no longer add up: at the clock by which the passages come again. None where they do not."""
+    if passages.count < 2 or record.size < passages.period + passages.passage_v.size // 2:
+        return None
+    size = next_fast_len(2 * record.size)
+    alike = irfft(np.abs(rfft(record, size)) ** 2, size)
+    reach = min(round(HIGHEST_OFFSET_PPM * 1e-6 * passages.period), passages.period // 2)
+    lag = passages.period - reach + int(np.argmax(alike[passages.period - reach : passages.period + reach + 1]))
+    if alike[lag] < COMES_AGAIN * alike[0]:
+        return None
+    ratio = lag / passages.period
+    turned = at_player_clock(record, 1e6 * (ratio - 1))
+    response = impulse_response(turned, passages)
+    try:
+        place = find_place(turned, response, passages, sample_rate_hz)
+    except MeasurementError:
+        return None
+    place, whole = where_passages_are(turned, response, passages, place, sample_rate_hz)
+    return round(place * ratio), whole
 
 
 def explained(

@@ -17,6 +17,7 @@ from jiyuu.measurement.alignment import (
     explained,
     find_place,
     impulse_response,
+    places_of_noise,
     where_passages_are,
 )
 from jiyuu.measurement.notice import Fault, Notice
@@ -72,13 +73,17 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
     heard = recorded_part(recording_v, sample_rate_hz)
     record = _level_ends(recording_v, heard)
     response = impulse_response(record, passages)
+    known: tuple[int, tuple[int, ...]] | None = None
     try:
         place = find_place(record, response, passages, sample_rate_hz)
     except MeasurementError:
         _refuse_other_rate(record, response, passages, sample_rate_hz)
-        raise
+        known = places_of_noise(record, passages, sample_rate_hz) if passages.noisy else None
+        if known is None:
+            raise
+        place = known[0]
     _refuse_other_rate(record, response, passages, sample_rate_hz, place)
-    place, whole = where_passages_are(record, response, passages, place, sample_rate_hz)
+    place, whole = known or where_passages_are(record, response, passages, place, sample_rate_hz)
     del response
     if not whole:
         raise MeasurementError(_not_whole(place, passages, record.size, sample_rate_hz))

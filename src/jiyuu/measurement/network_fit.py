@@ -172,15 +172,28 @@ def settled(
 
 def with_spread(groups: Groups, fit: NetworkFit) -> NetworkFit:
     """The same, brought to the very least by its coefficients, with how well it is known."""
-    for _ in range(LAST_STEPS):
-        columns, inverse, rows, scale = _told_by(groups, fit)
-        moved = (rows.T * inverse) @ (columns.T @ _misfit(groups, fit.order, fit.values)) / scale
-        nearer = _with_coefficients(groups, fit, fit.coefficients + moved)
-        if nearer is None:
-            break
-        fit = nearer
+    fit = by_coefficients(groups, fit, steps=LAST_STEPS)
     _, inverse, rows, scale = _told_by(groups, fit)
     return replace(fit, spread=(rows.T * inverse) / scale[:, np.newaxis] * max(fit.left, 1.0))
+
+
+def by_coefficients(
+    groups: Groups, fit: NetworkFit, *, steps: int, shares: tuple[float, ...] = (1.0,), still: float = 0.0
+) -> NetworkFit:
+    """So many steps nearer, or as many as lead nearer by more than a share `still`; shares: of a step, which are tried
+    one after the other."""
+    for _ in range(steps):
+        checkpoint()
+        columns, inverse, rows, scale = _told_by(groups, fit)
+        moved = (rows.T * inverse) @ (columns.T @ _misfit(groups, fit.order, fit.values)) / scale
+        tries = (_with_coefficients(groups, fit, fit.coefficients + share * moved) for share in shares)
+        nearer = next((one for one in tries if one is not None), None)
+        if nearer is None:
+            break
+        gained, fit = fit.left - nearer.left, nearer
+        if gained < still * fit.left:
+            break
+    return fit
 
 
 def _told_by(groups: Groups, fit: NetworkFit) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:

@@ -13,12 +13,23 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Groups, Spectrum
-from jiyuu.measurement.network_fit import NetworkFit, Order, factors_of, product, roots_of, settled, with_spread
+from jiyuu.measurement.network_fit import (
+    NetworkFit,
+    Order,
+    by_coefficients,
+    factors_of,
+    product,
+    roots_of,
+    settled,
+    with_spread,
+)
 from jiyuu.measurement.rational_fit import PolesAndZeros, fit_poles
 from jiyuu.stopping import checkpoint
 
 USUAL_FIRST = (2, 4, 1, 3, 5, 6, 7, 8)  # numbers of poles, as they are tried
 HANDMADE_UP_TO = 4  # poles of filters of the usual shape
+TAPPED, FED_BACK = 4, 0.2 + 0.2j  # poles; re them, by which feedback moves them apart
+TWO_AWAY = float(np.sqrt(np.sqrt(2) - 1))  # re two equal poles, where a curve is 3 dB down
 NO_BETTER = 0.7  # share of the misfit that more poles must leave to be worth a search
 MOST_RESTS = 3
 MORE_IN_VAIN = 2  # poles added without telling more
@@ -31,6 +42,8 @@ LEFT_BEHIND = 4.0
 TOO_FEW = 3.0  # what a network may leave at first and still come to something
 LIKELY = 0.5  # and by then what is likely enough
 MOST_TRIED = 5
+BY_COEFFICIENTS, GAINS = 40, 1e-3  # steps; share of what is left that each must gain
+HOPELESS = 50.0  # what a network leaves, so that no more steps are worth while
 WORTH = 2.0  # a network that leaves more is not made better by leaving parts of it out
 DELAYS = 100  # tried on either side
 
@@ -102,7 +115,11 @@ def _fits(
     found = []
     most = MOST_TRIED if len(guesses[-1].poles) < 5 else 2
     # The simplest of the likely first.
-    for _, fit in sorted(likely, key=lambda one: (one[1].order.values, one[1].left))[:most]:
+    chosen = sorted(likely, key=lambda one: (one[1].order.values, one[1].left))[:most]
+    nearest = min(likely, key=lambda one: one[1].left, default=None)
+    if nearest is not None and all(one is not nearest for one in chosen):
+        chosen.append(nearest)
+    for _, fit in chosen:
         # Nearer to the noise only step by step: a peak that is missed by its own width tells no direction.
         closer = Groups.of(spectrum, groups.unit, fit.poles)
         near = settled(closer, fit.order, fit.values, ease=EASED[1], steps=EASED_STEPS)
@@ -111,6 +128,8 @@ def _fits(
         closer = Groups.of(spectrum, groups.unit, near.poles)
         last = settled(closer, near.order, near.values)
         if last is not None:
+            if last.left < HOPELESS and not _as_noise(closer, last):  # where zeros nearly undo poles
+                last = by_coefficients(closer, last, steps=BY_COEFFICIENTS, shares=(1.0, 0.3, 0.1), still=GAINS)
             found.append((closer, last))
     return sorted(found, key=lambda one: _score(*one))
 
@@ -151,6 +170,13 @@ def _usual(groups: Groups, count: int) -> list[PolesAndZeros]:
         away = float(np.sqrt(2 ** (1 / count) - 1))
         place = omega[edge] / away if edge == wide[-1] else omega[edge] * away
         found.append(PolesAndZeros(np.full(count, -place + 0j), none, 1.0, 0.0, 0.0))
+        if count == TAPPED:
+            # A tap between its stages has two zeros, which undo nearly two of the poles while hardly any is fed back.
+            place = omega[edge] / TWO_AWAY if edge == wide[-1] else omega[edge] * TWO_AWAY
+            at_rest = [0.0, 0.0] if edge == wide[0] else []
+            found.append(PolesAndZeros(place * np.array([-1 + FED_BACK, -1 + np.conj(FED_BACK), -1 - FED_BACK,
+                                                         -1 - np.conj(FED_BACK)]),
+                                       np.array([-place, -place, *at_rest], dtype=complex), 1.0, 0.0, 0.0))
     if count > 1 and 0 < top < size.size - 1:
         left, right = top, top
         while left > 0 and size[left] > size[top] / np.sqrt(2):

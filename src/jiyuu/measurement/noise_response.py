@@ -71,8 +71,10 @@ def estimate_by_noise(
     if network is not None:
         # Less what the network explains there is no resonance left that is sharper than a window.
         coherences = [fit.coherence for fit in fits]
+        # Windows about the ends of the band reach beyond it.
+        reached = slice(windows[0].first, windows[-1].first + windows[-1].x.size)
         model = np.zeros(bins_hz.size, dtype=complex)
-        model[inside] = network.fit.at(bins_hz[inside])
+        model[reached] = network.fit.at(bins_hz[reached])
         left = output - model * stimulus
         fits = [replace(_fit(window, left, independent), coherence=own)
                 for window, own in zip(windows, coherences, strict=True)]

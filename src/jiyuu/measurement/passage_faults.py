@@ -157,15 +157,16 @@ def _gains(
     least = max(GAIN_DB, SIGMAS * float(np.median(moves)))
     near = np.array([np.median(moves[max(i - NEIGHBOURS, 0) : i + NEIGHBOURS]) for i in range(gain_db.size)])
     at = _step(gain_db / np.maximum(near, least / SIGMAS))
-    if at is None:
+    # Of few groups most may hold the moment itself: the outermost is what lasts.
+    before, after = (0.0, 0.0) if at is None else (
+        float(np.median(gain_db[:at]) if at >= FEWEST_GROUPS else gain_db[0]),
+        float(np.median(gain_db[at:]) if gain_db.size - at >= FEWEST_GROUPS else gain_db[-1]))
+    if at is None or abs(before - after) < least:  # a ring that has to begin first is no step
         whole = float(np.median(gain_db))
         if abs(whole) < least:
             return Verdict((), (0, 1))
         at_s = (starts[0] + loud.size * hop) / sample_rate_hz
         return Verdict((Notice(Fault.GAIN_CHANGED, at_s, {"db": whole}),), (0,))
-    # Of few groups most may hold the moment itself: the outermost is what lasts.
-    before = float(np.median(gain_db[:at]) if at >= FEWEST_GROUPS else gain_db[0])
-    after = float(np.median(gain_db[at:]) if gain_db.size - at >= FEWEST_GROUPS else gain_db[-1])
     which = 0 if abs(before) > abs(after) else 1
     at_s = (starts[which] + int(groups[at, 0]) * hop) / sample_rate_hz
     facts = {"db": before - after if which == 0 else after - before}
