@@ -15,6 +15,7 @@ from jiyuu.measurement.levels import loudness_lufs
 from jiyuu.measurement.timbre import EAR_RATE_HZ, Spectrum, spectrum_of
 from jiyuu.signals.source import Source, SourceKind
 from jiyuu.simulation.render import render
+from jiyuu.simulation.renderer import LATENCY
 
 LISTENING_DB = 70.0  # re 20 µPa: the loudness (ITU-R BS.1770) that sounds are brought to
 REFERENCE_PA = 20e-6
@@ -97,11 +98,37 @@ def play(subject: Subject, source: Source) -> Played:
     if source.kind not in STEADY:
         raise SignalError(f"A {source.kind} does not stand still; give one of: "
                           f"{', '.join(sorted(str(kind) for kind in STEADY))}.")
-    wait_s = float(np.clip(SETTLED_T60 * ring_s(subject), SHORTEST_S, LONGEST_S))
-    record, rate, kept = _record(source, wait_s)
-    output = render(subject.network, record * subject.drive, sample_rate_hz=rate, cutoff_hz=subject.cutoff_hz,
-                    gain=subject.gain, modes=[subject.mode]).output_v[0]
-    return Played(source, record[-kept:], output[-kept:], rate, source.kind in PERIODS and not subject.whistles)
+    rings_s = ring_s(subject)
+    record, rate, kept = _record(source, float(np.clip(SETTLED_T60 * rings_s, SHORTEST_S, LONGEST_S)))
+    periodic = source.kind in PERIODS and not subject.whistles
+    output = _repeated(subject, source, record, rate, kept, rings_s) if periodic else None
+    if output is None:
+        output = _through(subject, record, rate)[-kept:]
+    return Played(source, record[-kept:], output, rate, periodic)
+
+
+def _through(subject: Subject, record: FloatArray, rate_hz: float) -> FloatArray:
+    return render(subject.network, record * subject.drive, sample_rate_hz=rate_hz, cutoff_hz=subject.cutoff_hz,
+                  gain=subject.gain, modes=[subject.mode]).output_v[0]
+
+
+def _repeated(
+    subject: Subject, source: Source, record: FloatArray, rate_hz: float, kept: int, rings_s: float
+) -> FloatArray | None:
+    """(kept,) what a source that repeats comes to, by two of its periods as soon as they are alike; None where they are
+    not, as where something moves slowly."""
+    period = round(PERIODS[source.kind] / source.pitch_hz * rate_hz)
+    behind = -(-LATENCY // period) * period  # the end of a record is heard ahead of it
+    rings = int(np.ceil(rings_s * rate_hz / period)) * period
+    last = min(record.size - kept + rings + 2 * period, record.size - behind)
+    if last < record.size - kept + 2 * period:
+        return None
+    two = _through(subject, record[: last + behind], rate_hz)[last - 2 * period : last]
+    apart = float(np.std(two[:period] - two[period:]))
+    # As little as leaves no more than REPEATED between two halves of all.
+    if not apart <= REPEATED * 2 * period / kept * float(np.std(two)):
+        return None
+    return np.tile(two, kept // (2 * period))
 
 
 def ring_s(subject: Subject) -> float:
