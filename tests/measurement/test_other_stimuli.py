@@ -84,6 +84,30 @@ def test_a_gain_that_changes_between_passages_while_it_rings_hurts_one_of_them()
     assert found.notices[0].facts["db"] == pytest.approx(0.35, abs=0.02)
 
 
+WIDE = Made("state-variable", "notch", 1110.0, 0.1)
+HISS = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=False)
+THROUGH = recorded(WIDE, HISS, RATE, ppm=20.0)
+PEAK, WHEN = float(np.abs(THROUGH).max()), np.arange(THROUGH.size) / RATE
+
+
+@pytest.mark.parametrize(("fault", "record"), [
+    (None, THROUGH), (None, np.tanh(0.5 * THROUGH / PEAK)),
+    (Fault.CLIPPED, np.clip(THROUGH, -0.8 * PEAK, 0.8 * PEAK)),  # for a sample at a time
+    (Fault.DROPOUT, np.where((WHEN > 3.3) & (WHEN < 3.317), 0.0, THROUGH + 0.2)),  # of a recorder with an offset
+    (Fault.SAMPLES_LOST, np.delete(THROUGH, np.arange(round(2.49 * RATE), round(2.49 * RATE) + 103))),
+])
+def test_what_is_wrong_with_a_recording_of_noise_is_named_and_what_it_moves_is_not_stated(fault, record):
+    noise = np.random.default_rng(3).normal(0, 1e-4 * THROUGH.std(), record.size)
+    found = measure_response(HISS, record + noise, RATE)
+    named = {notice.fault for notice in found.notices}
+    assert fault in named if fault else not named
+    assert Fault.GAIN_CHANGED not in named
+    read = read_response(found)
+    assert bool(read.uncertainty) == (fault in (None, Fault.DROPOUT))  # of which one passage is whole
+    if fault is Fault.DROPOUT:
+        assert abs(read.reading.notch_hz - 1110.0) < 2 * read.uncertainty["notch_hz"]
+
+
 def test_coherence_falls_where_the_noise_is():
     """At equal power of signal and noise the coherence is a half; at −20 dB of noise, 0.99."""
     stimulus = noise_stimulus(level_v=1.0, sample_rate_hz=RATE, pink=False)

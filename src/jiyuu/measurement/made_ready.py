@@ -27,6 +27,7 @@ from jiyuu.measurement.waveform_faults import (
     clipping,
     hum_in,
     noise_beside_v,
+    piled_up,
     quantisation,
     recorded_part,
 )
@@ -98,6 +99,8 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
     lead = record[silences[0]] if silences else record[:0]
     noise_v = float(np.std(lead[lead.size // 2 :])) if lead.size > 1000 else 0.0
     clipped, flat = clipping(recording_v, noise_v)
+    if clipped is None and passages.noisy:
+        clipped, flat = piled_up(recording_v, noise_v)
     if clipped is not None:
         notices.append(clipped)
     first = place + whole[0] * passages.period
@@ -142,8 +145,13 @@ def _by_one_clock(
         return record, _refined(record, passages, place, kept), None, (kept,), missing
     offset = clock_offset(record, passages, place, sample_rate_hz)
     if offset is not None and offset.is_felt:
-        record = at_player_clock(record, offset.ppm)
-        place = find_place(record, impulse_response(record, passages), passages, sample_rate_hz)
+        turned = at_player_clock(record, offset.ppm)
+        try:
+            place = find_place(turned, impulse_response(turned, passages), passages, sample_rate_hz)
+        except MeasurementError:  # no clock has put them so far apart
+            notices.append(Notice(Fault.SAMPLES_LOST, (place + length) / sample_rate_hz))
+            return record, _refined(record, passages, place, 0), None, (0,), 0
+        record = turned
     checkpoint()
     pieces = [record[place + i * period : place + i * period + length] for i in (0, 1)]
     if pieces[1].size < length or place < 0:
@@ -211,7 +219,7 @@ def _silenced(
     loud = max(FELL_BY_ITSELF * step_v, 1e-6 * peak)
     longest, found = 0, None
     for begin, end in zip(begins[long].tolist(), ends[long].tolist(), strict=True):
-        if abs(recording_v[begin] - rest) > 0.1 * peak:
+        if recording_v[begin] and abs(recording_v[begin] - rest) > 0.1 * peak:
             continue  # a flat top
         for i in whole:
             start, length = place + i * passages.period, passages.passage_v.size

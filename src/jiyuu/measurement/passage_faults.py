@@ -18,6 +18,7 @@ HOP_S = 0.0025
 GAIN_DB = 0.08  # a lasting change of the gain under that is that of a warm amplifier, or of slow noise
 SIGMAS = 9.0
 NEIGHBOURS = 3  # groups on either side whose scatter is that of one
+MOVES = 0.5  # of a hop's power, that moves within it
 DROPPED = 0.5  # of what the other passage has: less is a dropout
 FEWEST_HOPS = 2
 STRETCH = 16  # hops
@@ -48,8 +49,12 @@ def compared(
     cross = np.sum(np.conj(shaped[0]) * shaped[1], axis=1)
     power = [np.sum(np.abs(one) ** 2, axis=1) for one in shaped]
     loud = np.maximum(power[0], power[1]) > max(400 * 2 * hop * noise_v**2, 1e-7 * (power[0] + power[1]).max())
+    # Where the recorder has an offset, what drops out leaves that; most of a high sound is what moves within a hop.
+    moving = [np.sum(np.abs(one - one.mean(axis=1, keepdims=True)) ** 2, axis=1) for one in shaped]
+    high = loud & (np.maximum(*moving) > MOVES * np.maximum(*power))
     return (
-        _dropouts(power, loud, starts, hop, sample_rate_hz) or _turns(cross, loud, starts, hop, sample_rate_hz)
+        _dropouts(power, loud, starts, hop, sample_rate_hz) or _dropouts(moving, high, starts, hop, sample_rate_hz)
+        or _turns(cross, loud, starts, hop, sample_rate_hz)
         or _gains(power, loud, starts, hop, sample_rate_hz)
     )
 

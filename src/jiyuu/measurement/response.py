@@ -30,6 +30,7 @@ from jiyuu.measurement.uncertain import COVERAGE, UNSURE, Uncertain
 
 DIFFERENT = 1.5
 ALIKE = 3e-4  # share by which two passages may differ and still be as they should
+COHERENT, FAINT_DB = 0.9, -20.0  # of noise through a filter, where what lies under it is so far down
 LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid through something else besides
 UNKNOWN_LOSS_S = 0.06
 COUNTED_LOSS_S = 1e-4  # to a few samples, where the filter lets little through to tell by
@@ -112,9 +113,7 @@ def measure_response(
     passages = find_passages(stimulus_v)
     ready = made_ready(recording_v, passages, sample_rate_hz)
     if passages.noisy:
-        found = _by_noise(ready, stimulus_v, passages, sample_rate_hz)
-        if ready.flat.any():  # every frequency sounds all the time
-            found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
+        ready, found = _by_noise(ready, stimulus_v, passages, sample_rate_hz)
     else:
         found = estimate_by_sweep(ready, passages, sample_rate_hz, quickly, like)
     doubtful = found.network is None or found.network.fit.left > LEFT_BY_NOISE
@@ -196,10 +195,24 @@ def _stated_response(
 
 def _by_noise(
     ready: Ready, stimulus_v: FloatArray, passages: Passages, sample_rate_hz: float
-) -> Estimate:
-    return estimate_by_noise(
+) -> tuple[Ready, Estimate]:
+    """What was made ready, with what only the estimate tells of it; every frequency sounds all the time, so that a
+    fault hurts them all."""
+    found = estimate_by_noise(
         ready, passages, band_hz=band_of(passages, sample_rate_hz), sample_rate_hz=sample_rate_hz, draws=DRAWS
     )
+    assert found.coherence is not None
+    loud = np.abs(found.gain) > 0.1 * np.abs(found.gain).max()
+    unlike = float(np.median(found.coherence[loud])) < COHERENT and _noise_floor_db(ready, passages) < FAINT_DB
+    if unlike and ready.offset is not None and abs(ready.offset.ppm) > SURE_PPM:
+        # No clock is that far off: samples are missing between the passages, and what is left tells no clock.
+        at_s = (ready.place + passages.passage_v.size) / sample_rate_hz
+        kept = [notice for notice in ready.notices if notice.fault is not Fault.GAIN_CHANGED]
+        ready = replace(ready, notices=(Notice(Fault.SAMPLES_LOST, at_s), *kept))
+    lost = any(notice.fault is Fault.SAMPLES_LOST for notice in ready.notices)
+    if ready.flat.any() or lost:
+        found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
+    return ready, found
 
 
 def _resting(stimulus_v: FloatArray) -> float:

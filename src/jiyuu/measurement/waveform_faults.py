@@ -15,6 +15,7 @@ from jiyuu.signals.long_record import Record
 NEARLY = 0.9999  # of full scale, counted as standing at it
 FLAT_SAMPLES = 3  # equal samples at the top that are no chance any more
 FEWEST_RUNS = 2
+FEWEST_PILED, PILED = 8, 3.0  # samples at the top of noise, and re those as far below
 ABRUPT = 4.0  # how much further than a rounded top's the samples beside a flat one lie
 NEAR_TOP = 2e-4  # of the peak: samples so near to each other count as equal where noise lies on a flat top
 MAINS_HZ = (50.0, 60.0)
@@ -60,6 +61,24 @@ def clipping(record_v: FloatArray, noise_v: float = 0.0) -> tuple[Notice | None,
     if not runs:
         return None, flat
     return Notice(Fault.CLIPPED, None, {"share_percent": 100 * float(flat.mean())}), flat
+
+
+def piled_up(record_v: FloatArray, noise_v: float) -> tuple[Notice | None, NDArray[np.bool_]]:
+    """Of noise, which is hardly ever clipped for three samples in a row: as clipping has it. Its values grow rarer and
+    rarer towards the top; where they are cut off, most of the topmost stand together. noise_v: RMS of what may lie on
+    them."""
+    flat = np.zeros(record_v.size, dtype=bool)
+    step = step_of(record_v) or 0.0
+    for sign in (1.0, -1.0):
+        wave = sign * record_v
+        top = float(wave.max())
+        near = 6 * noise_v + step + NEAR_TOP * abs(top)
+        highest = wave > top - near
+        below = int(np.count_nonzero(wave > top - 2 * near)) - int(np.count_nonzero(highest))
+        if np.count_nonzero(highest) > max(FEWEST_PILED, PILED * below):
+            flat |= highest
+    share = float(flat.mean())
+    return (Notice(Fault.CLIPPED, None, {"share_percent": 100 * share}) if share else None), flat
 
 
 def at_full_scale(record_v: FloatArray, full_scale_v: float) -> int | None:
