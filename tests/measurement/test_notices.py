@@ -122,6 +122,20 @@ def test_a_passage_alone_is_measured_by_its_own_clock(ppm):
     assert response.latency_s.value == pytest.approx(late_s, abs=2 * response.latency_s.uncertainty + 1e-7)
 
 
+@pytest.mark.parametrize("clipped", [False, True])
+def test_what_swings_too_fast_for_flat_tops_is_clipped_all_the_same(clipped):
+    """Over eight kilohertz no three samples in a row stand at the top."""
+    made = Made("transistor-ladder", "highpass-24", 9000.0, 1.67)
+    record = recorded(made, STIMULUS, RATE, ppm=20.0)
+    top = (0.73 if clipped else 1.0) * float(np.abs(record).max())
+    record = np.clip(record, -top, top) + np.random.default_rng(1).normal(0, 1e-4 * record.std(), record.size)
+    read = read_response(measure_response(STIMULUS, record, RATE))
+    assert (Fault.CLIPPED in {notice.fault for notice in read.notices}) == clipped
+    truth = exact(made, (20.0, 20_000.0))
+    for name in set(read.uncertainty) & set(truth):
+        assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
+
+
 @pytest.mark.parametrize(("at_s", "db"), [(2.15, 0.42), (2.1, 0.42), (2.1, -0.9), (1.3, 0.42), (4.1, -0.9)])
 def test_a_change_of_gain_beside_the_faint_end_of_a_lowpass_hurts_one_passage(at_s, db):
     """What is faint there must not be drowned by the loud beginning of the same passage."""

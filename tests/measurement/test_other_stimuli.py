@@ -1,5 +1,7 @@
 """Response from noise and from stepped tones: late, inverted, from another clock, with noise on top."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.ndimage import maximum_filter1d
@@ -8,7 +10,10 @@ from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.errors import MeasurementError, SignalError
 from jiyuu.measurement.alignment import find_passages
+from jiyuu.measurement.curve_reading import Kind
+from jiyuu.measurement.estimate import FittedNetwork
 from jiyuu.measurement.findings import read_response
+from jiyuu.measurement.network_fit import Order, factors_of
 from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.tones_response import tones_of
@@ -82,6 +87,25 @@ def test_a_gain_that_changes_between_passages_while_it_rings_hurts_one_of_them()
                              RATE)
     assert [notice.fault for notice in found.notices] == [Fault.GAIN_CHANGED, Fault.FEWER_PASSAGES]
     assert found.notices[0].facts["db"] == pytest.approx(0.35, abs=0.02)
+
+
+def test_a_bandpass_that_comes_to_a_level_far_below_it_stays_one():
+    """Its zeros found at 2 Hz instead of 0, as behind a coupling: nothing was heard of what it comes to there."""
+    made = Made("transistor-ladder", "bandpass-24", 190.0, 1.33)
+    stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=4.0)
+    clean = recorded(made, stimulus, RATE)
+    found = measure_response(stimulus, clean + np.random.default_rng(1).normal(0, 2e-4 * clean.std(), clean.size), RATE)
+    fit = found.network.fit
+    assert fit.order == Order(4, 0, 2)
+    zeros = 2 * np.pi * np.array([1.0 + 1.8j, 1.0 - 1.8j]) / fit.unit
+    values = np.concatenate([fit.values[:4], factors_of(zeros), fit.values[4:]])
+    moved = replace(fit, order=Order(4, 2, 0), values=values, spread=np.zeros((values.size, 1)))
+    drawn = moved.drawn(len(found.network.drawn), np.random.default_rng(0))
+    read = read_response(replace(found, network=FittedNetwork(moved, drawn)))
+    assert read.reading.kind is Kind.BANDPASS
+    truth = exact(made, (found.frequency_hz[0], found.frequency_hz[-1]))
+    for name in ("peak_hz", "q", "high_3db_hz"):
+        assert getattr(read.reading, name) == pytest.approx(truth[name], rel=5e-4)
 
 
 WIDE = Made("state-variable", "notch", 1110.0, 0.1)

@@ -20,6 +20,7 @@ TAKEN_OVER_OCTAVES = 0.5
 FAITHFUL = 1.1
 LEVEL_ENOUGH = 0.05  # dB per octave: a plateau, told by the network
 NEAR_TOP_DB = 1.5
+FALLS_DB = 20.0
 CLEAR_DB, NOISY_DB = 30.0, 10.0  # SNR above which the curve is as measured; below which it is the network's
 
 
@@ -104,7 +105,9 @@ def _beyond(response: MeasuredResponse, fit: NetworkFit, drawn: list[DrawnNetwor
         faint = not clear[near].any()
         plateau = ends_level and (leans or by_sweep)
         certain = doubt.max() < CERTAIN_DB and not faint
-        wanted = certain and (plateau or (leans and not has_one[0 if way < 0 else 1]))
+        # A level that it only comes to far under the end of the band may be anything's: nothing of it was heard.
+        falls = own[-1] < own[0] - FALLS_DB
+        wanted = certain and not falls and (plateau or (leans and not has_one[0 if way < 0 else 1]))
         found.append(float(BEYOND_OCTAVES) if wanted else 0.0)
     return found[0], found[1]
 

@@ -15,7 +15,6 @@ from jiyuu.signals.long_record import Record
 NEARLY = 0.9999  # of full scale, counted as standing at it
 FLAT_SAMPLES = 3  # equal samples at the top that are no chance any more
 FEWEST_RUNS = 2
-FEWEST_PILED, PILED = 8, 3.0  # samples at the top of noise, and re those as far below
 ABRUPT = 4.0  # how much further than a rounded top's the samples beside a flat one lie
 NEAR_TOP = 2e-4  # of the peak: samples so near to each other count as equal where noise lies on a flat top
 MAINS_HZ = (50.0, 60.0)
@@ -63,10 +62,13 @@ def clipping(record_v: FloatArray, noise_v: float = 0.0) -> tuple[Notice | None,
     return Notice(Fault.CLIPPED, None, {"share_percent": 100 * float(flat.mean())}), flat
 
 
-def piled_up(record_v: FloatArray, noise_v: float) -> tuple[Notice | None, NDArray[np.bool_]]:
-    """Of noise, which is hardly ever clipped for three samples in a row: as clipping has it. Its values grow rarer and
-    rarer towards the top; where they are cut off, most of the topmost stand together. noise_v: RMS of what may lie on
-    them."""
+def piled_up(
+    record_v: FloatArray, noise_v: float, *, fewest: int = 8, piled: float = 3.0
+) -> tuple[Notice | None, NDArray[np.bool_]]:
+    """Of noise, and of what swings too fast for three samples in a row: as clipping has it. Peaks of noise
+    grow rarer and rarer the higher they are, and of those of a sine hardly more than two thirds end in the higher half
+    of a layer; where they are cut off, nearly all of the topmost are of one height. noise_v: RMS of what may lie on
+    them; fewest: such peaks; piled: re those that end as far below."""
     flat = np.zeros(record_v.size, dtype=bool)
     step = step_of(record_v) or 0.0
     for sign in (1.0, -1.0):
@@ -74,8 +76,11 @@ def piled_up(record_v: FloatArray, noise_v: float) -> tuple[Notice | None, NDArr
         top = float(wave.max())
         near = 6 * noise_v + step + NEAR_TOP * abs(top)
         highest = wave > top - near
-        below = int(np.count_nonzero(wave > top - 2 * near)) - int(np.count_nonzero(highest))
-        if np.count_nonzero(highest) > max(FEWEST_PILED, PILED * below):
+        # A slow peak passes the line many times by its noise, but seldom falls as far again.
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], (wave > top - 2 * near).view(np.int8), [0]])))
+        passed = np.concatenate([[0], np.cumsum(highest)])
+        reaching = int(np.count_nonzero(passed[edges[1::2]] > passed[edges[::2]]))
+        if reaching > max(fewest, piled * (edges.size // 2 - reaching)):
             flat |= highest
     share = float(flat.mean())
     return (Notice(Fault.CLIPPED, None, {"share_percent": 100 * share}) if share else None), flat
