@@ -8,9 +8,11 @@ from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.staircase import measure_staircase
 from jiyuu.measurement.steady_pieces import Piece, find_pieces
 from jiyuu.measurement.step_lines import on_a_line
-from jiyuu.measurement.step_tone import step_tone
+from jiyuu.measurement.step_pitch import without_vibrato
+from jiyuu.measurement.step_tone import StepTone, step_tone
 from jiyuu.measurement.tone import measure_tone
 from jiyuu.measurement.tone_faults import tone_faults
+from jiyuu.measurement.uncertain import Uncertain
 from tests.staircase import Staircase, drawn_staircase
 
 RATE = 48_000.0
@@ -198,6 +200,21 @@ def test_samples_lost_in_a_tone_are_named():
         named = tone_faults(record, RATE, measure_tone(record, RATE))
         assert [notice.fault for notice in named] == faults
     assert named[0].at_s == pytest.approx(30_000 / RATE, abs=0.02)
+
+
+@pytest.mark.parametrize("depth_cents", [0.0, 12.0])
+def test_vibrato_of_a_long_tone_is_found_at_its_rate(depth_cents):
+    """Of twenty seconds two thousand rates could be told apart."""
+    t = np.arange(20 * 16_000) / 16_000
+    swing = 220 * 2 * np.pi * depth_cents / 1200 * np.log(2) / (2 * np.pi * 5.3)
+    record = np.sin(2 * np.pi * 220 * t + swing * np.sin(2 * np.pi * 5.3 * t))
+    tone, notice = without_vibrato(record, 16_000.0, StepTone(0.0, 20.0, Uncertain(220.0, 0.01), 1.0, 0.0))
+    if not depth_cents:
+        assert notice is None
+        return
+    assert notice.facts["rate_hz"] == pytest.approx(5.3, abs=0.01)
+    assert notice.facts["depth_cents"] == pytest.approx(depth_cents, rel=0.01)
+    assert abs(tone.frequency_hz.value - 220) < tone.frequency_hz.uncertainty
 
 
 def test_a_piece_of_silence_has_no_line():

@@ -12,10 +12,11 @@ from jiyuu.measurement.steady_pieces import Piece
 from jiyuu.measurement.step_lines import divided
 from jiyuu.measurement.step_tone import ALIKE, FLOOR_CENTS, StepTone, turned_down
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.stopping import checkpoint
 
 FEWEST, BESIDE = 32, 6  # points of a tone; on either side of a jump
 WITHIN = 2  # points on either side that the smoothing draws a jump over
-PLACES = 64  # tried first
+PLACES, FINER = 64, 8  # tried first; by which the places tried then lie closer
 LEAST_RAD, CLEAR = 0.03, 10.0  # of a jump, and in its standard deviations
 EXPLAINED, LEFT = 9.0, 3.0  # of the squares by it; standard deviations of the noise that may be left beside it
 
@@ -41,15 +42,18 @@ def without_jump(recording_v: FloatArray, sample_rate_hz: float, tone: StepTone)
         return tone, None
 
     def left(place: int) -> tuple[float, int]:
+        checkpoint()
         kept = np.abs(np.arange(count) - place) > WITHIN
         design = np.column_stack([plain, np.arange(count) > place])[kept]
         answer, *_ = np.linalg.lstsq(design, phase[kept], rcond=None)
         return float(np.sum((phase[kept] - design @ answer) ** 2)), place
 
-    stride = max(count // PLACES, 1)
-    rough = min(left(place) for place in range(BESIDE, count - BESIDE, stride))[1]
-    near = range(max(rough - stride, BESIDE), min(rough + stride + 1, count - BESIDE))
-    squares, place = min(left(one) for one in near)
+    stride, low, high = max(count // PLACES, 1), BESIDE, count - BESIDE
+    squares, place = min(left(one) for one in range(low, high, stride))
+    while stride > 1:  # coarse first: a minute has tens of thousands of places
+        low, high = max(place - stride, BESIDE), min(place + stride + 1, count - BESIDE)
+        stride = max(stride // FINER, 1)
+        squares, place = min(left(one) for one in range(low, high, stride))
     kept = np.abs(np.arange(count) - place) > WITHIN
     design = np.column_stack([plain, np.arange(count) > place])[kept]
     answer, *_ = np.linalg.lstsq(design, phase[kept], rcond=None)

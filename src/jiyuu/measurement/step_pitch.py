@@ -15,11 +15,13 @@ from jiyuu.measurement.steady_pieces import HOP_S, Piece, pitch_track
 from jiyuu.measurement.step_lines import MOST_DIVISOR, Divided, divided, on_a_line
 from jiyuu.measurement.step_tone import SMOOTHED_S, StepTone, step_tone, turned_down
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.signals.transforms import next_fast_len, rfft
 
 TOLERANCE = 0.012  # how far a partial may lie from a whole multiple
 VIBRATO_HZ = (1.5, 14.0)
 SWAYING_PERIODS = 12.0  # smoothed over: a high pitch may sway far in Hz
 LEAST_DEPTH_CENTS = 1.5
+MOST_RATES, NEAR_RATES = 400, 5.0  # tried one by one; on either side of the strongest
 CLEAR = 8.0
 CALM_S = 0.3
 FEWEST_STEPS = 3  # that make a line
@@ -73,6 +75,9 @@ def without_vibrato(
     if not rates.size:
         return tone, None
     plain = np.stack([np.ones_like(t), t, t * t], axis=1)
+    if rates.size > MOST_RATES:  # of a long tone only those about the strongest line
+        rates = rates[np.abs(rates - _strongest_rate(t, phase, plain, (rates[0], rates[-1]))) < NEAR_RATES * (
+            rates[1] - rates[0])]
     best: tuple[float, float, FloatArray] | None = None
     for rate in rates:
         design = np.column_stack([plain, np.cos(2 * np.pi * rate * t), np.sin(2 * np.pi * rate * t)])
@@ -95,6 +100,16 @@ def without_vibrato(
     doubt += 0.05 * depth * np.log(2) / 1200 * hertz / max(rate * span, 1.0)
     notice = Notice(Fault.VIBRATO, tone.start_s, {"rate_hz": rate, "depth_cents": depth})
     return replace(tone, frequency_hz=Uncertain(hertz, max(doubt, 1e-6 * hertz))), notice
+
+
+def _strongest_rate(t: FloatArray, phase: FloatArray, plain: FloatArray, band_hz: tuple[float, float]) -> float:
+    """Of what a parabola leaves of a phase (n,)."""
+    rest = phase - plain @ np.linalg.lstsq(plain, phase, rcond=None)[0]
+    even = np.linspace(t[0], t[-1], t.size)
+    size = next_fast_len(4 * t.size)
+    power = np.abs(rfft(np.interp(even, t, rest), size))
+    hertz = np.arange(power.size) / (size * (even[1] - even[0]))
+    return float(hertz[np.argmax(np.where((hertz >= band_hz[0]) & (hertz <= band_hz[1]), power, 0.0))])
 
 
 def swaying_steps(
