@@ -46,7 +46,7 @@ STEP = 0.02  # of what is heard, that a step to it may be
 BESIDE_S, FELL_BY_ITSELF = 0.005, 20.0  # beside a silence; steps within which what falls may reach it
 ALIVE = 0.5  # share of samples that differ from the one before, where there is noise
 LOOKED_S, NOISELESS = 0.1, 1e-6  # of a silence, for its noise; of the loudest: less is that of arithmetic
-FEWEST_CUT, CUT = 40, 8.0  # peaks of a sweep at its top, and re those that end as far below
+FEWEST_CUT, CUT, FAST = 40, 8.0, 4  # peaks of a sweep at its top; re those that end as far below; samples of one
 RINGS_OUT = 0.6  # share of a silence that is left for the filter to ring
 
 
@@ -102,7 +102,7 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
     clipped, flat = clipping(recording_v, noise_v)
     if clipped is None:
         clipped, flat = piled_up(recording_v, noise_v) if passages.noisy else piled_up(
-            recording_v, noise_v, fewest=FEWEST_CUT, piled=CUT)
+            recording_v, noise_v, fewest=FEWEST_CUT, piled=CUT, longest=FAST)
     if clipped is not None:
         notices.append(clipped)
     first = place + whole[0] * passages.period

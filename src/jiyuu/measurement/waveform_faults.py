@@ -63,12 +63,12 @@ def clipping(record_v: FloatArray, noise_v: float = 0.0) -> tuple[Notice | None,
 
 
 def piled_up(
-    record_v: FloatArray, noise_v: float, *, fewest: int = 8, piled: float = 3.0
+    record_v: FloatArray, noise_v: float, *, fewest: int = 8, piled: float = 3.0, longest: int | None = None
 ) -> tuple[Notice | None, NDArray[np.bool_]]:
     """Of noise, and of what swings too fast for three samples in a row: as clipping has it. Peaks of noise
     grow rarer and rarer the higher they are, and of those of a sine hardly more than two thirds end in the higher half
     of a layer; where they are cut off, nearly all of the topmost are of one height. noise_v: RMS of what may lie on
-    them; fewest: such peaks; piled: re those that end as far below."""
+    them; fewest: such peaks; piled: re those that end as far below; longest: samples that a peak may last to count."""
     flat = np.zeros(record_v.size, dtype=bool)
     step = step_of(record_v) or 0.0
     for sign in (1.0, -1.0):
@@ -78,9 +78,13 @@ def piled_up(
         highest = wave > top - near
         # A slow peak passes the line many times by its noise, but seldom falls as far again.
         edges = np.flatnonzero(np.diff(np.concatenate([[0], (wave > top - 2 * near).view(np.int8), [0]])))
+        starts, stops = edges[::2], edges[1::2]
+        if longest is not None:
+            short = stops - starts <= longest
+            starts, stops = starts[short], stops[short]
         passed = np.concatenate([[0], np.cumsum(highest)])
-        reaching = int(np.count_nonzero(passed[edges[1::2]] > passed[edges[::2]]))
-        if reaching > max(fewest, piled * (edges.size // 2 - reaching)):
+        reaching = int(np.count_nonzero(passed[stops] > passed[starts]))
+        if reaching > max(fewest, piled * (starts.size - reaching)):
             flat |= highest
     share = float(flat.mean())
     return (Notice(Fault.CLIPPED, None, {"share_percent": 100 * share}) if share else None), flat
