@@ -130,7 +130,8 @@ def _interface(
     read: Reader,
 ) -> None:
     """What falls in the lowest octave as behind a coupling capacitor, the unit's or the interface's. A lowpass does not
-    do so by itself; another kind has such a pole only far below its own."""
+    do so by itself; another kind has such a pole far below its own. One among its own is told by being the odd one:
+    poles of a filter come in pairs."""
     if response.network is None or not response.network.fit.order.at_rest:
         return
     poles = response.network.fit.poles
@@ -139,8 +140,10 @@ def _interface(
     if not real.size:
         return
     hertz = float(real.min())
-    alone = size.size > 1 and hertz < COUPLED_HZ and size[0] > 0.999 * hertz and size[1] > APART * hertz
-    if reading.kind is not Kind.LOWPASS and not alone:
+    low = hertz < COUPLED_HZ and size.size > 1
+    alone = low and size[0] > 0.999 * hertz and size[1] > APART * hertz
+    among = low and real.size % 2 == 1
+    if reading.kind is not Kind.LOWPASS and not alone and not among:
         return
     more_db = 10 * np.log10(1 + (hertz / whole.frequency_hz) ** 2)
     without = _more(whole, more_db)
@@ -149,7 +152,7 @@ def _interface(
                           with_humps=False).kind
     except MeasurementError:
         kind = reading.kind
-    facts: dict[str, float | str] = {"hz": hertz}
+    facts: dict[str, float | str] = {"hz": hertz, **({} if alone or not among else {"among": 1.0})}
     if kind is not reading.kind:
         facts["kind"] = kind.value
         found.withdrawn |= set(names) - {"peak_hz"}

@@ -19,7 +19,7 @@ from jiyuu.stopping import checkpoint
 
 STEPS = 40
 STILL = 1e-3  # of χ²: smaller gains no longer matter
-LAST_STEPS = 3
+LAST_STEPS, LAST_STILL = 25, 0.02  # of χ² that is left: in a flat valley less than that is still far from its bottom
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,7 +172,8 @@ def settled(
 
 def with_spread(groups: Groups, fit: NetworkFit) -> NetworkFit:
     """The same, brought to the very least by its coefficients, with how well it is known."""
-    fit = by_coefficients(groups, fit, steps=LAST_STEPS)
+    still = 0.5 * LAST_STILL / groups.freedom(fit.values.size) / max(fit.left, 1.0) ** 2
+    fit = by_coefficients(groups, fit, steps=LAST_STEPS, shares=(1.0, 0.3), still=still)
     _, inverse, rows, scale = _told_by(groups, fit)
     return replace(fit, spread=(rows.T * inverse) / scale[:, np.newaxis] * max(fit.left, 1.0))
 

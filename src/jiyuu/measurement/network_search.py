@@ -45,6 +45,7 @@ MOST_TRIED = 5
 BY_COEFFICIENTS, GAINS = 40, 1e-3  # steps; share of what is left that each must gain
 HOPELESS = 50.0  # what a network leaves, so that no more steps are worth while
 WORTH = 2.0  # a network that leaves more is not made better by leaving parts of it out
+UNDER, COUPLED = 1.5, 1.4  # re the low end of the band: where such zeros stand, and a capacitor's pole to begin with
 DELAYS = 100  # tried on either side
 
 
@@ -77,8 +78,8 @@ def fit_network(
             if best is None or score < best[0]:
                 best = score, mine, found
             if _as_noise(*best[1:]):
-                return with_spread(*best[1:])
-    return None if best is None else with_spread(*best[1:])
+                return with_spread(best[1], _coupled(*best[1:]))
+    return None if best is None else with_spread(best[1], _coupled(*best[1:]))
 
 
 def settled_anew(spectrum: Spectrum, near: NetworkFit) -> NetworkFit | None:
@@ -233,6 +234,27 @@ def _simplest(groups: Groups, fit: NetworkFit) -> tuple[NetworkFit, float]:
         if best is None or _score(groups, best) > score:
             return fit, score
         fit, score = best, _score(groups, best)
+
+
+def _coupled(groups: Groups, fit: NetworkFit) -> NetworkFit:
+    """Zeros that stand under the band mimic, as far as can be seen from above, the pole of a coupling capacitor beside
+    zeros at 0: these instead, where they tell as much with less."""
+    low = abs(groups.s[0])
+    zeros = roots_of(fit.values[fit.order.poles : fit.order.poles + fit.order.zeros])
+    under = np.abs(zeros) < UNDER * low
+    if not under.any():
+        return fit
+    poles = np.append(fit.poles / fit.unit, -COUPLED * low)
+    order, values = _with_gain_and_delay(poles, zeros[~under], fit.order.at_rest + int(under.sum()) + 1, groups)
+    other: NetworkFit | None = None
+    for ease in (*EASED, 0.0):
+        other = settled(groups, order, values, ease=ease, steps=EASED_STEPS)
+        if other is None:
+            return fit
+        order, values = other.order, other.values
+    assert other is not None
+    other = by_coefficients(groups, other, steps=BY_COEFFICIENTS, shares=(1.0, 0.3, 0.1), still=GAINS)
+    return other if _score(groups, other) < _score(groups, fit) else fit
 
 
 def _lesser(fit: NetworkFit, groups: Groups) -> list[tuple[Order, FloatArray]]:

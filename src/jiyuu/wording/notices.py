@@ -48,6 +48,10 @@ def notice_sentence(notice: Notice) -> str:
                     "loop.")
         case Fault.INTERFACE_HIGHPASS:
             kind = f", without which this is a {facts['kind']}" if "kind" in facts else ""
+            if "among" in facts:
+                return (f"One of the poles lies at {number('hz'):.1f} Hz, as of a coupling capacitor{kind}; the lowest "
+                        "octave cannot tell whether it is the filter's. Record the interface alone and give that as "
+                        "loopback.")
             return (f"The lowest octave falls as behind a highpass at {number('hz'):.1f} Hz{kind}; if that is the "
                     "interface's own, record it alone and give that as loopback.")
         case Fault.COMPRESSED:
