@@ -5,6 +5,7 @@ import pytest
 
 from benchmarks.trust import CASES, SHORT, USUAL, trials_of
 from jiyuu.measurement.bin_groups import Groups, Spectrum
+from jiyuu.measurement.network_fit import by_coefficients
 from jiyuu.measurement.network_search import fit_network
 from tests.truths import Made
 
@@ -45,6 +46,24 @@ def test_the_network_is_found_with_its_own_poles_and_no_more(made):
     assert fit.delay_s == pytest.approx(3e-6, abs=4 * fit.delay_deviation_s + 1e-12)
     clear = np.abs(gain) > 10 * noise
     assert np.abs(fit.level_db(hertz) - 20 * np.log10(np.abs(made.at(hertz))))[clear].max() < 0.02
+
+
+@pytest.mark.parametrize("made", [
+    Made("transistor-ladder", "highpass-12", 9334.0, 0.0543), Made("transistor-ladder", "lowpass-12", 300.0, 0.1),
+])
+def test_a_network_stands_at_the_bottom_of_its_valley(made):
+    """Zeros that nearly undo poles make it flat: from where steps grow small it may be far down there still."""
+    hertz = np.arange(8.4, 22_900.0, 0.6)
+    gain = made.at(hertz)
+    noise = 3e-3 * np.abs(gain).max()
+    white = np.random.default_rng(7).standard_normal((2, hertz.size)) / np.sqrt(2)
+    spectrum = Spectrum(hertz, gain + noise * (white[0] + 1j * white[1]), np.ones(hertz.size),
+                        np.full(hertz.size, noise**2))
+    fit = fit_network(spectrum)
+    groups = Groups.of(spectrum, fit.unit, fit.poles)
+    lower = by_coefficients(groups, fit, steps=200, shares=(1.0, 0.3, 0.1, 0.03))
+    freedom = groups.freedom(fit.order.values)
+    assert freedom * (fit.left**2 - lower.left**2) < 0.2
 
 
 def test_means_over_groups_are_those_over_their_bins():

@@ -189,6 +189,23 @@ def test_an_interface_recorded_alone_is_divided_out():
     assert response.latency_s.value == pytest.approx(0.0123, abs=1e-6)
 
 
+@pytest.mark.parametrize(("made", "corner_hz"), [
+    (Made("transistor-ladder", "highpass-24", 55.3, 0.0245), 16.4),
+    (Made("transistor-ladder", "bandpass-24", 34.3, 2.89), 18.6),
+])
+def test_a_capacitor_among_the_filters_own_poles_is_found_and_a_loopback_asked_for(made, corner_hz):
+    rolls_off = butter(1, corner_hz, "highpass", fs=RATE, output="sos")
+    clean = sosfilt(rolls_off, recorded(made, STIMULUS, RATE, ppm=60.0))
+    record = clean + noise_of("pink", clean.size, 7e-4 * clean.std(), np.random.default_rng(4))
+    read = read_response(measure_response(STIMULUS, record, RATE))
+    (notice,) = (notice for notice in read.notices if notice.fault is Fault.INTERFACE_HIGHPASS)
+    assert notice.facts["hz"] == pytest.approx(corner_hz, rel=0.03)
+    assert "give that as loopback" in notice_sentence(notice)
+    truth = exact(made, (20.0, 20_000.0))
+    for name in set(read.uncertainty) & set(truth):
+        assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
+
+
 def test_the_channel_is_chosen_by_the_stimulus_and_not_by_loudness():
     wire, hum = np.concatenate([STIMULUS, np.zeros(RATE)]), np.sin(2 * np.pi * 50 * T)
     taken, why = channel_of(Recording(np.stack([noisy(wire), noisy(CLEAN)]), RATE), STIMULUS)

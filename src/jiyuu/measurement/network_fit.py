@@ -19,6 +19,7 @@ from jiyuu.stopping import checkpoint
 
 STEPS = 40
 STILL = 1e-3  # of χ²: smaller gains no longer matter
+SHARES = (1.0, 0.3, 0.1)  # of a step, as they are tried
 LAST_STEPS, LAST_STILL = 25, 0.02  # of χ² that is left: in a flat valley less than that is still far from its bottom
 
 
@@ -173,13 +174,13 @@ def settled(
 def with_spread(groups: Groups, fit: NetworkFit) -> NetworkFit:
     """The same, brought to the very least by its coefficients, with how well it is known."""
     still = 0.5 * LAST_STILL / groups.freedom(fit.values.size) / max(fit.left, 1.0) ** 2
-    fit = by_coefficients(groups, fit, steps=LAST_STEPS, shares=(1.0, 0.3), still=still)
+    fit = by_coefficients(groups, fit, steps=LAST_STEPS, still=still)
     _, inverse, rows, scale = _told_by(groups, fit)
     return replace(fit, spread=(rows.T * inverse) / scale[:, np.newaxis] * max(fit.left, 1.0))
 
 
 def by_coefficients(
-    groups: Groups, fit: NetworkFit, *, steps: int, shares: tuple[float, ...] = (1.0,), still: float = 0.0
+    groups: Groups, fit: NetworkFit, *, steps: int, shares: tuple[float, ...] = SHARES, still: float = 0.0
 ) -> NetworkFit:
     """So many steps nearer, or as many as lead nearer by more than a share `still`; shares: of a step, which are tried
     one after the other."""

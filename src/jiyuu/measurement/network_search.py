@@ -130,7 +130,7 @@ def _fits(
         last = settled(closer, near.order, near.values)
         if last is not None:
             if last.left < HOPELESS and not _as_noise(closer, last):  # where zeros nearly undo poles
-                last = by_coefficients(closer, last, steps=BY_COEFFICIENTS, shares=(1.0, 0.3, 0.1), still=GAINS)
+                last = by_coefficients(closer, last, steps=BY_COEFFICIENTS, still=GAINS)
             found.append((closer, last))
     return sorted(found, key=lambda one: _score(*one))
 
@@ -253,7 +253,7 @@ def _coupled(groups: Groups, fit: NetworkFit) -> NetworkFit:
             return fit
         order, values = other.order, other.values
     assert other is not None
-    other = by_coefficients(groups, other, steps=BY_COEFFICIENTS, shares=(1.0, 0.3, 0.1), still=GAINS)
+    other = by_coefficients(groups, other, steps=BY_COEFFICIENTS, still=GAINS)
     return other if _score(groups, other) < _score(groups, fit) else fit
 
 
