@@ -18,6 +18,7 @@ from jiyuu.measurement.response import MeasuredResponse
 BREAKING = (Fault.SAMPLES_LOST, Fault.GAIN_CHANGED, Fault.DROPOUT, Fault.STARTED_LATE, Fault.ENDED_EARLY, Fault.CLIPPED)
 WIDER = 2.0  # an estimate of what is missing is itself only so good
 SAID_DB = 0.05  # compression that is worth a sentence
+LEAST_DB, LEAST_SHARE = 0.01, 1e-3  # that a reading may be off by where no network explains the curve
 TOO_MUCH_DB = 0.7  # and from where on an estimate of it no longer mends a number
 AT_PEAK = ("peak_hz", "peak_db", "q")
 BY_PASSBAND = ("passband_db", "cutoff_3db_hz", "peak_db", "slope_db_per_octave", "first_octave_drop_db",
@@ -118,9 +119,14 @@ def _compressed(
     if most_db > TOO_MUCH_DB:
         found.withdrawn |= set(names)
     elif suspect and most_db <= SAID_DB:
-        # Of tones each was heard once, and nothing else tells what moved them.
-        all_of_it = response.steady or reading.kind is Kind.BANDPASS
+        # Of tones each was heard once, and nothing else tells what moved them; through noise a sharp peak is heard all
+        # over the band, of which only a network tells how much.
+        all_of_it = response.steady or response.coherence is not None or reading.kind is Kind.BANDPASS
         found.withdrawn |= set(names) if all_of_it else set(AT_PEAK)
+        for name in set(names) - found.withdrawn:
+            value = getattr(reading, name)
+            least = LEAST_DB if value is None or not name.endswith("_hz") else LEAST_SHARE * value
+            found.wider[name] = max(found.wider.get(name, 0.0), least)
         found.notices.append(Notice(Fault.COMPRESSED, None, {
             "db": float("nan"), "measure_at_v": 0.0, **({"tones": 1.0} if response.steady else {})}))
 
