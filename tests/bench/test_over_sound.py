@@ -12,6 +12,7 @@ from jiyuu.character.sound import Listening
 from jiyuu.character.subject import Subject
 from jiyuu.circuits.filter_file import neutral_filter
 from jiyuu.signals.source import Source, SourceKind
+from tests.trials import some
 
 PLACES = np.array([100.0, 200.0, 400.0, 800.0])
 
@@ -58,7 +59,7 @@ def test_peak_and_bass_move_with_the_resonance_control(monkeypatch):
     assert found.turns("bass_kept")[0].startswith("B keeps more bass than A from ")
 
 
-@pytest.mark.parametrize("over", [Over.PITCH, Over.LEVEL])
+@pytest.mark.parametrize("over", some([Over.PITCH, Over.LEVEL], 1))
 def test_every_place_holds_what_the_descriptors_say_there(over, monkeypatch):
     monkeypatch.setitem(over_sound.PLACES, over, np.array([0.5, 4.0]) if over is Over.LEVEL else np.array([220., 880.]))
     subjects = {letter: Subject(neutral_filter(name), mode, 700.0, 1.0) for letter, name, mode in (

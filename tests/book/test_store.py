@@ -25,6 +25,7 @@ from jiyuu.measurement.contexts import HumpPlace
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.wording.findings import sentence
 from tests.book.killing import killed_while_made
+from tests.trials import some
 
 VOICE = Filter(name="Fog voice A", circuit="transistor-ladder", cutoff_hz=820.0)
 STANDING = {"mode": "lowpass-24", "cutoff_hz": 820.0, "resonance_percent": 0.0}
@@ -253,7 +254,7 @@ def test_a_kill_at_any_moment_loses_nothing_that_was_kept(book, tmp_path):
     path = tmp_path / "a.jiyuu"
     generator = np.random.default_rng(8)
     reported: set[float] = set()
-    for _ in range(5):
+    for _ in some(range(5), 3):
         writer = subprocess.Popen([sys.executable, "-c", WRITER, str(path)], stdout=subprocess.PIPE, text=True)
         assert writer.stdout is not None
         reported.add(float(writer.stdout.readline()))
@@ -266,7 +267,7 @@ def test_a_kill_at_any_moment_loses_nothing_that_was_kept(book, tmp_path):
         assert reported <= {logged.finding.value for logged in again.logbook()}
         assert again.filters()
         again.close()
-    assert len(reported) > 5
+    assert len(reported) > 3
 
 
 def test_two_programs_may_have_the_same_book_open(book, tmp_path):
@@ -363,7 +364,7 @@ def test_a_migration_that_fails_leaves_the_book_as_it_was(tmp_path, monkeypatch)
 
 def test_a_kill_while_a_book_is_made_leaves_none_or_a_whole_one(tmp_path):
     generator = np.random.default_rng(3)
-    for i in range(6):
+    for i in some(range(6), 2):
         assert killed_while_made(tmp_path / f"{i}.jiyuu", after_s=generator.uniform(0, 0.02)) == ""
 
 

@@ -23,6 +23,7 @@ from jiyuu.errors import MeasurementError
 from jiyuu.measurement.response import measure_response
 from jiyuu.signals.recordings import read_recording, write_recording
 from jiyuu.simulation.render import render
+from tests.trials import some
 
 RATE = 48_000
 
@@ -68,7 +69,7 @@ UNITS = [
 ]
 
 
-@pytest.mark.parametrize(("name", "mode", "parameters", "cutoff_hz", "gain"), UNITS, ids=[one[0] for one in UNITS])
+@pytest.mark.parametrize(("name", "mode", "parameters", "cutoff_hz", "gain"), some(UNITS, 2), ids=str)
 def test_a_unit_is_told_with_its_cutoff_and_its_gain(
     name: str, mode: str, parameters: dict[str, float], cutoff_hz: float, gain: float
 ) -> None:
@@ -90,10 +91,10 @@ def test_a_unit_is_told_with_its_cutoff_and_its_gain(
         found.chosen.parameters["stage_headroom_v"].value == pytest.approx(parameters["stage_headroom_v"], rel=0.02))
 
 
-@pytest.mark.parametrize("theirs", [
+@pytest.mark.parametrize("theirs", some([
     lambda hertz: 0.7 + 2 * np.pi * hertz * 3e-4 - 3.0 / hertz,  # polarity, latency, coupling of an interface
     lambda hertz: 2.0 * np.sin(5 * np.log(hertz)),  # nothing that belongs to these levels: left out of account
-])
+], 1))
 def test_phases_of_an_interface_move_nothing(theirs: Callable[[np.ndarray], np.ndarray]) -> None:
     name, mode, parameters, cutoff_hz, gain = UNITS[-1]
     curves = []

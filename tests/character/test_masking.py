@@ -11,6 +11,7 @@ from scipy.signal import bilinear, butter, lfilter, sosfilt
 from jiyuu.character.masking import BAND_HZ, TRIED_DB, WIDTH_HZ, masking
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.levels import loudness_lufs
+from tests.trials import some
 
 RATE = 48_000
 PASCALS = 20e-6 * 10 ** (70 / 20)
@@ -57,7 +58,7 @@ PAIRS = {
 }
 
 
-@pytest.mark.parametrize("pair", PAIRS)
+@pytest.mark.parametrize("pair", some(PAIRS, 1))
 def test_the_band_named_is_the_one_whose_cut_frees_most(pair):
     wanted, other = PAIRS[pair]
     found = masking(wanted, other, RATE)

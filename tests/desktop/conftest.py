@@ -16,6 +16,7 @@ from jiyuu.book.store import Book
 from jiyuu.desktop.remembered import window_state
 from jiyuu.desktop.theme.style import THEME, load_faces
 from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
+from jiyuu.rig.drive_run import LEVELS_DB
 from tests.benching import listen_briefly
 
 
@@ -52,7 +53,8 @@ def brisk(monkeypatch):
         monkeypatch.setattr(step, "request", request)
 
     sooner(ResponseStep, "sweep_s", 1.5)
-    sooner(ResonanceStep, "positions", 9)
+    sooner(ResonanceStep, "positions", 6)
+    monkeypatch.setattr("jiyuu.rig.drive_run.LEVELS_DB", LEVELS_DB[::2])
     listen_briefly(monkeypatch)
 
 

@@ -17,6 +17,7 @@ from jiyuu.prediction.combined import COMBINED_HZ
 from jiyuu.quantities import volts_of
 from jiyuu.rig.sound_output import StandInOutput
 from tests.desktop.using import settled, typed
+from tests.trials import some
 from tests.truths import FORMS
 
 OPENS_AT = "combination"
@@ -37,7 +38,7 @@ def begun(step, window, qtbot, key):
     settled(window, qtbot)
 
 
-@pytest.mark.parametrize("key", COMBINATIONS)
+@pytest.mark.parametrize("key", some(COMBINATIONS, 5))
 def test_every_combination_can_be_begun_with_and_taken_back(step, window, qtbot, key):
     before = window.session.standing().setup
     begun(step, window, qtbot, key)
@@ -357,7 +358,7 @@ def test_a_crusher_shows_where_its_images_fall(step, window, qtbot):
         step.findings.item(i).text().split(",  ")[0] for i in range(step.findings.count())][-1]
 
 
-@pytest.mark.parametrize("kind", ["comb", "chord", "crush"])
+@pytest.mark.parametrize("kind", some(["comb", "chord", "crush"], 1))
 def test_what_stands_between_networks_stands_behind_or_ahead(step, window, qtbot, kind):
     step.presenter.path.choose(None)
     step.presenter.path.add(kind)

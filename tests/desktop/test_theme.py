@@ -6,6 +6,7 @@ from PyQt6.QtGui import QFontDatabase, QFontMetricsF
 from jiyuu.desktop.theme.style import FACE, THEME
 from jiyuu.inks import PALETTES, contrast
 from tests.desktop.using import settled
+from tests.trials import some
 
 
 @pytest.mark.parametrize("palette", PALETTES.values(), ids=PALETTES)
@@ -66,7 +67,7 @@ def of_colour(figure, *colours):
                for y in range(60, picture.height() - 60, 3))
 
 
-@pytest.mark.parametrize("which", ["setup", "response", "drive", "combination", "comparison"])
+@pytest.mark.parametrize("which", some(["setup", "response", "drive", "combination", "comparison"], 2))
 def test_the_ruled_ground_of_every_figure_goes_with_the_theme(which, window, qtbot):
     window.go(which)
     settled(window, qtbot)

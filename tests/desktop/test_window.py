@@ -22,6 +22,7 @@ from jiyuu.signals.recordings import write_recording
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from jiyuu.wording.findings import sentence
 from tests.desktop.using import measured, settled
+from tests.trials import some
 
 
 def pixel_of(figure, frequency_hz, share=0.5):
@@ -52,7 +53,7 @@ def test_it_opens_on_the_response_step_with_six_filters_and_every_mode(window):
     assert np.abs(shown.values - true.level_db[0]).max() < 1e-9
 
 
-@pytest.mark.parametrize("index", range(6))
+@pytest.mark.parametrize("index", some(range(6), 2))
 def test_every_filter_of_the_demo_works(window, index, qtbot):
     QTest.keyClick(window, Qt.Key(Qt.Key.Key_1 + index), Qt.KeyboardModifier.AltModifier)
     shelved = window.session.in_hand

@@ -6,14 +6,15 @@ import pytest
 from benchmarks.trust import RATE, SHORT, USUAL, stimulus_of
 from jiyuu.measurement.findings import read_response
 from jiyuu.measurement.response import measure_response
+from tests.trials import some
 from tests.truths import Made, exact, recorded
 
 
-@pytest.mark.parametrize(("made", "kind", "ppm", "name", "known"), [
+@pytest.mark.parametrize(("made", "kind", "ppm", "name", "known"), some([
     (Made("transistor-ladder", "lowpass-24", 20.0, 0.0), USUAL, 0.0, "cutoff_3db_hz", 2e-4),
     (Made("transistor-ladder", "bandpass-24", 21.5, 1.68), SHORT, 20.0, "peak_hz", 1e-5),
     (Made("state-variable", "lowpass", 40.0, 1.9), SHORT, -35.0, "peak_hz", 1e-6),
-])
+], 1))
 def test_the_lowest_octaves_are_read_to_parts_in_a_million(made, kind, ppm, name, known):
     stimulus = stimulus_of(kind)
     clean = recorded(made, stimulus, RATE, ppm=ppm)

@@ -20,6 +20,7 @@ from jiyuu.signals.stimuli import noise_stimulus, tones_stimulus
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from jiyuu.simulation.render import render
 from jiyuu.wording.notices import notice_sentence
+from tests.trials import some
 from tests.truths import Made, exact, recorded
 
 RATE = 48_000
@@ -78,7 +79,7 @@ def test_a_fault_is_named_and_what_it_moved_is_not_stated(fault, record):
         assert wrong < 2.5 * read.uncertainty[name], name
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", some(range(3), 1))
 def test_a_clean_recording_is_not_complained_of(seed):
     assert not read_response(measure_response(STIMULUS, noisy(CLEAN, seed), RATE)).notices
 
@@ -87,7 +88,7 @@ def test_a_clean_recording_is_not_complained_of(seed):
     Made("transistor-ladder", "highpass-12", 120.0, 0.5), Made("state-variable", "bandpass", 1200.0, 1.6),
     Made("state-variable", "lowpass", 60.0, 1.0),
 ])
-@pytest.mark.parametrize("seed", [100, 103])
+@pytest.mark.parametrize("seed", some([100, 103], 1))
 def test_noise_that_is_strong_where_the_sweep_is_faint_is_no_fault(made, seed):
     clean = recorded(made, STIMULUS, RATE, ppm=20.0)
     rms = float(np.sqrt(np.mean(clean[: STIMULUS.size][STIMULUS != 0] ** 2)))
@@ -99,7 +100,7 @@ WIDE = Made("state-variable", "bandpass", 1200.0, 1.6)  # unlike the ladder it l
 RINGING = Made("transistor-ladder", "lowpass-24", 60.0, 3.9)  # and of this there is a ring, like itself at many a lag
 
 
-@pytest.mark.parametrize("made", [LADDER, WIDE, RINGING])
+@pytest.mark.parametrize("made", some([LADDER, WIDE, RINGING], 1))
 @pytest.mark.parametrize(("to_hz", "up", "down"), [(44_100, 147, 160), (96_000, 2, 1)])
 def test_another_rate_than_the_header_says_is_named(made, to_hz, up, down):
     record = resample_poly(noisy(recorded(made, STIMULUS, RATE, ppm=20.0)), up, down)
@@ -108,7 +109,7 @@ def test_another_rate_than_the_header_says_is_named(made, to_hz, up, down):
         measure_response(STIMULUS, record, RATE)
 
 
-@pytest.mark.parametrize("ppm", [-60.0, 20.0])
+@pytest.mark.parametrize("ppm", some([-60.0, 20.0], 1))
 def test_a_passage_alone_is_measured_by_its_own_clock(ppm):
     """What a clock does to a sweep is more than a phase; at 60 ppm that alone would leave several times this noise."""
     record = recorded(WIDE, STIMULUS, RATE, ppm=ppm)
@@ -136,7 +137,7 @@ def test_what_swings_too_fast_for_flat_tops_is_clipped_all_the_same(clipped):
         assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
 
 
-@pytest.mark.parametrize(("at_s", "db"), [(2.15, 0.42), (2.1, 0.42), (2.1, -0.9), (1.3, 0.42), (4.1, -0.9)])
+@pytest.mark.parametrize(("at_s", "db"), some([(2.15, 0.42), (2.1, 0.42), (2.1, -0.9), (1.3, 0.42), (4.1, -0.9)], 2))
 def test_a_change_of_gain_beside_the_faint_end_of_a_lowpass_hurts_one_passage(at_s, db):
     """What is faint there must not be drowned by the loud beginning of the same passage."""
     response = measure_response(STIMULUS, noisy(louder(at_s, db), share=1e-4), RATE)
@@ -146,7 +147,7 @@ def test_a_change_of_gain_beside_the_faint_end_of_a_lowpass_hurts_one_passage(at
     assert response.network is not None
 
 
-@pytest.mark.parametrize(("from_s", "samples"), [(1.6, 7), (4.0, 64)])
+@pytest.mark.parametrize(("from_s", "samples"), some([(1.6, 7), (4.0, 64)], 1))
 def test_samples_lost_of_a_wide_filter_are_named_whichever_passage_they_are_of(from_s, samples):
     record = recorded(WIDE, STIMULUS, RATE, ppm=20.0)
     gone = np.arange(round(from_s * RATE), round(from_s * RATE) + samples)
@@ -157,7 +158,8 @@ def test_samples_lost_of_a_wide_filter_are_named_whichever_passage_they_are_of(f
     assert abs(response.latency_s.value - 0.0123) < response.latency_s.uncertainty
 
 
-@pytest.mark.parametrize(("level_v", "gain", "withdrawn"), [(1.0, 2.0, True), (0.05, 2.0, False), (0.02, 0.0, False)])
+@pytest.mark.parametrize(("level_v", "gain", "withdrawn"), some([
+    (1.0, 2.0, True), (0.05, 2.0, False), (0.02, 0.0, False)], 2))
 def test_compression_is_named_and_the_interval_holds_the_small_signal(level_v, gain, withdrawn):
     made = Made("transistor-ladder", "lowpass-24", 1000.0, gain)
     stimulus = sweep_stimulus(SweepPlan(level_v=level_v, sweep_s=2.0), sample_rate_hz=RATE)

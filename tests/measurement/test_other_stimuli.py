@@ -20,6 +20,7 @@ from jiyuu.measurement.tones_response import tones_of
 from jiyuu.signals.stimuli import noise_stimulus, tones_stimulus
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from tests.measurement.test_response import RATE, through
+from tests.trials import some
 from tests.truths import Made, exact, recorded
 
 CASES = [("transistor-ladder", "lowpass-24", 820.0, 2.0), ("state-variable", "bandpass", 1200.0, 1.6),
@@ -32,9 +33,9 @@ def stimulus_of(kind):
     return noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=4.0, pink=kind == "pink")
 
 
-@pytest.mark.parametrize(("kind", "circuit_id", "mode", "cutoff_hz", "gain"), [
+@pytest.mark.parametrize(("kind", "circuit_id", "mode", "cutoff_hz", "gain"), some([
     (kind, *case) for i, case in enumerate(CASES) for kind in (("pink", "tones") if i else ("pink", "white"))
-])
+], 3))
 def test_noise_and_tones_find_what_a_sweep_finds(kind, circuit_id, mode, cutoff_hz, gain):
     stimulus = stimulus_of(kind)
     recording = through(stimulus, circuit_id, mode, cutoff_hz=cutoff_hz, gain=gain, delay_s=0.037, ppm=60.0, sign=-1,
@@ -57,11 +58,11 @@ def test_noise_and_tones_find_what_a_sweep_finds(kind, circuit_id, mode, cutoff_
         assert reading.cutoff_3db_hz == pytest.approx(990.03, rel=0.003)
 
 
-@pytest.mark.parametrize(("made", "rate", "ppm", "pink"), [
+@pytest.mark.parametrize(("made", "rate", "ppm", "pink"), some([
     (Made("transistor-ladder", "lowpass-24", 4294.0, 0.61), 44_100, -61.0, True),
     (Made("transistor-ladder", "highpass-12", 5436.0, 0.57), 48_000, 75.0, False),  # its clock undoes all of it
     (Made("state-variable", "highpass", 9707.0, 0.96), 48_000, 49.0, True),
-])
+], 1))
 def test_noise_is_read_up_to_the_ends_of_its_band_whatever_the_clock(made, rate, ppm, pink):
     stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=rate, duration_s=4.0, pink=pink)
     clean = recorded(made, stimulus, rate, ppm=ppm)
@@ -114,12 +115,12 @@ THROUGH = recorded(WIDE, HISS, RATE, ppm=20.0)
 PEAK, WHEN = float(np.abs(THROUGH).max()), np.arange(THROUGH.size) / RATE
 
 
-@pytest.mark.parametrize(("fault", "record"), [
+@pytest.mark.parametrize(("fault", "record"), some([
     (None, THROUGH), (None, np.tanh(0.5 * THROUGH / PEAK)),
     (Fault.CLIPPED, np.clip(THROUGH, -0.8 * PEAK, 0.8 * PEAK)),  # for a sample at a time
     (Fault.DROPOUT, np.where((WHEN > 3.3) & (WHEN < 3.317), 0.0, THROUGH + 0.2)),  # of a recorder with an offset
     (Fault.SAMPLES_LOST, np.delete(THROUGH, np.arange(round(2.49 * RATE), round(2.49 * RATE) + 103))),
-])
+], 3))
 def test_what_is_wrong_with_a_recording_of_noise_is_named_and_what_it_moves_is_not_stated(fault, record):
     noise = np.random.default_rng(3).normal(0, 1e-4 * THROUGH.std(), record.size)
     found = measure_response(HISS, record + noise, RATE)
@@ -184,7 +185,7 @@ def held(made, response):
         if name in truth)
 
 
-@pytest.mark.parametrize("noise_steps", [0.0, 0.3, 3.0])
+@pytest.mark.parametrize("noise_steps", some([0.0, 0.3, 3.0], 1))
 def test_tones_under_a_recorders_step_are_known_no_better_than_that(noise_steps):
     """Rounded, what is fainter than a step is softer than it was, or gone."""
     stimulus = stimulus_of("tones")

@@ -14,6 +14,7 @@ from jiyuu.measurement.tones_heard import broken, heard_tone, less_hum, noise_ne
 from jiyuu.measurement.tones_response import tones_of
 from jiyuu.signals.stimuli import tones_stimulus
 from jiyuu.wording.notices import notice_sentence
+from tests.trials import some
 from tests.truths import Made, exact, recorded
 
 RATE, PASSBAND = 48_000, "passband_db"
@@ -82,14 +83,14 @@ def test_a_change_of_gain_is_told_with_its_place_and_its_size():
     assert "what follows was brought to what came before it" in notice_sentence(notice)
 
 
-@pytest.mark.parametrize(("made", "ppm", "sign", "colour"), [
+@pytest.mark.parametrize(("made", "ppm", "sign", "colour"), some([
     (LADDER, 20.0, 1, "white"), (LADDER, 0.0, -1, "pink"),
     (Made("state-variable", "bandpass", 87.0, 0.98), 0.0, -1, "white"),  # its ring is loudest long after it begins
     (Made("state-variable", "bandpass", 79.0, 0.15), 62.0, 1, "white"),
     (Made("transistor-ladder", "highpass-12", 35.0, 2.4), 0.0, 1, "white"),
     (Made("transistor-ladder", "bandpass-24", 112.0, 0.4), 0.0, -1, "pink"),
     (Made("state-variable", "notch", 700.0, 0.0), -40.0, 1, "pink"),
-])
+], 3))
 def test_a_clean_recording_is_not_complained_of(made, ppm, sign, colour):
     clean = sign * recorded(made, TONES, RATE, ppm=ppm)
     record = clean + noise_of(colour, clean.size, 1e-3 * clean.std(), np.random.default_rng(2))
@@ -105,11 +106,11 @@ def test_a_clean_recording_is_not_complained_of(made, ppm, sign, colour):
     assert abs(late.value - 0.0123) < 2.5 * late.uncertainty
 
 
-@pytest.mark.parametrize(("made", "kind"), [
+@pytest.mark.parametrize(("made", "kind"), some([
     (Made("state-variable", "highpass", 300.0, 1.2), "highpass"),
     (Made("state-variable", "bandpass", 400.0, 1.0), "bandpass"),
     (Made("state-variable", "notch", 700.0, 0.5), "notch"), (LADDER, "lowpass"),
-])
+], 1))
 def test_an_interface_that_falls_low_down_is_named_whatever_is_behind_it(made, kind):
     clean = sosfilt(butter(1, 14.0, "highpass", fs=RATE, output="sos"), recorded(made, TONES, RATE))
     record = clean + noise_of("white", clean.size, 3e-4 * clean.std(), np.random.default_rng(3))
@@ -144,7 +145,7 @@ def test_a_wire_returns_every_tone_with_its_harmonics():
         assert tone.noise_v < 1e-9
 
 
-@pytest.mark.parametrize("power", [0.0, 0.5, 1.0])
+@pytest.mark.parametrize("power", some([0.0, 0.5, 1.0], 1))
 def test_noise_near_a_tone_is_that_of_its_frequency(power):
     """White, pink and between: of noise as strong as (1 kHz/f)**power the part beside each tone is known."""
     ratios = []

@@ -16,6 +16,7 @@ from jiyuu.signals.source import Source
 from jiyuu.simulation.oscillation import oscillation
 from jiyuu.wording.findings import sentence
 from tests.benching import found, run_of
+from tests.trials import some
 
 
 def measured(circuit, seed, **how):
@@ -29,9 +30,9 @@ def measured(circuit, seed, **how):
     return document, steps[-1], draw_unit(document, seed)
 
 
-@pytest.mark.parametrize(("circuit", "seed"), [
+@pytest.mark.parametrize(("circuit", "seed"), some([
     ("transistor-ladder", 3), ("ota-cascade", 4), ("state-variable", 5), ("sallen-key-lowpass", 6), ("diode-ladder", 7),
-])
+], 2))
 def test_onset_pitch_level_and_pull(circuit, seed):
     document, run, unit = measured(circuit, seed, over_range=circuit == "ota-cascade")
     cutoff_hz = unit.drawn.cutoff_hz(1000.0)

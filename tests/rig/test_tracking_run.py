@@ -15,6 +15,7 @@ from jiyuu.rig.simulated import SimulatedRig
 from jiyuu.rig.tracking_request import SWEPT_FROM_HZ, SWEPT_VOLTS, TrackingRequest, whistle_percent
 from jiyuu.rig.tracking_run import TrackingRun, possible_request, run_tracking
 from tests.benching import found, run_of
+from tests.trials import some
 
 
 def tracked(asked, seed, **changes) -> TrackingRun:
@@ -31,7 +32,7 @@ def asked(circuit="transistor-ladder", **how):
     return document, TrackingRequest(document.chosen_mode, whistle_percent(document), **how)
 
 
-@pytest.mark.parametrize("circuit", ["transistor-ladder", "ota-cascade", "state-variable", "diode-ladder"])
+@pytest.mark.parametrize("circuit", some(["transistor-ladder", "ota-cascade", "state-variable", "diode-ladder"], 2))
 def test_errors_are_those_of_the_hidden_converter(circuit):
     document, request = asked(circuit, wide=True)
     run, drawn = tracked((document, request), 5), draw_unit(document, 5).drawn
@@ -42,7 +43,7 @@ def test_errors_are_those_of_the_hidden_converter(circuit):
     assert run.tracking.readings.volts.tolist() == list(range(9))
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", some(range(6), 2))
 def test_converter_found_and_span_grown_after_one_round(seed):
     voice = asked("ota-cascade" if seed % 2 else "state-variable", wide=True)
     before, drawn = tracked(voice, seed), draw_unit(voice[0], seed).drawn

@@ -18,6 +18,7 @@ from jiyuu.signals import long_record
 from jiyuu.signals.long_record import Record, mapped, weighted
 from jiyuu.signals.recordings import read_long, read_recording, write_long
 from tests.patch.making import patch
+from tests.trials import some
 
 RATE = 48_000.0
 BANK = {"stage": "bank", "bands": 3, "spacing_semitones": 12.0, "lowest_hz": 200.0, "q": 6.0}
@@ -73,7 +74,7 @@ def test_a_full_disk_is_said(short, monkeypatch):
         Record.gathered([np.zeros(2000)])
 
 
-@pytest.mark.parametrize("name", PATHS)
+@pytest.mark.parametrize("name", some(PATHS, 2))
 def test_a_patch_plays_the_same_from_files_as_from_memory(name, monkeypatch):
     more = MOVES if name == "sides" else {}
     whole = parse_patch(json.dumps(patch(PATHS[name], **more)), source="made up")
