@@ -147,6 +147,26 @@ def test_a_change_of_gain_beside_the_faint_end_of_a_lowpass_hurts_one_passage(at
     assert response.network is not None
 
 
+def test_a_gain_that_changes_as_a_passage_begins_hurts_that_one_only():
+    """The moment lies in the first of what is compared, which is neither as before nor as after it."""
+    response = measure_response(STIMULUS, noisy(louder(3.06, 0.4)), RATE)
+    assert [notice.fault for notice in response.notices] == [Fault.GAIN_CHANGED, Fault.FEWER_PASSAGES]
+    assert response.notices[0].facts["db"] == pytest.approx(0.4, abs=0.02)
+    assert response.network is not None
+
+
+def test_of_a_highpass_that_was_recorded_late_the_second_passage_is_found():
+    """All that is loud of it lies at the end of the first, which is in the recording too."""
+    made = Made("transistor-ladder", "highpass-12", 8888.0, 1.94)
+    record = recorded(made, STIMULUS, RATE)[round(0.9 * RATE) :]
+    record = record + noise_of("white", record.size, 3e-3 * float(np.std(record)), np.random.default_rng(1))
+    response = measure_response(STIMULUS, record, RATE)
+    assert Fault.STARTED_LATE in {notice.fault for notice in response.notices}
+    truth = exact(made, (20.0, 20_000.0))
+    read = read_response(response)
+    assert abs(read.reading.cutoff_3db_hz - truth["cutoff_3db_hz"]) < 2.5 * read.uncertainty["cutoff_3db_hz"]
+
+
 @pytest.mark.parametrize(("from_s", "samples"), some([(1.6, 7), (4.0, 64)], 1))
 def test_samples_lost_of_a_wide_filter_are_named_whichever_passage_they_are_of(from_s, samples):
     record = recorded(WIDE, STIMULUS, RATE, ppm=20.0)

@@ -127,13 +127,12 @@ def find_place(record: FloatArray, response: FloatArray, passages: Passages, sam
     width = max(int(0.004 * sample_rate_hz), 1)
     smooth = uniform_filter1d(response**2, width, mode="constant")
     total = smooth[: record.size].copy()
+    # Only to the end of the recording: behind it stands what began before the recording did.
     for i in range(1, passages.count):
-        later = i * passages.period % smooth.size
-        total[: smooth.size - later] += smooth[later : later + total.size]
-        total[smooth.size - later :] += smooth[: max(total.size - (smooth.size - later), 0)]
+        later = min(i * passages.period, total.size)
+        total[: total.size - later] += smooth[later : total.size]
     place = int(np.argmax(total))
     del total
-    # An early stretch may wrap round: a recording that begins inside the first passage.
     floor = float(np.median(smooth[: record.size]))
     # Noise deconvolved leaves noise of its own, but hardly ever twice its median over such a window. A ring that lasts
     # as long as the recording has no floor beside it, but explains nearly all that was recorded.

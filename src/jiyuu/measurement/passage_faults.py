@@ -172,7 +172,10 @@ def _gains(
             return Verdict((), (0, 1))
         at_s = (starts[0] + loud.size * hop) / sample_rate_hz
         return Verdict((Notice(Fault.GAIN_CHANGED, at_s, {"db": whole}),), (0,))
+    few = min(at, gain_db.size - at) < FEWEST_GROUPS
     which = 0 if abs(before) > abs(after) else 1
+    if few:  # the moment itself lies in what is said to be before or after it
+        before, after = (before, 0.0) if which == 0 else (0.0, after)
     at_s = (starts[which] + int(groups[at, 0]) * hop) / sample_rate_hz
     facts = {"db": before - after if which == 0 else after - before}
     if min(abs(before), abs(after)) > least:
