@@ -87,6 +87,8 @@ def _hurt(found: Doubts, band_hz: tuple[float, float], reading: CurveReading, na
             at = (None, None)
         if touches(*at):
             found.withdrawn.add(name)
+    if "passband_db" in found.withdrawn:  # what lies 3 dB under it does so under what it was cut off to
+        found.withdrawn |= set(BY_PASSBAND)
 
 
 def _compressed(
