@@ -129,7 +129,8 @@ def _fits(
         closer = Groups.of(spectrum, groups.unit, near.poles)
         last = settled(closer, near.order, near.values)
         if last is not None:
-            if last.left < HOPELESS and not _as_noise(closer, last):  # where zeros nearly undo poles
+            # Zeros may nearly undo poles, of which it then has four and more.
+            if last.order.poles >= TAPPED and last.left < HOPELESS and not _as_noise(closer, last):
                 last = by_coefficients(closer, last, steps=BY_COEFFICIENTS, still=GAINS)
             found.append((closer, last))
     return sorted(found, key=lambda one: _score(*one))

@@ -24,6 +24,7 @@ THINNED = 16  # samples put together before mains is looked for
 CLEAR_HUM = 8.0  # standard deviations of a line's amplitude
 HARDLY = 0.4  # of that, at a pitch that is nearly right: less is none at the right one
 LEAST_HUM = 3e-5  # re the recording's RMS: what is weaker moves nothing
+FAINT, TELLS_TURNS = 0.3, 4.0  # re the same line once something has sounded; turns of it that tell its size
 COARSE = 100.0  # the recording's RMS over its step: finer ones leave an error under that of usual noise
 
 
@@ -219,7 +220,26 @@ def hum_in(
         found = Hum(hertz, tuple((int(i) + 1, float(weights[2 * i]), float(weights[2 * i + 1])) for i in clear))
         if best is None or float(left @ left) < best[0]:
             best = float(left @ left), found
-    return None if best is None else best[1]
+    if best is None or (known is None and _is_a_ring(best[1], list(zip(times, pieces, strict=True)), sample_rate_hz)):
+        return None
+    return best[1]
+
+
+def _is_a_ring(hum: Hum, heard: Sequence[tuple[FloatArray, FloatArray]], sample_rate_hz: float) -> bool:
+    """Whether its strongest line is hardly there in the first of the silences, of those that are long enough to tell:
+    mains hum all the time, a filter that swings at their pitch does only after it was played to. heard: (times s,
+    samples) of each."""
+    strongest = hum.mains_hz * max(hum.lines, key=lambda line: np.hypot(line[1], line[2]))[0]
+    long = [(t, quiet) for t, quiet in heard if t.size * THINNED > TELLS_TURNS / strongest * sample_rate_hz]
+    if len(long) < 2:
+        return False
+    size, doubt = [], []
+    for t, quiet in long:
+        basis = _basis(t, strongest, 1)
+        weights, *_ = np.linalg.lstsq(basis, quiet - quiet.mean(), rcond=None)
+        size.append(float(np.hypot(*weights)))
+        doubt.append(float(np.std(quiet - quiet.mean() - basis @ weights)) * np.sqrt(2 / t.size))
+    return size[0] + 3 * doubt[0] < FAINT * max(size[1:])
 
 
 def _basis(t: FloatArray, mains_hz: float, harmonics: int = HARMONICS) -> FloatArray:
