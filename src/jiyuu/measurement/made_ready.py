@@ -158,8 +158,13 @@ def _by_one_clock(
     pieces = [record[place + i * period : place + i * period + length] for i in (0, 1)]
     if pieces[1].size < length or place < 0:
         return record, place, offset, whole, 0
-    silence = record[max(place - round(0.2 * sample_rate_hz), 0) : max(place - round(0.02 * sample_rate_hz), 0)]
-    noise_v = float(np.sqrt(np.mean(silence**2))) if silence.size > 100 else 0.0
+    # What the first passage leaves ringing counts as noise in the second.
+    noise_v = 0.0
+    for earliest, begin in ((0, place), (place + length, place + period)):
+        low, high = begin - round(0.2 * sample_rate_hz), begin - round(0.02 * sample_rate_hz)
+        silence = record[max(low, earliest) : max(high, 0)]
+        if silence.size > 100:
+            noise_v = max(noise_v, float(np.sqrt(np.mean(silence**2))))
     verdict = compared(pieces[0], pieces[1], noise_v, (place, place + period), sample_rate_hz)
     notices += verdict.notices
     return record, place, offset, tuple(i for i in whole if i > 1 or i in verdict.sound), 0
