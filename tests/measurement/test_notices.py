@@ -136,6 +136,17 @@ def test_what_swings_too_fast_for_flat_tops_is_clipped_all_the_same(clipped):
         assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
 
 
+@pytest.mark.parametrize("cutoff_hz", [1390.0, 9690.0])
+def test_where_the_passband_is_clipped_nothing_is_read_from_it(cutoff_hz):
+    record = recorded(Made("transistor-ladder", "highpass-12", cutoff_hz, 1.45), STIMULUS, RATE, ppm=-20.0)
+    top = 0.8 * float(np.abs(record).max())
+    noise = noise_of("white", record.size, 5e-3 * record.std(), np.random.default_rng(3))
+    read = read_response(measure_response(STIMULUS, np.clip(record, -top, top) + noise, RATE))
+    assert [notice.fault for notice in read.notices] == [Fault.CLIPPED]
+    assert read.reading.passband_db is None
+    assert read.reading.cutoff_3db_hz is None
+
+
 @pytest.mark.parametrize(("at_s", "db"), some([(2.15, 0.42), (2.1, 0.42), (2.1, -0.9), (1.3, 0.42), (4.1, -0.9)], 2))
 def test_a_change_of_gain_beside_the_faint_end_of_a_lowpass_hurts_one_passage(at_s, db):
     """What is faint there must not be drowned by the loud beginning of the same passage."""

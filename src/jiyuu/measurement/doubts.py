@@ -25,6 +25,7 @@ BY_PASSBAND = ("passband_db", "cutoff_3db_hz", "peak_db", "slope_db_per_octave",
                "low_3db_hz", "high_3db_hz", "notch_depth_db")
 COUPLED_HZ = 40.0  # a coupling capacitor's corner is lower
 APART = 2.0  # and so much lower than any pole of the filter
+FAR_UNDER = 20.0  # re the band: what stands farther under it is not seen
 LEANS_DB = 0.3  # how much a curve may still rise or fall over the last half octave before its plateau
 
 
@@ -50,7 +51,7 @@ def doubts_of(
         found.withdrawn |= set(names)  # no network explains what is left, so it is not whole
         return found
     for band in response.hurt_hz:
-        _hurt(found, band, reading, names)
+        _hurt(found, band, (response.frequency_hz[0], response.frequency_hz[-1]), reading, names)
     if Fault.CLIPPED not in faults:  # its harmonics are those of the clipping
         _compressed(found, response, whole, reading, names, read)
     _interface(found, response, whole, reading, names, read)
@@ -63,8 +64,12 @@ def withdrawn(reading: CurveReading, names: set[str]) -> CurveReading:
     return replace(reading, **gone, humps=() if names >= set(AT_PEAK) else reading.humps)
 
 
-def _hurt(found: Doubts, band_hz: tuple[float, float], reading: CurveReading, names: tuple[str, ...]) -> None:
-    low, high = band_hz
+def _hurt(
+    found: Doubts, hurt_hz: tuple[float, float], band_hz: tuple[float, float], reading: CurveReading,
+    names: tuple[str, ...]
+) -> None:
+    """band_hz: that was measured, an octave of which at its end is passband at least."""
+    low, high = hurt_hz
 
     def touches(a: float | None, b: float | None) -> bool:
         if a is None or b is None:
@@ -82,7 +87,8 @@ def _hurt(found: Doubts, band_hz: tuple[float, float], reading: CurveReading, na
             way = 3 if reading.kind is Kind.LOWPASS else -3
             at = (cutoff, cutoff * 2.0**way)
         elif name == "passband_db" and cutoff:
-            at = (0.0, cutoff / 8) if reading.kind is Kind.LOWPASS else (cutoff * 8, 1e6)
+            at = (0.0, max(cutoff / 8, 2 * band_hz[0])) if reading.kind is Kind.LOWPASS else (
+                min(cutoff * 8, band_hz[1] / 2), 1e6)
         else:
             at = (None, None)
         if touches(*at):
@@ -145,6 +151,7 @@ def _interface(
     poles = response.network.fit.poles
     size = np.sort(np.abs(poles)) / (2 * np.pi)
     real = np.abs(poles[np.abs(poles.imag) < 1e-9 * np.abs(poles)].real) / (2 * np.pi)
+    real = real[real > response.frequency_hz[0] / FAR_UNDER]
     if not real.size:
         return
     hertz = float(real.min())

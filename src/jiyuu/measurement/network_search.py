@@ -254,8 +254,8 @@ def _coupled(groups: Groups, fit: NetworkFit) -> NetworkFit:
             return fit
         order, values = other.order, other.values
     assert other is not None
-    other = by_coefficients(groups, other, steps=BY_COEFFICIENTS, still=GAINS)
-    return other if _score(groups, other) < _score(groups, fit) else fit
+    other, score = _simplest(groups, by_coefficients(groups, other, steps=BY_COEFFICIENTS, still=GAINS))
+    return other if score < _score(groups, fit) else fit
 
 
 def _lesser(fit: NetworkFit, groups: Groups) -> list[tuple[Order, FloatArray]]:
