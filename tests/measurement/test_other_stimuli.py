@@ -78,6 +78,25 @@ def test_noise_is_read_up_to_the_ends_of_its_band_whatever_the_clock(made, rate,
         assert abs(getattr(read.reading, name) - truth[name]) < 2 * read.uncertainty[name], name
 
 
+@pytest.mark.parametrize(("made", "ppm"), [
+    (Made("transistor-ladder", "highpass-24", 3236.0, 1.67), -1.6),
+    (Made("transistor-ladder", "bandpass-24", 3301.0, 3.6), -62.0),  # by which next to nothing of it adds up
+])
+def test_a_single_passage_of_noise_is_measured_by_its_own_clock(made, ppm):
+    stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=4.0, pink=True)
+    record = recorded(made, stimulus, RATE, ppm=ppm)[round(1.2 * RATE) :]
+    record = record + np.random.default_rng(2).normal(0, 3e-3 * record.std(), record.size)
+    found = measure_response(stimulus, record, RATE)
+    assert [notice.fault for notice in found.notices] == [Fault.STARTED_LATE, Fault.FEWER_PASSAGES]
+    assert found.network is not None
+    assert abs(found.clock_offset_ppm.value - ppm) < 1.5 * found.clock_offset_ppm.uncertainty
+    assert found.clock_offset_ppm.uncertainty < 0.1
+    assert abs(found.latency_s.value - (0.0123 - 1.2 / (1 + 1e-6 * ppm))) < 2 * found.latency_s.uncertainty
+    read, truth = read_response(found), exact(made, (found.frequency_hz[0], found.frequency_hz[-1]))
+    for name in set(read.uncertainty) & set(truth):
+        assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
+
+
 def test_a_gain_that_changes_between_passages_while_it_rings_hurts_one_of_them():
     """A narrow band has to begin to ring: its first tenths are no second change."""
     made = Made("transistor-ladder", "bandpass-24", 107.0, 3.75)

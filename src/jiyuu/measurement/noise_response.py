@@ -14,10 +14,11 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.alignment import Passages
+from jiyuu.measurement.alignment import HIGHEST_OFFSET_PPM, LEAST_PPM, Passages, at_player_clock
 from jiyuu.measurement.estimate import Estimate, network_of
 from jiyuu.measurement.made_ready import Ready
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
+from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.stopping import checkpoint
 
 HALF_WIDTH = 0.02  # of a fit window, re its frequency
@@ -25,6 +26,9 @@ FEWEST_BINS = 20
 DEGREE = 4
 FITTED_EVERY = 2  # points of the grid
 LEAST_SHARE = 2e-6  # of a bin's gain: what clocks and interpolation leave
+MOST_TURNS, SLICES = 12, 32  # of a single passage towards its clock; stretches of it that scatter by themselves
+FIRST_PPM = (-80.0, -60.0, -40.0, -20.0, 20.0, 40.0, 60.0, 80.0)  # of clocks that are tried where 0 leads nowhere
+UNTOLD_PPM = 5.0  # standard uncertainty of a clock from which on nothing is turned by it
 RING_S = 0.3  # how long a filter may ring after the stimulus
 
 
@@ -35,27 +39,11 @@ def estimate_by_noise(
     """From the sound passages of a recording.
 
     Raises MeasurementError when no passage is wholly in the recording."""
-    record, place = ready.record_v, ready.place
-    length = passages.passage_v.size
-    room = passages.period - length if passages.period else record.size - place - length
-    lead = min(round(0.01 * sample_rate_hz), place + ready.sound[0] * passages.period)
-    tail = min(max(room - lead, 0), round(RING_S * sample_rate_hz))
-    size = 1 << int(np.ceil(np.log2(length + lead + tail)))
-    stimulus = np.fft.rfft(passages.passage_v, size)
-    spectra = []
-    for i in ready.sound:
-        checkpoint()
-        begin = place + i * passages.period - lead
-        piece = record[begin : begin + lead + length + tail]
-        if piece.size >= lead + length:
-            spectra.append(np.fft.rfft(piece, size))
-    if not spectra:
+    heard = _Heard.of(ready, passages, sample_rate_hz)
+    if not heard.pieces_v:
         raise MeasurementError("The recording ends before the stimulus does; record until a second after it has ended.")
-    bins_hz: FloatArray = np.asarray(np.fft.rfftfreq(size, 1 / sample_rate_hz), dtype=np.float64)
-    output = np.mean(spectra, axis=0) * np.exp(2j * np.pi * bins_hz * lead / sample_rate_hz)
-    independent = (lead + length + tail) / size  # padding makes neighbouring bins share what they know of the noise
-    count = int(np.floor(np.log2(band_hz[1] / band_hz[0]) * POINTS_PER_OCTAVE)) + 1
-    grid_hz = band_hz[0] * 2 ** (np.arange(count) / POINTS_PER_OCTAVE)
+    bins_hz, stimulus, output, independent = heard.bins_hz, heard.stimulus, heard.output, heard.independent
+    grid_hz = _grid_hz(band_hz)
     fitted_hz = grid_hz[::FITTED_EVERY]
     windows = [_Window.of(bins_hz, stimulus, float(hertz), independent) for hertz in fitted_hz]
     fits = [_fit(window, output, independent) for window in windows]
@@ -89,7 +77,124 @@ def estimate_by_noise(
     drawn = (_shared(fits) @ (white[0] + 1j * white[1])) * deviation[:, np.newaxis]
     draws_of_gain = smooth + np.asarray(CubicSpline(fitted, drawn)(octave)).T
     shared = np.interp(octave, fitted, coherence)
-    return Estimate(grid_hz, smooth, spread, draws_of_gain, len(spectra), shared, place, network)
+    return Estimate(grid_hz, smooth, spread, draws_of_gain, len(heard.pieces_v), shared, ready.place, network)
+
+
+def at_own_clock(
+    ready: Ready, passages: Passages, *, band_hz: tuple[float, float], sample_rate_hz: float
+) -> tuple[Ready, Uncertain] | None:
+    """What was made ready with a single passage brought to the player's clock, and the ppm by which the recorder's is
+    fast: what comes late in it comes later still, which moves it along its own slope. None where that is not told."""
+    ahead, fitted_hz = ready.sound[0] * passages.period, _grid_hz(band_hz)[::FITTED_EVERY]
+    windows: dict[int, list[_Window]] = {}  # by how many bins there are
+
+    def turned(ppm: float) -> Ready:
+        return replace(ready, record_v=at_player_clock(ready.record_v, ppm),
+                       place=round((ready.place + ahead) / (1 + 1e-6 * ppm)) - ahead) if ppm else ready
+
+    def slides(ppm: float) -> _Slides | None:
+        heard = _Heard.of(turned(ppm), passages, sample_rate_hz)
+        if not heard.pieces_v:
+            return None
+        if heard.bins_hz.size not in windows:
+            windows[heard.bins_hz.size] = [
+                _Window.of(heard.bins_hz, heard.stimulus, float(hertz), heard.independent) for hertz in fitted_hz]
+        gain = np.array([_fit(window, heard.output, heard.independent).gain for window in windows[heard.bins_hz.size]])
+        return _Slides.of(heard, fitted_hz, gain, sample_rate_hz)
+
+    def settled(ppm: float) -> tuple[Ready, Uncertain] | None:
+        for _ in range(MOST_TURNS):
+            still = slides(ppm)
+            if still is None or not still.doubt_ppm < UNTOLD_PPM:
+                return None
+            ppm += still.ppm
+            if abs(ppm) > HIGHEST_OFFSET_PPM:
+                return None
+            if abs(still.ppm) < max(0.2 * still.doubt_ppm, LEAST_PPM):
+                return turned(ppm), Uncertain(ppm, COVERAGE * still.doubt_ppm)
+        return None
+
+    found = settled(0.0)
+    if found is None:  # so far apart that of all that is heard next to nothing adds up
+        tried = [(still.explained, ppm) for ppm in FIRST_PPM if (still := slides(ppm)) is not None]
+        found = settled(max(tried)[1]) if tried else None
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class _Slides:
+    """ppm: by how much too fast the recorder is still, by what a passage leaves; doubt_ppm: its standard uncertainty;
+    explained: share of the passage that the gains make."""
+
+    ppm: float
+    doubt_ppm: float
+    explained: float
+
+    @classmethod
+    def of(cls, heard: _Heard, fitted_hz: FloatArray, gain: ComplexArray, sample_rate_hz: float) -> _Slides:
+        """The scatter of stretches of the passage tells the noise, whatever its colour. gain: (f,) at fitted_hz."""
+        piece = heard.pieces_v[0]
+        size = 2 * (heard.bins_hz.size - 1)
+        model = np.interp(heard.bins_hz, fitted_hz, gain.real, 0.0, 0.0) + 1j * np.interp(
+            heard.bins_hz, fitted_hz, gain.imag, 0.0, 0.0)
+        turn = 2j * np.pi * heard.bins_hz
+        spectrum = model * heard.stimulus * np.exp(-turn * heard.lead / sample_rate_hz)
+        left = piece - np.fft.irfft(spectrum, size)[: piece.size]
+        t = (np.arange(piece.size) - 0.5 * piece.size) / sample_rate_hz
+        slides = -t * np.fft.irfft(turn * spectrum, size)[: piece.size]
+        long = piece.size // SLICES * SLICES
+        pull = np.sum((left * slides)[:long].reshape(SLICES, -1), axis=1)
+        weight = np.sum((slides**2)[:long].reshape(SLICES, -1), axis=1)
+        whole = max(float(weight.sum()), 1e-300)
+        moved = float(pull.sum()) / whole
+        doubt = float(np.sqrt(np.sum((pull - moved * weight) ** 2))) / whole
+        return cls(1e6 * moved, 1e6 * doubt, 1 - _energy(left) / max(_energy(piece), 1e-300))
+
+
+def _energy(values: FloatArray) -> float:
+    return float(values @ values)
+
+
+def _grid_hz(band_hz: tuple[float, float]) -> FloatArray:
+    count = int(np.floor(np.log2(band_hz[1] / band_hz[0]) * POINTS_PER_OCTAVE)) + 1
+    return np.asarray(band_hz[0] * 2 ** (np.arange(count) / POINTS_PER_OCTAVE))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Heard:
+    """The sound passages of a recording that are whole: pieces_v from `lead` samples before each on; over bins_hz (m,)
+    what was played, and the mean of what came; independent: share of the bins that know something of their own."""
+
+    pieces_v: list[FloatArray]
+    lead: int
+    bins_hz: FloatArray
+    stimulus: ComplexArray
+    output: ComplexArray
+    independent: float
+
+    @classmethod
+    def of(cls, ready: Ready, passages: Passages, sample_rate_hz: float) -> _Heard:
+        record, place = ready.record_v, ready.place
+        length = passages.passage_v.size
+        room = passages.period - length if passages.period else record.size - place - length
+        lead = min(round(0.01 * sample_rate_hz), place + ready.sound[0] * passages.period)
+        tail = min(max(room - lead, 0), round(RING_S * sample_rate_hz))
+        size = 1 << int(np.ceil(np.log2(length + lead + tail)))
+        pieces = []
+        for i in ready.sound:
+            begin = place + i * passages.period - lead
+            piece = record[begin : begin + lead + length + tail]
+            if piece.size >= lead + length:
+                pieces.append(piece)
+        spectra = []
+        for piece in pieces:
+            checkpoint()
+            spectra.append(np.fft.rfft(piece, size))
+        bins_hz: FloatArray = np.asarray(np.fft.rfftfreq(size, 1 / sample_rate_hz), dtype=np.float64)
+        output = np.mean(spectra, axis=0) * np.exp(2j * np.pi * bins_hz * lead / sample_rate_hz) if spectra else (
+            np.zeros(bins_hz.size, dtype=complex))
+        # Padding makes neighbouring bins share what they know of the noise.
+        return cls(pieces, lead, bins_hz, np.fft.rfft(passages.passage_v, size), output, (lead + length + tail) / size)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

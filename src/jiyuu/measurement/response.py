@@ -21,7 +21,7 @@ from jiyuu.measurement.estimate import Estimate, FittedNetwork
 from jiyuu.measurement.excess_delay import excess_delay
 from jiyuu.measurement.made_ready import SURE_PPM, Ready, alone, made_ready
 from jiyuu.measurement.network_fit import NetworkFit
-from jiyuu.measurement.noise_response import estimate_by_noise
+from jiyuu.measurement.noise_response import at_own_clock, estimate_by_noise
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.sweep_response import DRAWS, band_of, estimate_by_sweep
@@ -198,9 +198,14 @@ def _by_noise(
 ) -> tuple[Ready, Estimate]:
     """What was made ready, with what only the estimate tells of it; every frequency sounds all the time, so that a
     fault hurts them all."""
-    found = estimate_by_noise(
-        ready, passages, band_hz=band_of(passages, sample_rate_hz), sample_rate_hz=sample_rate_hz, draws=DRAWS
-    )
+    band_hz = band_of(passages, sample_rate_hz)
+    own = None
+    if ready.offset is None and len(ready.sound) == 1:
+        own = at_own_clock(ready, passages, band_hz=band_hz, sample_rate_hz=sample_rate_hz)
+    ready, clock = own or (ready, None)
+    found = estimate_by_noise(ready, passages, band_hz=band_hz, sample_rate_hz=sample_rate_hz, draws=DRAWS)
+    if clock is not None:
+        found = replace(found, turned_ppm=clock.value, clock_ppm=Uncertain(0.0, clock.uncertainty))
     assert found.coherence is not None
     loud = np.abs(found.gain) > 0.1 * np.abs(found.gain).max()
     unlike = float(np.median(found.coherence[loud])) < COHERENT and _noise_floor_db(ready, passages) < FAINT_DB
