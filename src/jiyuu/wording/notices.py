@@ -19,7 +19,8 @@ def notice_sentence(notice: Notice) -> str:
     match notice.fault:
         case Fault.CLIPPED:
             return (f"The recording is clipped ({number('share_percent'):.2g} % of its samples are flat); turn the "
-                    "input down and record again.")
+                    "input down and record again. If the input's meter stayed below its top, the unit itself is flat "
+                    "there: play it softer.")
         case Fault.GAIN_CHANGED:
             rest = "what follows was brought to what came before it" if "brought" in facts else (
                 "what follows or comes before it was left out")
