@@ -97,6 +97,26 @@ def test_a_single_passage_of_noise_is_measured_by_its_own_clock(made, ppm):
         assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
 
 
+def test_noise_through_what_rings_on_and_on_is_refused_with_what_to_do():
+    made = Made("transistor-ladder", "lowpass-24", 37.7, 3.935)
+    stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=4.0)
+    record = recorded(made, stimulus, RATE, ppm=-3.0)
+    record = record + np.random.default_rng(2).normal(0, 1e-3 * record.std(), record.size)
+    with pytest.raises(MeasurementError, match=r"still rings .* measure it with a sweep"):
+        measure_response(stimulus, record, RATE)
+
+
+def test_samples_lost_of_low_noise_are_no_clock():
+    """Of what is all under a hundred hertz they turn no phase by much."""
+    stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=4.0)
+    record = recorded(Made("state-variable", "lowpass", 79.2, 1.22), stimulus, RATE, ppm=74.0)
+    record = np.delete(record, np.arange(round(6.46 * RATE), round(6.46 * RATE) + 68))
+    record = record + np.random.default_rng(2).normal(0, 1e-4 * record.std(), record.size)
+    read = read_response(measure_response(stimulus, record, RATE))
+    assert Fault.SAMPLES_LOST in {notice.fault for notice in read.notices}
+    assert not read.uncertainty
+
+
 def test_a_gain_that_changes_between_passages_while_it_rings_hurts_one_of_them():
     """A narrow band has to begin to ring: its first tenths are no second change."""
     made = Made("transistor-ladder", "bandpass-24", 107.0, 3.75)

@@ -29,6 +29,7 @@ LEAST_SHARE = 2e-6  # of a bin's gain: what clocks and interpolation leave
 MOST_TURNS, SLICES = 12, 32  # of a single passage towards its clock; stretches of it that scatter by themselves
 FIRST_PPM = (-80.0, -60.0, -40.0, -20.0, 20.0, 40.0, 60.0, 80.0)  # of clocks that are tried where 0 leads nowhere
 UNTOLD_PPM = 5.0  # standard uncertainty of a clock from which on nothing is turned by it
+END_S, RINGS_ON, CLEARLY = 0.05, 0.4, 3.0  # of what is looked at; re the passage, and re what came before it
 RING_S = 0.3  # how long a filter may ring after the stimulus
 
 
@@ -42,6 +43,7 @@ def estimate_by_noise(
     heard = _Heard.of(ready, passages, sample_rate_hz)
     if not heard.pieces_v:
         raise MeasurementError("The recording ends before the stimulus does; record until a second after it has ended.")
+    _refuse_ringing(heard, ready, passages, sample_rate_hz)
     bins_hz, stimulus, output, independent = heard.bins_hz, heard.stimulus, heard.output, heard.independent
     grid_hz = _grid_hz(band_hz)
     fitted_hz = grid_hz[::FITTED_EVERY]
@@ -78,6 +80,19 @@ def estimate_by_noise(
     draws_of_gain = smooth + np.asarray(CubicSpline(fitted, drawn)(octave)).T
     shared = np.interp(octave, fitted, coherence)
     return Estimate(grid_hz, smooth, spread, draws_of_gain, len(heard.pieces_v), shared, ready.place, network)
+
+
+def _refuse_ringing(heard: _Heard, ready: Ready, passages: Passages, sample_rate_hz: float) -> None:
+    """Raises MeasurementError where the filter still rings when what is looked at of a passage ends: cut off there a
+    ring is heard all over the band."""
+    first = ready.place + ready.sound[0] * passages.period if ready.sound[0] == 0 else 0
+    before = ready.record_v[max(first - round(2 * END_S * sample_rate_hz), 0) : max(first - heard.lead, 0)]
+    if before.size < 0.5 * END_S * sample_rate_hz or not before.any():
+        return  # nothing tells noise from a ring
+    end = heard.pieces_v[0][-round(END_S * sample_rate_hz) :]
+    if np.std(end) > max(RINGS_ON * np.std(heard.pieces_v[0]), CLEARLY * np.std(before)):
+        raise MeasurementError("The filter still rings when a passage of the noise has long ended; turn its resonance "
+                               "down, or measure it with a sweep.")
 
 
 def at_own_clock(

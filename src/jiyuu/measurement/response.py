@@ -32,6 +32,7 @@ DIFFERENT = 1.5
 ALIKE = 3e-4  # share by which two passages may differ and still be as they should
 COHERENT, FAINT_DB = 0.9, -20.0  # of noise through a filter, where what lies under it is so far down
 LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid through something else besides
+NO_CLOCK_PPM = 100.0  # two crystals are not so far apart
 UNKNOWN_LOSS_S = 0.06
 COUNTED_LOSS_S = 1e-4  # to a few samples, where the filter lets little through to tell by
 ROUNDED_S = 1e-10  # what arithmetic may move a latency by
@@ -209,7 +210,9 @@ def _by_noise(
     assert found.coherence is not None
     loud = np.abs(found.gain) > 0.1 * np.abs(found.gain).max()
     unlike = float(np.median(found.coherence[loud])) < COHERENT and _noise_floor_db(ready, passages) < FAINT_DB
-    if unlike and ready.offset is not None and abs(ready.offset.ppm) > SURE_PPM:
+    doubtful = found.network is None or found.network.fit.left > LEFT_BY_NOISE
+    apart_ppm = 0.0 if ready.offset is None else abs(ready.offset.ppm)
+    if (unlike and apart_ppm > SURE_PPM) or (doubtful and apart_ppm > NO_CLOCK_PPM):
         # No clock is that far off: samples are missing between the passages, and what is left tells no clock.
         at_s = (ready.place + passages.passage_v.size) / sample_rate_hz
         kept = [notice for notice in ready.notices if notice.fault is not Fault.GAIN_CHANGED]
