@@ -19,6 +19,7 @@ from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.tones_response import tones_of
 from jiyuu.signals.stimuli import noise_stimulus, tones_stimulus
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
+from jiyuu.wording.notices import notice_sentence
 from tests.measurement.test_response import RATE, through
 from tests.trials import some
 from tests.truths import Made, exact, recorded
@@ -95,6 +96,22 @@ def test_a_single_passage_of_noise_is_measured_by_its_own_clock(made, ppm):
     read, truth = read_response(found), exact(made, (found.frequency_hz[0], found.frequency_hz[-1]))
     for name in set(read.uncertainty) & set(truth):
         assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
+
+
+def test_what_one_passage_of_noise_tells_no_clock_for_is_not_stated():
+    """Under a hundred hertz a few millionths turn nothing; what lies far above may be anywhere."""
+    made = Made("state-variable", "lowpass", 100.0, 1.0)
+    stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0)
+    record = recorded(made, stimulus, RATE, ppm=20.0)[round(1.2 * RATE) :]
+    record = record + np.random.default_rng(2).normal(0, 0.01 * record.std(), record.size)
+    found = measure_response(stimulus, record, RATE)
+    read, truth = read_response(found), exact(made, (found.frequency_hz[0], found.frequency_hz[-1]))
+    (few,) = (notice for notice in read.notices if notice.fault is Fault.FEWER_PASSAGES)
+    assert 200 < few.facts["blurred_hz"] < 400
+    assert "record two whole passages" in notice_sentence(few)
+    assert read.reading.slope_db_per_octave is None
+    assert read.reading.cutoff_3db_hz == pytest.approx(truth["cutoff_3db_hz"],
+                                                       abs=2.5 * read.uncertainty["cutoff_3db_hz"])
 
 
 def test_noise_through_what_rings_on_and_on_is_refused_with_what_to_do():

@@ -28,6 +28,7 @@ FITTED_EVERY = 2  # points of the grid
 LEAST_SHARE = 2e-6  # of a bin's gain: what clocks and interpolation leave
 MOST_TURNS, SLICES = 12, 32  # of a single passage towards its clock; stretches of it that scatter by themselves
 FIRST_PPM = (-80.0, -60.0, -40.0, -20.0, 20.0, 40.0, 60.0, 80.0)  # of clocks that are tried where 0 leads nowhere
+TOLD = 5.0  # standard deviations of a gain that tells a clock
 UNTOLD_PPM = 5.0  # standard uncertainty of a clock from which on nothing is turned by it
 END_S, RINGS_ON, CLEARLY = 0.05, 0.4, 3.0  # of what is looked at; re the passage, and re what came before it
 RING_S = 0.3  # how long a filter may ring after the stimulus
@@ -43,7 +44,7 @@ def estimate_by_noise(
     heard = _Heard.of(ready, passages, sample_rate_hz)
     if not heard.pieces_v:
         raise MeasurementError("The recording ends before the stimulus does; record until a second after it has ended.")
-    _refuse_ringing(heard, ready, passages, sample_rate_hz)
+    _refuse_ringing(heard, ready, sample_rate_hz)
     bins_hz, stimulus, output, independent = heard.bins_hz, heard.stimulus, heard.output, heard.independent
     grid_hz = _grid_hz(band_hz)
     fitted_hz = grid_hz[::FITTED_EVERY]
@@ -82,11 +83,11 @@ def estimate_by_noise(
     return Estimate(grid_hz, smooth, spread, draws_of_gain, len(heard.pieces_v), shared, ready.place, network)
 
 
-def _refuse_ringing(heard: _Heard, ready: Ready, passages: Passages, sample_rate_hz: float) -> None:
+def _refuse_ringing(heard: _Heard, ready: Ready, sample_rate_hz: float) -> None:
     """Raises MeasurementError where the filter still rings when what is looked at of a passage ends: cut off there a
     ring is heard all over the band."""
-    first = ready.place + ready.sound[0] * passages.period if ready.sound[0] == 0 else 0
-    before = ready.record_v[max(first - round(2 * END_S * sample_rate_hz), 0) : max(first - heard.lead, 0)]
+    place = 0 if ready.sound[0] else ready.place  # ahead of a later one rings the one before
+    before = ready.record_v[max(place - round(2 * END_S * sample_rate_hz), 0) : max(place - heard.lead, 0)]
     if before.size < 0.5 * END_S * sample_rate_hz or not before.any():
         return  # nothing tells noise from a ring
     end = heard.pieces_v[0][-round(END_S * sample_rate_hz) :]
@@ -114,7 +115,9 @@ def at_own_clock(
         if heard.bins_hz.size not in windows:
             windows[heard.bins_hz.size] = [
                 _Window.of(heard.bins_hz, heard.stimulus, float(hertz), heard.independent) for hertz in fitted_hz]
-        gain = np.array([_fit(window, heard.output, heard.independent).gain for window in windows[heard.bins_hz.size]])
+        fits = [_fit(window, heard.output, heard.independent) for window in windows[heard.bins_hz.size]]
+        # What noise makes of a gain would be found again in what is left.
+        gain = np.array([fit.gain if abs(fit.gain) > TOLD * fit.deviation else 0.0 for fit in fits], dtype=complex)
         return _Slides.of(heard, fitted_hz, gain, sample_rate_hz)
 
     def settled(ppm: float) -> tuple[Ready, Uncertain] | None:

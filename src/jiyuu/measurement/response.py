@@ -32,6 +32,7 @@ DIFFERENT = 1.5
 ALIKE = 3e-4  # share by which two passages may differ and still be as they should
 COHERENT, FAINT_DB = 0.9, -20.0  # of noise through a filter, where what lies under it is so far down
 LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid through something else besides
+UNKNOWN_PPM, BLURRED = 30.0, 0.05  # a clock that is not told; rad that it may turn the ends of a passage by
 NO_CLOCK_PPM = 100.0  # two crystals are not so far apart
 UNKNOWN_LOSS_S = 0.06
 COUNTED_LOSS_S = 1e-4  # to a few samples, where the filter lets little through to tell by
@@ -200,13 +201,21 @@ def _by_noise(
     """What was made ready, with what only the estimate tells of it; every frequency sounds all the time, so that a
     fault hurts them all."""
     band_hz = band_of(passages, sample_rate_hz)
-    own = None
+    own, blurred_hz = None, np.inf
     if ready.offset is None and len(ready.sound) == 1:
         own = at_own_clock(ready, passages, band_hz=band_hz, sample_rate_hz=sample_rate_hz)
+        doubt_ppm = UNKNOWN_PPM if own is None else max(own[1].uncertainty / COVERAGE, 1e-6)
+        blurred_hz = BLURRED / (np.pi * passages.passage_v.size / sample_rate_hz * 1e-6 * doubt_ppm)
     ready, clock = own or (ready, None)
     found = estimate_by_noise(ready, passages, band_hz=band_hz, sample_rate_hz=sample_rate_hz, draws=DRAWS)
     if clock is not None:
         found = replace(found, turned_ppm=clock.value, clock_ppm=Uncertain(0.0, clock.uncertainty))
+    if blurred_hz < band_hz[1]:  # what comes early and late no longer adds up there
+        found = replace(found, hurt_hz=((blurred_hz, sample_rate_hz),))
+        kept = [notice for notice in ready.notices if notice.fault is not Fault.FEWER_PASSAGES]
+        few = Notice(Fault.FEWER_PASSAGES, None, {
+            "used": 1, "played": passages.count, "blurred_hz": float(blurred_hz)})
+        ready = replace(ready, notices=(*kept, few))
     assert found.coherence is not None
     loud = np.abs(found.gain) > 0.1 * np.abs(found.gain).max()
     unlike = float(np.median(found.coherence[loud])) < COHERENT and _noise_floor_db(ready, passages) < FAINT_DB

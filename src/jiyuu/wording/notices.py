@@ -82,6 +82,9 @@ def notice_sentence(notice: Notice) -> str:
         case Fault.OCTAVE_JUMP:
             return f"The pitch jumps by an octave{where}; the longer part was taken. Look at the unit before trimming."
         case Fault.FEWER_PASSAGES:
+            if "blurred_hz" in facts:
+                return ("One passage of noise tells the recorder's clock too roughly for what lies above "
+                        f"{number('blurred_hz'):.0f} Hz, which is not stated; record two whole passages.")
             return (f"{number('used'):.0f} of {number('played'):.0f} passages could be used; intervals are wider for "
                     "it.")
 
