@@ -123,6 +123,15 @@ def test_noise_through_what_rings_on_and_on_is_refused_with_what_to_do():
         measure_response(stimulus, record, RATE)
 
 
+def test_a_recording_that_ends_with_its_noise_rings_no_longer_than_it():
+    stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0)
+    passages = find_passages(stimulus)
+    record = recorded(Made("state-variable", "bandpass", 1200.0, 1.2), stimulus, RATE, ppm=-40.0)
+    found = measure_response(stimulus, record[: passages.start + passages.passage_v.size + 700], RATE)
+    assert found.network is not None
+    assert Fault.ENDED_EARLY in {notice.fault for notice in found.notices}
+
+
 def test_samples_lost_of_low_noise_are_no_clock():
     """Of what is all under a hundred hertz they turn no phase by much."""
     stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=4.0)

@@ -44,7 +44,7 @@ def estimate_by_noise(
     heard = _Heard.of(ready, passages, sample_rate_hz)
     if not heard.pieces_v:
         raise MeasurementError("The recording ends before the stimulus does; record until a second after it has ended.")
-    _refuse_ringing(heard, ready, sample_rate_hz)
+    _refuse_ringing(heard, ready, passages, sample_rate_hz)
     bins_hz, stimulus, output, independent = heard.bins_hz, heard.stimulus, heard.output, heard.independent
     grid_hz = _grid_hz(band_hz)
     fitted_hz = grid_hz[::FITTED_EVERY]
@@ -83,13 +83,15 @@ def estimate_by_noise(
     return Estimate(grid_hz, smooth, spread, draws_of_gain, len(heard.pieces_v), shared, ready.place, network)
 
 
-def _refuse_ringing(heard: _Heard, ready: Ready, sample_rate_hz: float) -> None:
+def _refuse_ringing(heard: _Heard, ready: Ready, passages: Passages, sample_rate_hz: float) -> None:
     """Raises MeasurementError where the filter still rings when what is looked at of a passage ends: cut off there a
     ring is heard all over the band."""
     place = 0 if ready.sound[0] else ready.place  # ahead of a later one rings the one before
     before = ready.record_v[max(place - round(2 * END_S * sample_rate_hz), 0) : max(place - heard.lead, 0)]
     if before.size < 0.5 * END_S * sample_rate_hz or not before.any():
         return  # nothing tells noise from a ring
+    if heard.pieces_v[0].size < heard.lead + passages.passage_v.size + 2 * END_S * sample_rate_hz:
+        return  # it ends while the passage sounds
     end = heard.pieces_v[0][-round(END_S * sample_rate_hz) :]
     if np.std(end) > max(RINGS_ON * np.std(heard.pieces_v[0]), CLEARLY * np.std(before)):
         raise MeasurementError("The filter still rings when a passage of the noise has long ended; turn its resonance "
