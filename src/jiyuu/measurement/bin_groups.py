@@ -48,7 +48,7 @@ class Spectrum:
 class Groups:
     """Means of gain (g,) and the deviation (g,) of either of its parts, s (g,) of their middles; omega (NODES·g,) and
     what each node counts, share (g, NODES), where a model is asked for its means, and how late it sounded,
-    late (NODES·g,). gate: as network_kernel has it. s and omega in units of `unit` rad/s, times in 1/unit."""
+    late (NODES·g,). gate, turns: as network_kernel has them. s and omega in units of `unit` rad/s, times in 1/unit."""
 
     gain: ComplexArray
     deviation: FloatArray
@@ -57,12 +57,14 @@ class Groups:
     share: FloatArray
     unit: float
     gate: FloatArray
+    turns: FloatArray
     late: FloatArray | None  # None where the clock is known
 
     @classmethod
     def of(cls, spectrum: Spectrum, unit: float, poles: ComplexArray | None = None) -> Groups:
         """poles (n,) rad/s: near them the groups are narrower, and wider elsewhere."""
         from jiyuu.measurement.bin_groups_kernel import begun, moments
+        from jiyuu.measurement.network_kernel import turns_of
 
         hertz = spectrum.bins_hz
         per_octave = USUAL_PER_OCTAVE if poles is None else FEWEST_PER_OCTAVE
@@ -77,10 +79,11 @@ class Groups:
         matrix[:, 1, 2] = matrix[:, 2, 1] = np.sqrt(np.maximum(norm, 0.0) / np.maximum(second, 1e-12))
         places, vectors = np.linalg.eigh(matrix)
         nodes_hz = centre[:, np.newaxis] + scale[:, np.newaxis] * places
+        omega, gate = np.asarray(2 * np.pi * nodes_hz.ravel() / unit), gate_of(spectrum.cut, unit)
         return cls(
             gain, np.sqrt(variance / 2),
-            np.asarray(2j * np.pi * centre / unit), np.asarray(2 * np.pi * nodes_hz.ravel() / unit),
-            vectors[:, 0, :] ** 2, unit, gate_of(spectrum.cut, unit),
+            np.asarray(2j * np.pi * centre / unit), omega, vectors[:, 0, :] ** 2, unit, gate,
+            turns_of(omega, gate) if gate.size else np.zeros((8, 0)),
             None if spectrum.sounds_s is None else unit * np.interp(nodes_hz.ravel(), hertz, spectrum.sounds_s),
         )
 

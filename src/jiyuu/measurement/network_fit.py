@@ -87,10 +87,11 @@ class NetworkFit:
 
     def as_cut(self, bins_hz: FloatArray, cut: Cut | None) -> ComplexArray:
         """(n,) what the gate makes of it."""
-        from jiyuu.measurement.network_kernel import seen
+        from jiyuu.measurement.network_kernel import seen, turns_of
 
-        omega = np.asarray(2 * np.pi * bins_hz / self.unit)
-        return np.asarray(seen(self.values, self.order.shape, omega, gate_of(cut, self.unit)))
+        omega, gate = np.asarray(2 * np.pi * bins_hz / self.unit), gate_of(cut, self.unit)
+        turns = turns_of(omega, gate) if gate.size else np.zeros((8, 0))
+        return np.asarray(seen(self.values, self.order.shape, omega, gate, turns))
 
     @property
     def coefficients(self) -> FloatArray:
@@ -163,8 +164,8 @@ def settled(
     for _ in range(steps):
         checkpoint()
         values, left, damping, gained = stepped(
-            values, left, damping, order.shape, groups.omega, late, groups.share, groups.gate, groups.gain,
-            groups.deviation)
+            values, left, damping, order.shape, groups.omega, late, groups.share, groups.gate, groups.turns,
+            groups.gain, groups.deviation)
         if gained < STILL * max(1.0, 1e-3 * float(left @ left)):
             break
     remains = float(np.linalg.norm(left) / np.sqrt(groups.freedom(values.size)))
@@ -255,7 +256,8 @@ def _misfit(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
     from jiyuu.measurement.network_kernel import misfit
 
     return np.asarray(misfit(
-        values, order.shape, groups.omega, _late(groups), groups.share, groups.gate, groups.gain, groups.deviation))
+        values, order.shape, groups.omega, _late(groups), groups.share, groups.gate, groups.turns, groups.gain,
+        groups.deviation))
 
 
 def _late(groups: Groups) -> FloatArray:
@@ -288,7 +290,7 @@ def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) ->
         columns.append(-s * groups.late * total)
         turn = np.exp(-s * groups.late * values[-3])
     columns += [total / values[-2], -s * total]
-    rings, ringing = ring_slopes(values, order.shape, groups.omega, groups.gate)
+    rings, ringing = ring_slopes(values, order.shape, groups.omega, groups.gate, groups.turns)
     if rings.size:
         moving = {int(place): rings[place] for place in np.flatnonzero(ringing)}
         moving |= {values.size - 2: rings[-1] / values[-2], values.size - 1: -s * rings[-1]}
