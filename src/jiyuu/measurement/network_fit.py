@@ -87,11 +87,10 @@ class NetworkFit:
 
     def as_cut(self, bins_hz: FloatArray, cut: Cut | None) -> ComplexArray:
         """(n,) what the gate makes of it."""
-        from jiyuu.measurement.network_kernel import seen, turns_of
+        from jiyuu.measurement.network_kernel import seen
 
-        omega, gate = np.asarray(2 * np.pi * bins_hz / self.unit), gate_of(cut, self.unit)
-        turns = turns_of(omega, gate) if gate.size else np.zeros((8, 0))
-        return np.asarray(seen(self.values, self.order.shape, omega, gate, turns))
+        omega = np.asarray(2 * np.pi * bins_hz / self.unit)
+        return np.asarray(seen(self.values, self.order.shape, omega, gate_of(cut, self.unit), np.zeros((8, 0))))
 
     @property
     def coefficients(self) -> FloatArray:

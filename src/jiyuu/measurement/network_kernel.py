@@ -157,11 +157,13 @@ def left_out(
     values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray, turns: FloatArray
 ) -> ComplexArray:
     """(n,) what the gate takes of the network's rings, less what the passages before add to them; turns: as turns_of
-    has them."""
+    has them, or (8, 0), and then they are found where a ring needs them."""
     poles, residues = _slow(values, shape, gate)
     found = np.zeros(omega.size, dtype=np.complex128)
     if not residues.any():
         return found
+    if turns.shape[1] == 0:
+        turns = turns_of(omega, gate)
     flat, fall, before, rise, period, count = gate[0], gate[1], gate[2] - gate[3], gate[3], gate[4], int(gate[5])
     real, imag = np.zeros(omega.size), np.zeros(omega.size)
     for i in range(poles.size):
@@ -202,7 +204,7 @@ def left_out(
 def seen(
     values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray, turns: FloatArray
 ) -> ComplexArray:
-    """(n,) the network behind the gate; turns: as turns_of has them."""
+    """(n,) the network behind the gate; turns: as in left_out."""
     found = product(values, shape, omega)
     return found - left_out(values, shape, omega, gate, turns) if gate.size else found
 
