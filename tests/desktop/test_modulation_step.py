@@ -256,7 +256,7 @@ def test_what_bounds_say_does_not_cover_each_other(step, qapp, low, high):
     places = [line.label.mapRectToScene(line.label.boundingRect()) for line in lines]
     assert all(line.label.isVisible() for line in lines)
     assert not places[0].intersects(places[1])
-    whole = step.sound.getPlotItem().getViewBox().sceneBoundingRect()
+    whole = step.sound.view.sceneBoundingRect()
     assert all(whole.contains(place) for place in places)
 
 

@@ -114,9 +114,9 @@ def test_the_map_reads_saves_and_zooms(window, resonance, tmp_path):
     assert table.shape == (480, 201)
     assert table[:, 91] == pytest.approx(figure.map.level_db[0][90], abs=1e-4)
     QTest.keyClick(figure, Qt.Key.Key_Plus)
-    assert np.diff(figure.getPlotItem().getViewBox().viewRange()[1]) < 100
+    assert np.diff(figure.view.viewRange()[1]) < 100
     QTest.keyClick(figure, Qt.Key.Key_Home)
-    assert figure.getPlotItem().getViewBox().viewRange()[1] == pytest.approx([0, 100])
+    assert figure.view.viewRange()[1] == pytest.approx([0, 100])
 
 
 def test_both_themes_draw_the_map(window, resonance):

@@ -27,7 +27,7 @@ from tests.trials import some
 
 def pixel_of(figure, frequency_hz, share=0.5):
     """Where a frequency stands in a figure's viewport."""
-    view = figure.getPlotItem().getViewBox()
+    view = figure.view
     (_, _), (low, high) = view.viewRange()
     scene = view.mapViewToScene(QPointF(float(np.log2(frequency_hz / 261.6255653)), low + share * (high - low)))
     return figure.mapFromScene(scene)
@@ -281,11 +281,11 @@ def test_figures_are_copied_and_saved(window, tmp_path):
 
 
 def test_zoom_by_wheel_key_and_back(window):
-    view = window.view("response").level.getPlotItem().getViewBox()
+    view = window.view("response").level.view
     whole = view.viewRange()[0]
     QTest.keyClick(window.view("response").level, Qt.Key.Key_Plus)
     assert np.ptp(view.viewRange()[0]) < np.ptp(whole)
-    assert window.view("response").phase.getPlotItem().getViewBox().viewRange()[0] == pytest.approx(view.viewRange()[0])
+    assert window.view("response").phase.view.viewRange()[0] == pytest.approx(view.viewRange()[0])
     QTest.keyClick(window.view("response").level, Qt.Key.Key_Home)
     assert view.viewRange()[0] == pytest.approx(whole)
 

@@ -41,7 +41,7 @@ class BandHandles:
         point.setToolTip(f"Band {which + 1}: across its frequency, upwards its gain; Q is typed under Stage.")
         point.sigPositionChanged.connect(lambda _: self._say(which, self._dragged))
         point.sigPositionChangeFinished.connect(lambda _: self._say(which, self._dropped))
-        self._figure.addItem(point, ignoreBounds=True)
+        self._figure.add(point)
         return point
 
     def _say(self, which: int, said: Said) -> None:

@@ -33,7 +33,7 @@ class CombinedFigure(FrequencyFigure):
     def show_tied(self, tied: Mapping[str, float], cutoff_hz: float) -> None:
         """A line for each, where it stands."""
         for name in [name for name in self._tied if name not in tied]:
-            self.removeItem(self._tied.pop(name))
+            self.remove(self._tied.pop(name))
         for k, (name, octaves) in enumerate(tied.items()):
             if name not in self._tied:
                 self._tied[name] = self._line(name, 0.14 + 0.08 * (k % 4))
@@ -50,7 +50,7 @@ class CombinedFigure(FrequencyFigure):
         line.restyle()
         line.sigDragged.connect(partial(self._moved, name, self.spacing_dragged))
         line.sigPositionChangeFinished.connect(partial(self._moved, name, self.spacing_dropped))
-        self.addItem(line, ignoreBounds=True)
+        self.add(line)
         return line
 
     def _moved(self, name: str, said: object, *_: object) -> None:

@@ -58,7 +58,7 @@ class ControlFigure(RuledFigure):
         self._position.reset.connect(self.position_reset)
         self._onset.setVisible(False)
         for line in (self._onset, self._position):
-            self.addItem(line, ignoreBounds=True)
+            self.add(line)
 
     def x_of(self, places: FloatArray) -> FloatArray:
         return places

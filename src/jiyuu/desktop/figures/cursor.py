@@ -27,7 +27,7 @@ class ReadingCursor(pg.InfiniteLine):
 
     def step(self, way: int, *, large: bool) -> None:
         """One step to the left or right; it appears in the middle of the view."""
-        (low, high), _ = self._figure.getPlotItem().getViewBox().viewRange()
+        (low, high), _ = self._figure.view.viewRange()
         here = float(self.value()) if self.isVisible() else 0.5 * (low + high)
         there = here + way * (high - low) / STEPS * (10 if large else 1) if self.isVisible() else here
         self.setValue(min(max(there, low), high))

@@ -88,7 +88,7 @@ class LevelFigure(RuledFigure):
         self._nominal.sigDragged.connect(lambda: self.level_dragged.emit(self.level_v))
         self._nominal.sigPositionChangeFinished.connect(lambda: self.level_dropped.emit(self.level_v))
         self._nominal.reset.connect(self.level_reset)
-        self.addItem(self._nominal, ignoreBounds=True)
+        self.add(self._nominal)
 
     @property
     def level_v(self) -> float:
@@ -133,22 +133,20 @@ class BendFigure(LevelFigure):
         super().__init__(title="Gain in dB; THD, even and odd in dB re the first harmonic", unit="dB",
                          level_steps=steps, strong_step=20.0,
                          axes={"left": LevelAxis(steps, "dB"), "right": PercentAxis(), "top": DriveAxis("top")})
-        for side in ("top", "right"):
-            self.getPlotItem().showAxis(side)
         self.set_levels(-90, 34)
         self.restyle()
 
     def show_marks(self, marks: list[tuple[str, float]]) -> None:
         """(words, V peak) of each; they stand below each other so that none covers another."""
         for line in self._marks:
-            self.removeItem(line)
+            self.remove(line)
         self._marks = []
         for i, (text, volts) in enumerate(sorted(marks, key=lambda mark: mark[1])):
             line = pg.InfiniteLine(20 * np.log10(volts), angle=90, movable=False, label=text, labelOpts={
                 "position": 0.92 - 0.06 * i, "movable": False, "anchors": [(0, 0.5), (1, 0.5)]})
             line.setZValue(31)  # its words stand over the nominal level's line
             self._marks.append(line)
-            self.addItem(line, ignoreBounds=True)
+            self.add(line)
         self._style_marks()
 
     def marks(self) -> list[str]:
@@ -276,12 +274,12 @@ class DrivenPeakFigure(LevelFigure):
         self._shown: tuple[FloatArray, FloatArray, FloatArray] | None = None
         self._ruling.setOpacity(0.3)
         self.set_levels(0.0, TOP_PERCENT)
-        self.getPlotItem().getViewBox().setLimits(yMin=0, yMax=TOP_PERCENT, minYRange=4)
+        self.view.setLimits(yMin=0, yMax=TOP_PERCENT, minYRange=4)
         self._position.sigDragged.connect(lambda: self.position_dragged.emit(float(self._position.value())))
         self._position.sigPositionChangeFinished.connect(
             lambda: self.position_dropped.emit(float(self._position.value())))
         self._position.reset.connect(self.position_reset)
-        self.addItem(self._position, ignoreBounds=True)
+        self.add(self._position)
         self.restyle()
 
     def show_peaks(self, found: DriveMap, position_percent: FloatArray, ink: str) -> None:

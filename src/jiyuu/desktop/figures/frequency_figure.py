@@ -33,20 +33,19 @@ class FrequencyFigure(RuledFigure):
 
     def __init__(
         self, *, title: str, unit: str, level_steps: tuple[float, ...], strong_step: float,
-        parent: QWidget | None = None,
+        parent: QWidget | None = None, left: pg.AxisItem | None = None,
     ) -> None:
         self._cutoff = MovableLine(angle=90, bounds=(LOWEST_V, HIGHEST_V))
-        axes = {"left": LevelAxis(level_steps, unit), "bottom": NoteAxis(), "top": HertzAxis()}
+        axes = {"left": left or LevelAxis(level_steps, unit), "bottom": NoteAxis(), "top": HertzAxis()}
         super().__init__(title=title, unit=unit, axes=axes, level_steps=level_steps, strong_step=strong_step,
                          parent=parent)
-        self.getPlotItem().showAxis("top", True)
         self.setAccessibleName(f"{title} over frequency")
         self._cutoff.sigDragged.connect(lambda: self.cutoff_dragged.emit(hz_of_volts(self._cutoff.value())))
         self._cutoff.sigPositionChangeFinished.connect(
             lambda: self.cutoff_dropped.emit(hz_of_volts(self._cutoff.value()))
         )
         self._cutoff.reset.connect(self.cutoff_reset)
-        self.addItem(self._cutoff, ignoreBounds=True)
+        self.add(self._cutoff)
 
     def x_of(self, places: FloatArray) -> FloatArray:
         return volts_of_hz(places)
@@ -92,7 +91,7 @@ def _modified(event: QKeyEvent) -> bool:
 
 def follow_each_other(*figures: FrequencyFigure) -> None:
     """Zooming one along the ruler zooms all; each keeps its own width."""
-    views = [figure.getPlotItem().getViewBox() for figure in figures]
+    views = [figure.view for figure in figures]
 
     def follow(source: pg.ViewBox, span: tuple[float, float]) -> None:
         for view in views:

@@ -40,11 +40,9 @@ class ReachFigure(FrequencyFigure):
     def __init__(self) -> None:
         self._rows = _RowAxis()
         super().__init__(title="Where each control can take the cutoff", unit="", level_steps=(1.0,),
-                         strong_step=1000.0)
-        self.getPlotItem().setAxisItems({"left": self._rows})
-        self.restyle()
+                         strong_step=1000.0, left=self._rows)
         self._reach: Reach | None = None
-        self.getPlotItem().getViewBox().setMouseEnabled(x=True, y=False)
+        self.view.setMouseEnabled(x=True, y=False)
 
     def show_reach(self, found: Reach, ink: str) -> None:
         """One row a control, the whole at the foot."""

@@ -37,9 +37,9 @@ class ResonanceMapFigure(FrequencyFigure):
         self._mode = ""
         self._ink = THEME.palette.ink
         for line in (self._onset, self._slice):
-            self.addItem(line, ignoreBounds=True)
+            self.add(line)
         self._onset.setZValue(20)
-        view = self.getPlotItem().getViewBox()
+        view = self.view
         view.setLimits(yMin=0, yMax=100, minYRange=4)
         self.set_levels(0.0, 100.0)
         self._tones = ToneMap(self, TONES, contours_db=(0.0, 6.0, 12.0, 24.0))

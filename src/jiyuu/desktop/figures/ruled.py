@@ -14,6 +14,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.cursor import ReadingCursor
 from jiyuu.desktop.figures.labels import place_labels
 from jiyuu.desktop.figures.layer import Label, Layer, bends
+from jiyuu.desktop.figures.plot import Plot
 from jiyuu.desktop.figures.rulers import Ruling, restyle_axis
 from jiyuu.desktop.figures.saving import Figure
 from jiyuu.desktop.theme.pens import clear
@@ -33,7 +34,7 @@ class PlotCurve:
 MARGIN_PX = 4  # around the letters of a caption
 
 
-class RuledFigure(pg.PlotWidget, Figure):
+class RuledFigure(Plot, Figure):
     """One figure over a ruler. `unit` is that of the vertical axis. A kind of figure says what its ruler measures: x of
     a place, a place in words, the heading of its column."""
 
@@ -45,17 +46,12 @@ class RuledFigure(pg.PlotWidget, Figure):
         self, *, title: str, unit: str, axes: dict[str, pg.AxisItem], level_steps: tuple[float, ...],
         strong_step: float, parent: QWidget | None = None,
     ) -> None:
-        super().__init__(parent=parent, axisItems=axes, viewBox=pg.ViewBox(enableMenu=False))
+        super().__init__(axes, parent)
         self.title, self._unit = title, unit
         self._hair = level_steps[0] / 240  # a tenth of a pixel or so at the usual zoom
         self._data: dict[str, PlotCurve] = {}
         self._levels: tuple[float, float] | None = None
-        plot = self.getPlotItem()
-        plot.setMenuEnabled(False)
-        plot.hideButtons()
-        plot.layout.setContentsMargins(2, 2, 8, 2)
-        view = plot.getViewBox()
-        view.setDefaultPadding(0)
+        view = self.view
         span = self.highest - self.lowest
         view.setLimits(xMin=self.lowest - 0.1 * span, xMax=self.highest + 0.1 * span, minXRange=0.05 * span)
         view.setXRange(self.lowest, self.highest, padding=0)
@@ -63,7 +59,7 @@ class RuledFigure(pg.PlotWidget, Figure):
         self._still = Layer(view, z=0, still=True)
         self._moving = Layer(view, z=5, still=False)
         for item in (self._ruling, self._still, self._moving):
-            self.addItem(item, ignoreBounds=True)
+            self.add(item)
         self._reading = pg.TextItem(anchor=(1, 0))
         self._reading.setParentItem(view)
         self._title_item = pg.TextItem(anchor=(0, 0))
@@ -73,7 +69,7 @@ class RuledFigure(pg.PlotWidget, Figure):
         self._note = pg.TextItem(anchor=(0, 0))
         self._note.setParentItem(view)
         self._cursor = ReadingCursor(self)
-        self.addItem(self._cursor, ignoreBounds=True)
+        self.add(self._cursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(
@@ -169,7 +165,7 @@ class RuledFigure(pg.PlotWidget, Figure):
 
     def note_at_foot(self) -> bool:
         """Whether the note gave way to a curve under the title."""
-        return bool(self._note.pos().y() > self.getPlotItem().getViewBox().height() / 2)
+        return bool(self._note.pos().y() > self.view.height() / 2)
 
     def reading(self) -> str:
         """What the pointer or the cursor reads."""
@@ -190,7 +186,7 @@ class RuledFigure(pg.PlotWidget, Figure):
 
     def place_labels(self) -> None:
         """Each label where its curve stands farthest from the others, from marks and from labels already placed."""
-        view = self.getPlotItem().getViewBox()
+        view = self.view
         curves = {name: (self.x_of(self._data[name].places), self._data[name].values) for name in self._moving.labels}
         place_labels(self._moving.labels, curves, view.viewRange(), (view.width(), view.height()),
                      self._marked_px(view.viewRange()[0][0], view.viewRange()[0][1], max(view.width(), 1.0)))
@@ -205,14 +201,14 @@ class RuledFigure(pg.PlotWidget, Figure):
     # Style
 
     def restyle(self) -> None:
-        if self.getPlotItem() is None:  # closed: the theme outlives it
+        if self.closed:  # the theme outlives it
             return
         palette = THEME.palette
         self.setBackground(palette.raised)
         for item in (self._ruling, self._still):  # kept as pictures, which know of no theme
             item.update()
-        for name in ("left", "bottom", "top", "right"):
-            restyle_axis(self.getPlotItem().getAxis(name))
+        for axis in self.axes.values():
+            restyle_axis(axis)
         self._title_item.setText(self.title, QColor(palette.ink))
         self._title_item.setFont(THEME.font(px=SMALL_PX, bold=True))
         self._reading.setFont(THEME.font(px=SMALL_PX))
@@ -227,7 +223,7 @@ class RuledFigure(pg.PlotWidget, Figure):
         """Overridden by figures with lines to be taken and moved."""
 
     def _place_captions(self) -> None:
-        view = self.getPlotItem().getViewBox()
+        view = self.view
         self._title_item.setPos(QPointF(4, 2))
         self._reading.setPos(QPointF(view.width() - 4, 2))
         line = self._title_item.boundingRect().height()
@@ -245,7 +241,7 @@ class RuledFigure(pg.PlotWidget, Figure):
 
     def _crossed(self, top: float, height: float) -> bool:
         """Whether a curve runs through that stripe, as far as the note is wide; in pixels."""
-        view = self.getPlotItem().getViewBox()
+        view = self.view
         (x0, x1), (y0, y1) = view.viewRange()
         right = x0 + (x1 - x0) * min((self._note.boundingRect().width() + 8) / max(view.width(), 1.0), 1.0)
         high, low = (y1 - (y1 - y0) * edge / max(view.height(), 1.0) for edge in (top, top + height))
@@ -259,7 +255,7 @@ class RuledFigure(pg.PlotWidget, Figure):
     # Reading, zooming, keys
 
     def _hover(self, event: tuple[QPointF]) -> None:
-        view = self.getPlotItem().getViewBox()
+        view = self.view
         position = event[0]
         inside = view.sceneBoundingRect().contains(position)
         self._reading.setVisible(inside)
@@ -289,7 +285,7 @@ class RuledFigure(pg.PlotWidget, Figure):
         self.place_labels()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        key, view = event.key(), self.getPlotItem().getViewBox()
+        key, view = event.key(), self.view
         way = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(key), 0)
         if key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
             factor = 0.8 if key == Qt.Key.Key_Plus else 1.25
@@ -313,11 +309,11 @@ class RuledFigure(pg.PlotWidget, Figure):
     def set_levels(self, low: float, high: float) -> None:
         """The range of the vertical axis, and what Home goes back to."""
         self._levels = low, high
-        self.getPlotItem().getViewBox().setYRange(low, high, padding=0)
+        self.view.setYRange(low, high, padding=0)
 
     def show_all(self) -> None:
         """The whole ruler again, and the whole range of levels."""
-        view = self.getPlotItem().getViewBox()
+        view = self.view
         view.setXRange(self.lowest, self.highest, padding=0)
         if self._levels is not None:
             view.setYRange(*self._levels, padding=0)

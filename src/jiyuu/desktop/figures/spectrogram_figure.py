@@ -77,13 +77,13 @@ class SpectrogramFigure(RuledFigure):
         self._ruling.setZValue(-80)
         self._ruling.setOpacity(0.35)
         for line in (self._low, self._high):
-            self.addItem(line, ignoreBounds=True)
+            self.add(line)
             line.sigDragged.connect(lambda: self.bounds_dragged.emit(*self._bounds()))
             line.sigPositionChangeFinished.connect(lambda: self.bounds_dropped.emit(*self._bounds()))
-        self.addItem(self._moment, ignoreBounds=True)
+        self.add(self._moment)
         self._moment.sigDragged.connect(lambda: self.moment_dragged.emit(float(self._moment.value())))
         self._moment.sigPositionChangeFinished.connect(lambda: self.moment_dropped.emit(float(self._moment.value())))
-        self.getPlotItem().getViewBox().setLimits(yMin=FOOT, yMax=TOP, minYRange=1)
+        self.view.setLimits(yMin=FOOT, yMax=TOP, minYRange=1)
         self.set_levels(FOOT, TOP)
         self.show_bounds(None, None)
 
@@ -102,7 +102,7 @@ class SpectrogramFigure(RuledFigure):
     def show_length(self, seconds: float) -> None:
         """How much time is shown."""
         self.highest = seconds
-        view = self.getPlotItem().getViewBox()
+        view = self.view
         view.setLimits(xMin=0, xMax=seconds, minXRange=0.05 * seconds)
         view.setXRange(0, seconds, padding=0)
         self._moment.setBounds((0.0, seconds))

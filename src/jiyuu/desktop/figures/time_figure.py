@@ -56,7 +56,7 @@ class TimeFigure(RuledFigure):
 
     def show_span(self, milliseconds: float, highest_v: float) -> None:
         """How much time and how many volts are shown."""
-        view = self.getPlotItem().getViewBox()
+        view = self.view
         self.highest = milliseconds
         view.setLimits(xMin=-0.1 * milliseconds, xMax=1.1 * milliseconds, minXRange=0.02 * milliseconds)
         view.setXRange(0.0, milliseconds, padding=0)

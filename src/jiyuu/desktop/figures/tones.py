@@ -12,6 +12,7 @@ from PyQt6.QtGui import QColor
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.contours import Contours, ToneScale
+from jiyuu.desktop.figures.plot import Plot
 from jiyuu.desktop.theme.style import THEME
 from jiyuu.quantities import signed
 
@@ -64,14 +65,14 @@ class Tones:
 class ToneMap:
     """The image of a figure's plane, with its scale, and contours where levels for them are given."""
 
-    def __init__(self, figure: pg.PlotWidget, tones: Tones, *, contours_db: tuple[float, ...] = ()) -> None:
+    def __init__(self, figure: Plot, tones: Tones, *, contours_db: tuple[float, ...] = ()) -> None:
         self._tones = tones
-        view = figure.getPlotItem().getViewBox()
+        view = figure.view
         self._image = pg.ImageItem(axisOrder="row-major")
         self._image.setZValue(-90)
-        figure.addItem(self._image, ignoreBounds=True)
+        figure.add(self._image)
         self._contours = Contours(view, contours_db, tones.said)
-        figure.addItem(self._contours, ignoreBounds=True)
+        figure.add(self._contours)
         self._scale = ToneScale(view, tones.levels_db, tones.marks_db, tones.said)
 
     def show(self, x: FloatArray, y: FloatArray, level_db: FloatArray, ink: str) -> None:

@@ -54,14 +54,13 @@ class TrackingFigure(RuledFigure):
         axes = {"left": LevelAxis(steps, "cents"), "bottom": VoltAxis(), "top": self._hertz}
         super().__init__(title="Out of tune, cents against 1 V per octave", unit="cents", axes=axes,
                          level_steps=steps, strong_step=1e6)
-        self.getPlotItem().showAxis("top")
         self._dots = pg.ScatterPlotItem(size=MARK_PX, pxMode=True)
         self._crosses = pg.ScatterPlotItem(size=MARK_PX + 3, symbol="x", pxMode=True)
         self._zero = pg.InfiniteLine(0.0, angle=0)
         self._tune = pg.TextItem(anchor=(0.5, 1))
         for item in (self._zero, self._dots, self._crosses, self._tune):
             item.setZValue(20)
-            self.addItem(item, ignoreBounds=True)
+            self.add(item)
         self._tune.setVisible(False)
         self._low_cents, self._high_cents = -30.0, 30.0
         self.set_levels(self._low_cents, self._high_cents)
@@ -87,7 +86,7 @@ class TrackingFigure(RuledFigure):
         low, high = float(volts.min()), float(volts.max())
         room = max(0.05 * (high - low), 0.1)
         self.lowest, self.highest = low - room, high + room
-        view = self.getPlotItem().getViewBox()
+        view = self.view
         span = self.highest - self.lowest
         view.setLimits(xMin=self.lowest - 0.1 * span, xMax=self.highest + 0.1 * span, minXRange=0.05 * span)
         view.setXRange(self.lowest, self.highest, padding=0)

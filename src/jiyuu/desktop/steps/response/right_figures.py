@@ -38,7 +38,7 @@ class SlopeRuler:
         self._figure = figure
         self.region = pg.LinearRegionItem(movable=True)
         self.region.setZValue(-20)
-        figure.addItem(self.region, ignoreBounds=True)
+        figure.add(self.region)
         self.region.sigRegionChangeFinished.connect(self._moved)
         self._curve: tuple[FloatArray, str] | None = None
         self.cutoff_octave: float | None = None

@@ -161,7 +161,7 @@ class OscillationView(StepView):
         if not begins:
             return
         figure.lowest, figure.highest = max(0.0, min(min(begins) - 2.0, 96.0)), 100.5
-        view = figure.getPlotItem().getViewBox()
+        view = figure.view
         view.setLimits(xMin=-5.0, xMax=105.0, minXRange=1.0)
         view.setXRange(figure.lowest, figure.highest, padding=0)
         curves = [curve.values for name in (PREDICTED, MEASURED) if (curve := figure.curve(name)) is not None]
