@@ -12,6 +12,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.roughness import roughness_of_frame
 
 LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
 EAR_RATE_HZ = 48_000.0  # that the standards' filters are stated for
@@ -86,12 +87,9 @@ def roughness_asper(pressure_pa: FloatArray, sample_rate_hz: float) -> float:
     sound = _at_ear_rate(pressure_pa, sample_rate_hz)
     if sound.size < ROUGHNESS_FRAME_S * EAR_RATE_HZ:
         raise MeasurementError("Roughness is heard over at least 0.2 s; give a longer sound.")
-    from mosqito import roughness_dw
-
-    with warnings.catch_warnings(), np.errstate(divide="ignore", invalid="ignore"):
-        warnings.simplefilter("ignore")
-        rough, *_ = roughness_dw(sound, EAR_RATE_HZ, overlap=0.5)
-    return float(np.mean(rough))
+    size = round(ROUGHNESS_FRAME_S * EAR_RATE_HZ)
+    frames = [sound[begin : begin + size] for begin in range(0, sound.size - size + 1, size // 2)]
+    return float(np.mean([roughness_of_frame(frame, EAR_RATE_HZ) for frame in frames]))
 
 
 def _at_ear_rate(pressure_pa: FloatArray, sample_rate_hz: float) -> FloatArray:
