@@ -11,12 +11,13 @@ from PyQt6.QtWidgets import QWidget
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.movable_line import MovableLine
+from jiyuu.desktop.figures.plot import Axis
 from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.figures.rulers import LevelAxis
 from jiyuu.desktop.theme.style import THEME
 
 
-class TravelAxis(pg.AxisItem):
+class TravelAxis(Axis):
     """Under the figure: tenths of the travel, in per cent."""
 
     def __init__(self) -> None:

@@ -14,6 +14,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QPen
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.figures.movable_line import MovableLine
+from jiyuu.desktop.figures.plot import Axis
 from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.figures.rulers import LevelAxis
 from jiyuu.desktop.figures.tones import ToneMap, Tones
@@ -30,7 +31,7 @@ TOP_PERCENT = 122.0  # of a figure over the travel: room for its title
 ABOVE, STOPS = "self-oscillates", "stopped by the tone"
 
 
-class DriveAxis(pg.AxisItem):
+class DriveAxis(Axis):
     """Under a figure dB re 1 V peak, above it the volts."""
 
     def __init__(self, side: str) -> None:
@@ -49,7 +50,7 @@ class DriveAxis(pg.AxisItem):
         return [volts_text(10 ** (value / 20)) for value in values]
 
 
-class PercentAxis(pg.AxisItem):
+class PercentAxis(Axis):
     """Right of a figure in dB re the first harmonic: the same in per cent."""
 
     def __init__(self) -> None:
@@ -166,7 +167,7 @@ class BendFigure(LevelFigure):
         self._style_marks()
 
 
-class OrderAxis(pg.AxisItem):
+class OrderAxis(Axis):
     """Left of a figure: every second harmonic."""
 
     def __init__(self) -> None:

@@ -12,6 +12,15 @@ ABOVE_IMAGES = 0.5
 MARGINS_PX = (2, 2, 8, 2)
 
 
+class Axis(pg.AxisItem):
+    """Of numbers alone: the label that pyqtgraph would set anew with every colour, range and font is never shown."""
+
+    def _updateLabel(self) -> None:
+        self._adjustSize()
+        self.picture = None
+        self.update()
+
+
 class Plot(pg.GraphicsView):
     """axes: by the side they stand on; a side that is not named has none."""
 

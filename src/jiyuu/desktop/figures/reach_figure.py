@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-import pyqtgraph as pg
 from PyQt6.QtGui import QColor, QFontMetricsF, QPen
 
 from jiyuu.circuits.reach import EAR_HIGH_HZ, EAR_LOW_HZ, Reach
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
+from jiyuu.desktop.figures.plot import Axis
 from jiyuu.desktop.theme.pens import clear
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.quantities import hz_of_volts, shown_hz, volts_of
@@ -17,7 +17,7 @@ TOGETHER = "Together"
 _HALF = 0.3  # half height of a bar, in rows
 
 
-class _RowAxis(pg.AxisItem):
+class _RowAxis(Axis):
     """Left of the figure: the name of each control."""
 
     def __init__(self) -> None:

@@ -14,6 +14,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from PyQt6.QtWidgets import QGraphicsItem
 
+from jiyuu.desktop.figures.plot import Axis
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.quantities import C4_HZ, hz_of_volts
 
@@ -32,7 +33,7 @@ def decade_lines(left: float, right: float) -> list[tuple[float, bool]]:
     return [(x, strong) for x, strong in every if left <= x <= right]
 
 
-class HertzAxis(pg.AxisItem):
+class HertzAxis(Axis):
     """Above the figure, or on its left: 1-2-5 numbers at decades, a line for every tenth."""
 
     def __init__(self, side: str = "top") -> None:
@@ -61,7 +62,7 @@ class HertzAxis(pg.AxisItem):
         return shown
 
 
-class NoteAxis(pg.AxisItem):
+class NoteAxis(Axis):
     """Below the figure: octaves as C and their control volts."""
 
     def __init__(self) -> None:
@@ -118,7 +119,7 @@ class Ruling(pg.GraphicsObject):
                 painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
 
 
-class LevelAxis(pg.AxisItem):
+class LevelAxis(Axis):
     """Left of the figure: whole steps of the ruling, a true minus sign."""
 
     def __init__(self, steps: tuple[float, ...], unit: str) -> None:

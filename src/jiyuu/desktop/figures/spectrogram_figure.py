@@ -6,12 +6,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
-import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPen
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.movable_line import MovableLine
+from jiyuu.desktop.figures.plot import Axis
 from jiyuu.desktop.figures.ruled import PlotCurve, RuledFigure
 from jiyuu.desktop.figures.rulers import HertzAxis, volts_of_hz
 from jiyuu.desktop.figures.tones import ToneMap, Tones
@@ -26,7 +26,7 @@ FOOT, TOP = volts_of(13.0), volts_of(32_000.0)  # past the stops of a usual filt
 ASKED, GOT = "asked for", "cutoff"
 
 
-class SecondsAxis(pg.AxisItem):
+class SecondsAxis(Axis):
     """Under the figure: seconds."""
 
     def __init__(self) -> None:

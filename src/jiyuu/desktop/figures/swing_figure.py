@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import math
 
-import pyqtgraph as pg
-
 from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.plot import Axis
 from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.figures.rulers import LevelAxis
 
 
-class _SwingAxis(pg.AxisItem):
+class _SwingAxis(Axis):
     def __init__(self) -> None:
         super().__init__("bottom")
         self.setStyle(tickLength=0, tickTextOffset=2)

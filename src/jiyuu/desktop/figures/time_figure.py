@@ -5,15 +5,15 @@ from __future__ import annotations
 import math
 
 import numpy as np
-import pyqtgraph as pg
 
 from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.plot import Axis
 from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.figures.rulers import LevelAxis
 from jiyuu.quantities import signed
 
 
-class _TimeAxis(pg.AxisItem):
+class _TimeAxis(Axis):
     def __init__(self) -> None:
         super().__init__("bottom")
         self.setStyle(tickLength=0, tickTextOffset=2)

@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
 
 from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.plot import Axis
 from jiyuu.desktop.figures.ruled import RuledFigure
 from jiyuu.desktop.figures.rulers import LevelAxis
 from jiyuu.desktop.theme.pens import clear
@@ -21,7 +22,7 @@ BANDS_CENTS = (20.0, 5.0, 2.0)
 MARK_PX = 11
 
 
-class VoltAxis(pg.AxisItem):
+class VoltAxis(Axis):
     """Under the figure: control volts; above it, given hertz at 0 V, the pitch they mean."""
 
     def __init__(self, side: str = "bottom", *, as_hertz: bool = False) -> None:
