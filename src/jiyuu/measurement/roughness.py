@@ -2,8 +2,8 @@
 overlapping bands of the ear move at the rates that are heard as rough.
 
 The curves of the ear are those of mosqito, whose own loops over every line and band take a second for a second of
-sound: here a frame's bands are one array, and what their envelopes have in common is told by their spectra. A band whose
-envelope stands still is like no other; there its loops correlate what rounding leaves."""
+sound: here a frame's bands are one array, and what their envelopes have in common is told by their spectra. A band
+whose envelope stands still is like no other; there its loops correlate what rounding leaves."""
 
 from __future__ import annotations
 
