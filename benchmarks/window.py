@@ -55,9 +55,11 @@ def _redraw(path: Path) -> None:
     from PyQt6.QtWidgets import QApplication
 
     from jiyuu.book.store import Book
+    from jiyuu.desktop.memory import give_back
     from jiyuu.desktop.theme.style import THEME, load_faces
     from jiyuu.desktop.window import MainWindow
 
+    give_back()  # as the application does before anything else
     app = QApplication.instance() or QApplication(["bench"])
     app.setStyle("Fusion")
     load_faces()
