@@ -166,6 +166,7 @@ def _used(window: Any, app: Any, acts: int = 2000) -> None:
             modes = window.session.standing().modes
             presenter.set_mode(modes[generator.integers(len(modes))])
         app.processEvents()
+        app.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # as the event loop does by itself
         if number % 500 == 499:
             THEME.apply("night" if THEME.palette.name == "paper" else "paper")
         if number == acts // 4:
