@@ -2,6 +2,7 @@
 
 import os
 import time
+import zlib
 from itertools import count
 from pathlib import Path
 
@@ -25,6 +26,19 @@ DONE, TIDIED_EVERY = count(1), 16  # tests of this worker
 def pytest_xdist_auto_num_workers() -> int:
     """One more than cores: a worker that drives a window often waits for it."""
     return len(os.sched_getaffinity(0)) + 1
+
+
+def pytest_addoption(parser) -> None:
+    parser.addoption("--share", metavar="K/N", help="of the tests that are selected only one in N, by their names")
+
+
+def pytest_collection_modifyitems(config, items) -> None:
+    """Of what is left the share that is asked for, the same in every worker."""
+    if share := config.getoption("share"):
+        which, of = map(int, share.split("/"))
+        other = [item for item in items if zlib.crc32(item.nodeid.encode()) % of != which % of]
+        config.hook.pytest_deselected(items=other)
+        items[:] = [item for item in items if zlib.crc32(item.nodeid.encode()) % of == which % of]
 
 
 def pytest_configure() -> None:

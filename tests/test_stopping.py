@@ -120,6 +120,7 @@ def test_who_waits_for_works_can_be_called_off():
     assert len(begun) <= 2
 
 
+@pytest.mark.long
 def test_two_at_a_time_find_what_one_after_the_other_finds(monkeypatch):
     """Whoever works beside another one shares nothing with it but what is only read."""
     found = []

@@ -112,6 +112,7 @@ def test_the_patch_file_holds_all_of_it():
     assert [stage.stage for stage in patch_of(standing, "both").path] == ["filter", "comb"]
 
 
+@pytest.mark.long
 def test_the_command_line_says_what_it_does_not_count(tmp_path, capsys):
     files = [tmp_path / name for name in ("with.patch.json", "without.patch.json")]
     for path, stages in zip(files, ((OWN, COMB), (OWN,)), strict=True):

@@ -56,6 +56,7 @@ def test_one_loudness_one_distortion():
     assert distorted[Way.FED_BACK] != pytest.approx(distorted[Way.DRIVEN], rel=0.05)
 
 
+@pytest.mark.long
 def test_what_cannot_be_heard_says_why():
     standing = standing_of()
     study = studied(standing, behind=Bend.NONE, feedback=-0.4)

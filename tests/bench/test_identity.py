@@ -46,6 +46,7 @@ def test_one_press_tells_the_unit_with_its_gain_and_keeps_what_it_was_told_by() 
     assert np.sqrt(np.nanmean(left**2)) == pytest.approx(run.facts["identity"]["candidates"][0]["residual_db"])
 
 
+@pytest.mark.long
 def test_files_tell_the_same_in_whichever_order_and_without_a_rig(tmp_path) -> None:
     document = neutral_filter("state-variable")
     standing = Standing.of(document, {})

@@ -130,6 +130,7 @@ def test_a_new_voice_goes_on_where_the_old_one_is():
     assert not mixer.fill(480).any()
 
 
+@pytest.mark.long
 def test_matched_voices_are_equally_loud():
     other = replace(LADDER, cutoff_hz=300.0, resonance_percent=10.0, setup=Setup(trim_db=-9.0))
     mixer = mixing(voice(LADDER), voice(other), level_db=-30.0)

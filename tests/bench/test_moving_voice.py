@@ -30,6 +30,7 @@ def moving(**more):
     return replace(standing, setup=Setup.model_validate(setup))
 
 
+@pytest.mark.long
 def test_it_is_what_a_record_of_it_is():
     standing = moving()
     ready_to_move(standing)

@@ -78,6 +78,7 @@ def test_a_datasheet_holds_every_finding_as_it_is_said_and_stamps(book):
     assert "start low when you listen" in text
 
 
+@pytest.mark.long
 def test_the_same_book_gives_the_same_bytes_but_for_the_day_asked_for(book, tmp_path):
     for ending in ("html", "pdf"):
         first, second, dated = (tmp_path / f"{name}.{ending}" for name in ("first", "second", "dated"))

@@ -25,6 +25,7 @@ def kinds(found):
     return [entry.kind for entry in found]
 
 
+@pytest.mark.long
 def test_the_demo_is_three_evenings_in_the_order_of_their_acts(demo):
     found = entries(demo)
     assert [entry.at for entry in found] == sorted((entry.at for entry in found), reverse=True)

@@ -64,6 +64,7 @@ def test_ten_steps_in_working_order_each_with_a_purpose():
         step_named("dive")
 
 
+@pytest.mark.long
 def test_the_walk_does_what_is_missing_and_only_that_and_asks_what_was_set(book, monkeypatch):
     listen_briefly(monkeypatch)
     kept = {**SOON, "tracking": {"to_v": 2.0, "tolerance_cents": 2.0}, "self_oscillation": {"balance_db": -12.0}}
@@ -95,6 +96,7 @@ def test_the_walk_does_what_is_missing_and_only_that_and_asks_what_was_set(book,
     assert book.runs(row, "tracking")[0].facts["tolerance_cents"] == 2.0
 
 
+@pytest.mark.long
 def test_a_step_that_cannot_be_measured_does_not_stop_the_others(book):
     document = VOICE.model_copy(update={"full_gain": 400.0, "resonance_percent": 0.0})
     row, standing = book.add_filter("A", document, seed=1), Standing.of(document)

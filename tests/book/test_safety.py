@@ -135,6 +135,7 @@ def untouched(folder):
     return {one.name: one.read_bytes() for one in folder.iterdir() if not one.name.endswith("-shm")}
 
 
+@pytest.mark.long
 def test_validating_writes_nothing_even_beside_the_log_of_a_kill(path, tmp_path, capsys):
     script = ("import os, sys\nfrom pathlib import Path\nfrom jiyuu.book.store import Book\n"
               "book = Book.open(Path(sys.argv[1]))\nbook.add_note('in the log')\nos._exit(9)")

@@ -104,6 +104,7 @@ def test_a_single_planted_cause_gets_it_all(cause: Cause, first: dict[str, float
         assert all(share == 0 for other, share in found.of(name).items() if other is not cause)
 
 
+@pytest.mark.long
 def test_shares_add_up_and_are_what_steps_between_make() -> None:
     a = subject(gain=3.0)
     b = subject("ota-cascade", gain=2.0, stage_headroom_v=2.0)

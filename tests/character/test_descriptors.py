@@ -78,6 +78,7 @@ def test_a_filter_that_cannot_bend_is_calm_and_clean() -> None:
     assert found["grit"].value == pytest.approx(0.0, abs=0.01)
 
 
+@pytest.mark.long
 def test_a_whistle_under_next_to_nothing_is_all_that_is_heard() -> None:
     found = describe(subject(gain=4.4), Source(SourceKind.SAW, 110.0, 1e-3))
     assert found["whistle_share"].value == pytest.approx(100.0, abs=0.5)

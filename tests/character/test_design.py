@@ -17,6 +17,7 @@ from jiyuu.circuits.components import SERIES
 from jiyuu.circuits.filter_file import Filter, parse_filter
 from jiyuu.cli.entry import main
 from jiyuu.errors import CircuitError
+from tests.trials import some
 
 HERTZ = np.geomspace(5.0, 20_000.0, 6001)
 
@@ -44,6 +45,7 @@ def read(level_db: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return np.exp(np.log(HERTZ[last]) + share * np.log(HERTZ[1] / HERTZ[0])), peak
 
 
+@pytest.mark.long
 def test_what_is_proposed_meets_the_wish_on_the_closed_form() -> None:
     found = design(wished(("cutoff_3db_hz", 1000.0, 20.0), ("peak_db", 6.0, 0.5), ("slope_db_per_octave", -24.0, 2.0),
                           series="E12", capacitor_percent=1.0))
@@ -56,7 +58,7 @@ def test_what_is_proposed_meets_the_wish_on_the_closed_form() -> None:
     assert one.predicted["peak_db"] == pytest.approx(peak, abs=5e-3)
 
 
-@pytest.mark.parametrize(("percent", "tolerance_hz"), [(2.0, 15.0), (5.0, 25.0)])
+@pytest.mark.parametrize(("percent", "tolerance_hz"), some([(2.0, 15.0), (5.0, 25.0)], 1, long=2))
 def test_a_yield_agrees_with_builds_counted_one_by_one(percent: float, tolerance_hz: float) -> None:
     gain, cutoff_hz = 1.6, 800.0
     document = Filter(name="one", circuit="transistor-ladder")
@@ -76,6 +78,7 @@ def test_a_yield_agrees_with_builds_counted_one_by_one(percent: float, tolerance
     assert found.if_exact >= found.at_half >= found.value
 
 
+@pytest.mark.long
 def test_parts_are_of_the_series_and_the_file_holds_together() -> None:
     found = design(wished(("cutoff_3db_hz", 430.0, 10.0), ("peak_db", 9.0, 1.0), series="E6", capacitor_percent=5.0))
     assert found.proposals
@@ -90,6 +93,7 @@ def test_parts_are_of_the_series_and_the_file_holds_together() -> None:
         assert again.cutoff_hz == pytest.approx(one.subject.cutoff_hz, rel=1e-9)
 
 
+@pytest.mark.long
 def test_wishes_that_fight_are_named() -> None:
     found = design(wished(("slope_db_per_octave", -24.0, 1.0), ("low_slope_db_per_octave", 12.0, 1.0)))
     assert not found.proposals

@@ -69,7 +69,7 @@ UNITS = [
 ]
 
 
-@pytest.mark.parametrize(("name", "mode", "parameters", "cutoff_hz", "gain"), some(UNITS, 2), ids=str)
+@pytest.mark.parametrize(("name", "mode", "parameters", "cutoff_hz", "gain"), some(UNITS, 1, long=2), ids=str)
 def test_a_unit_is_told_with_its_cutoff_and_its_gain(
     name: str, mode: str, parameters: dict[str, float], cutoff_hz: float, gain: float
 ) -> None:
@@ -91,6 +91,7 @@ def test_a_unit_is_told_with_its_cutoff_and_its_gain(
         found.chosen.parameters["stage_headroom_v"].value == pytest.approx(parameters["stage_headroom_v"], rel=0.02))
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("theirs", some([
     lambda hertz: 0.7 + 2 * np.pi * hertz * 3e-4 - 3.0 / hertz,  # polarity, latency, coupling of an interface
     lambda hertz: 2.0 * np.sin(5 * np.log(hertz)),  # nothing that belongs to these levels: left out of account
@@ -109,6 +110,7 @@ def test_phases_of_an_interface_move_nothing(theirs: Callable[[np.ndarray], np.n
     assert chosen.cutoff_hz.uncertainty < 1e-3 * own_hz
 
 
+@pytest.mark.long
 def test_the_coupling_of_an_interface_is_not_taken_for_the_filters() -> None:
     """A tenth of a decibel at 25 Hz would be twenty cents of a ladder of diodes, which bends slowly."""
     name, mode, parameters, cutoff_hz, gain = UNITS[2]
@@ -127,6 +129,7 @@ def test_the_coupling_of_an_interface_is_not_taken_for_the_filters() -> None:
 
 
 
+@pytest.mark.long
 def test_what_is_too_soft_to_bend_cannot_be_told_and_it_says_what_would() -> None:
     found = told("state-variable", "lowpass", {}, 700.0, 1.0, levels=(0.002,))
     assert found.chosen is None
@@ -137,6 +140,7 @@ def test_what_is_too_soft_to_bend_cannot_be_told_and_it_says_what_would() -> Non
     assert what.difference_db > 0.5
 
 
+@pytest.mark.long
 def test_what_is_no_circuit_of_the_catalogue_is_not_named() -> None:
     """A comb of a single echo."""
     heard = sweep() + 0.8 * np.roll(sweep(), 48)
@@ -160,6 +164,7 @@ def test_every_network_stands_there_once_and_is_built_as_the_catalogue_builds_it
         assert built.linear_db(hertz) == pytest.approx(20 * np.log10(np.abs(direct)) + built.level_db, abs=1e-6)
 
 
+@pytest.mark.long
 def test_a_whistle_speaks_for_its_own_family() -> None:
     """The ladder's whistle of its drawing, 1 V of headroom: 0.97954 of the cutoff, 0.14968 V, 0.281 % at k = 4.4."""
     heard = Whistle(979.54, 0.14968, 0.281)
@@ -181,6 +186,7 @@ def test_a_whistle_speaks_for_its_own_family() -> None:
     assert guessed["ota-cascade"] < known["ota-cascade"]
 
 
+@pytest.mark.long
 def test_the_command_takes_pairs(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     arguments = ["identify"]
     for i, level in enumerate((0.1, 2.0)):

@@ -58,6 +58,7 @@ PAIRS = {
 }
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("pair", some(PAIRS, 1))
 def test_the_band_named_is_the_one_whose_cut_frees_most(pair):
     wanted, other = PAIRS[pair]
@@ -73,6 +74,7 @@ def test_the_band_named_is_the_one_whose_cut_frees_most(pair):
         specific(scale * wanted).mean(axis=1).sum()), abs=0.1)
 
 
+@pytest.mark.long
 def test_loudness_alone_is_the_standards():
     """1 kHz at 70 dB is 8 sone (ISO 532-1: twice as loud every 10 dB, 1 sone at 40 dB)."""
     found = masking(tone(1000, 1.0, 2.0), tone(12_000, 1e-6, 2.0), RATE)
@@ -81,6 +83,7 @@ def test_loudness_alone_is_the_standards():
     assert found.cut is None
 
 
+@pytest.mark.long
 def test_louder_together_is_scaled_away_and_the_rate_does_not_matter():
     wanted, other = PAIRS["knock under a low rush"]
     found, louder = masking(wanted, other, RATE), masking(30 * wanted, 30 * other, RATE)

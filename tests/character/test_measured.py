@@ -34,6 +34,7 @@ def character_of(standing, rig):
     return run, known_character(list(run.findings), run.facts["why_none"])
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("circuit", "mode", "percent"), some([
     ("state-variable", "bandpass", 70.0), ("transistor-ladder", "lowpass-24", 100.0)], 1))
 def test_a_unit_without_faults_is_what_its_drawing_says(circuit, mode, percent):
@@ -59,6 +60,7 @@ def is_as_drawn(standing, found):
             assert found[name].value == pytest.approx(one.value, abs=near + 3 * found[name].uncertainty), name
 
 
+@pytest.mark.long
 def test_twice_measured_it_is_the_same_within_what_is_stated_and_as_drawn():
     standing = without_faults("transistor-ladder", 45.0)
     rig = SimulatedRig(standing.filter, seed=9)

@@ -40,7 +40,7 @@ def of_family(unit):
 
 
 @pytest.mark.parametrize(("unit", "sweep_s", "late_db"), some([
-    (SHARP, 2.5, 0.08), (SHARP, 1.0, 0.2), (("ota-cascade", "lowpass-24", 520.0, 3.0), 2.5, 0.08)], 2))
+    (SHARP, 2.5, 0.08), (SHARP, 1.0, 0.2), (("ota-cascade", "lowpass-24", 520.0, 3.0), 2.5, 0.08)], 1, long=2))
 def test_what_it_shows_is_what_is_measured(unit, sweep_s, late_db):
     """Where settled tones are off by a tenth of a decibel and more."""
     curve = LevelCurve.of(measured(unit, 0.1, sweep_s))
@@ -72,6 +72,7 @@ def test_what_is_swept_slowly_or_not_at_all_is_left_to_settled_tones():
     assert np.array_equal(sweep.bent(straight, seen, 0.01).db, straight.db)
 
 
+@pytest.mark.long
 def test_side_by_side_each_is_what_it_is_alone():
     curve = LevelCurve.of(measured(SHARP, 0.1))
     (family, values), samples = of_family(SHARP), sampled(curve, turning_hz(curve))
@@ -84,6 +85,7 @@ def test_side_by_side_each_is_what_it_is_alone():
         assert seen.rad == pytest.approx(alone.rad, abs=1e-9)
 
 
+@pytest.mark.long
 def test_a_sharp_filter_that_bends_is_told_to_half_a_cent():
     """By settled tones alone it was four cents off."""
     found = identify([LevelCurve.of(measured(SHARP, level_v)) for level_v in (0.1, 2.0)]).chosen
@@ -94,6 +96,7 @@ def test_a_sharp_filter_that_bends_is_told_to_half_a_cent():
     assert found.cutoff_hz.uncertainty < 3e-3 * SHARP[2]
 
 
+@pytest.mark.long
 def test_what_is_no_steady_sweep_has_no_rate():
     t = np.arange(2 * RATE) / RATE
     straight = np.concatenate([np.zeros(RATE // 2), np.sin(np.pi * 10_000 * t**2 / t[-1]), np.zeros(RATE // 2)])

@@ -40,6 +40,7 @@ def test_a_question_is_at_least_as_far_apart_as_can_be_noticed(topic, jnds, seed
         assert asked.values[asked.more] == pytest.approx(lost_db, abs=1e-6)
 
 
+@pytest.mark.long
 def test_driven_behind_the_filter_is_brighter_than_ahead_of_it():
     """A saw and the same stage in both; by their spectra, made here by an integrator and a curve of our own."""
     asked = question(Topic.PLACE, 6.0, 8)
@@ -68,6 +69,7 @@ def test_driven_behind_the_filter_is_brighter_than_ahead_of_it():
     assert asked.values[asked.more] - asked.values[1 - asked.more] == pytest.approx(apart, abs=0.05)
 
 
+@pytest.mark.long
 def test_a_bandpass_is_told_from_a_lowpass_the_better_the_less_they_ring():
     near, far = question(Topic.MODE, 4.0, 5), question(Topic.MODE, 16.0, 5)
     for asked in (near, far):

@@ -70,6 +70,7 @@ def test_series_with_itself_is_associative():
     assert np.abs(response(left, "lowpass-12") - response(right, "lowpass-12")).max() < 1e-12
 
 
+@pytest.mark.long
 def test_large_signals_pass_from_the_first_into_the_second():
     rate = 48_000
     record = 4 * np.sin(2 * np.pi * 220 * np.arange(9600) / rate)

@@ -11,6 +11,7 @@ from jiyuu.errors import CircuitError
 from jiyuu.simulation.kernels import coefficients_of, integrate
 from jiyuu.simulation.render import render
 from tests.reference import adaptive, residual_db
+from tests.trials import some
 from tests.truths import FORMS
 
 HZ = np.geomspace(30, 15_000, 60)
@@ -82,7 +83,7 @@ def test_held_gains_leave_the_others_free():
     assert np.abs(answer(joined, VALUES) - one * two).max() < 1e-12
 
 
-@pytest.mark.parametrize("lanes", [1, 8])
+@pytest.mark.parametrize("lanes", some([1, 8], 1, long=2))
 def test_compiled_code_follows_every_named_control(lanes):
     first, second = filters()
     joined = series(first, "out", second)

@@ -30,6 +30,7 @@ def refused(capsys: pytest.CaptureFixture[str], *arguments: str) -> str:
     return said.err
 
 
+@pytest.mark.long
 def test_character_states_every_descriptor_with_its_sentence(capsys: pytest.CaptureFixture[str]) -> None:
     found = out(capsys, "character", *LADDER, "--source", "saw", "--pitch", "A1", "--level-v", "2")
     assert [one["name"] for one in found["descriptors"]] == [scale.name for scale in SCALES]
@@ -47,6 +48,7 @@ def test_character_states_every_descriptor_with_its_sentence(capsys: pytest.Capt
     assert by_name["whistle_share"]["value"] > 0
 
 
+@pytest.mark.long
 def test_compare_takes_files_and_says_why(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     paths = []
     for name, parameters in (("first", {}), ("second", {"compensation": 0.5})):
@@ -87,6 +89,7 @@ def test_what_cannot_be_compared_is_refused(capsys: pytest.CaptureFixture[str]) 
     assert "20 Hz to 10 kHz" in refused(capsys, "character", "transistor-ladder", "--pitch", "19k")
 
 
+@pytest.mark.long
 def test_a_build_is_measured_instead_of_its_drawing(run, refused):
     code, out, _ = run("character", "sallen-key-lowpass", "--seed", "3", "--json")
     found = json.loads(out)

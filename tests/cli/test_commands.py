@@ -83,6 +83,7 @@ def test_full_scale_sets_the_volts_of_a_sample(run, tmp_path):
     assert levels[1] < 0.97 * levels[0]  # a volt saturates the ladder
 
 
+@pytest.mark.long
 def test_a_stimulus_through_a_circuit_is_measured_again(run, tmp_path):
     stimulus, recording, table = tmp_path / "s.wav", tmp_path / "r.wav", tmp_path / "c.csv"
     assert run("stimulus", "sweep", stimulus, "--level-v", 0.005, "--seconds", 2)[0] == 0

@@ -8,6 +8,7 @@ import pytest
 from tests.cli.test_patches import FIRST, WIDE, written  # noqa: F401
 
 
+@pytest.mark.long
 def test_what_is_predicted_is_measured_again(run, tmp_path):
     played, heard = tmp_path / "played.wav", tmp_path / "heard.wav"
     ladder = ("--levels", "-30:10:4", "--frequency", "150")
@@ -48,6 +49,7 @@ def test_a_patch_is_driven_like_a_filter(run, written, refused, tmp_path):  # no
     assert "stereo" in refused("drive", written([FIRST, WIDE]))
 
 
+@pytest.mark.long
 def test_what_rings_on_is_told_by_itself_and_beside_the_levels(run, written):  # noqa: F811
     comb = {"stage": "comb", "frequency_hz": 100.0, "feedback": 0.8}
     file = written([{"stage": "shape"}, comb])

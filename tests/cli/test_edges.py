@@ -51,6 +51,7 @@ def test_a_name_too_long_is_said(arguments, capsys):
     assert len(line) < 600
 
 
+@pytest.mark.long
 def test_a_file_whose_name_is_no_text_is_read_and_written(tmp_path):
     odd = os.fsdecode(os.fsencode(tmp_path) + b"/caf\xe9.wav")
     soundfile.write(os.fsencode(odd), 0.1 * np.sin(2 * np.pi * 220 * np.arange(24_000) / 48_000), 48_000)
@@ -61,6 +62,7 @@ def test_a_file_whose_name_is_no_text_is_read_and_written(tmp_path):
     assert soundfile.info(os.fsencode(out)).frames == 24_000
 
 
+@pytest.mark.long
 def test_a_terminal_that_knows_few_signs_is_spared(tmp_path):
     done = said("oscillate", "state-variable", "--cutoff", "440", "--resonance", "100",
                 env={**os.environ, "PYTHONIOENCODING": "ascii"})
@@ -68,6 +70,7 @@ def test_a_terminal_that_knows_few_signs_is_spared(tmp_path):
     assert b"Oscillates from" in done.stdout
 
 
+@pytest.mark.long
 def test_without_a_cache_it_compiles_for_itself_and_leaves_nothing(tmp_path):
     (tmp_path / "file").write_text("no folder")
     before = {path.name for path in Path(tmp_path).iterdir()}
@@ -77,6 +80,7 @@ def test_without_a_cache_it_compiles_for_itself_and_leaves_nothing(tmp_path):
     assert {path.name for path in Path(tmp_path).iterdir()} == before
 
 
+@pytest.mark.long
 def test_an_interrupted_command_says_so_and_leaves_nothing(tmp_path):
     process = subprocess.Popen([*COMMAND, "characterise", "transistor-ladder", "--out", str(tmp_path / "out")],
                                stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
@@ -138,6 +142,7 @@ def test_what_is_measured_as_a_whole_is_refused_before_it_fills_the_memory(refus
     assert most_bytes < 200e6
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("command", [
     ("measure", "drive", "{}"), ("measure", "sidebands", "{}", "--tone", "440", "--rate", "130"),
 ])

@@ -65,6 +65,7 @@ def test_a_stereo_patch_has_columns_for_both_sides(run, written, tmp_path):
     assert values[1] - values[3] == pytest.approx(6.0)
 
 
+@pytest.mark.long
 def test_render_plays_a_recording_or_the_patchs_own_sources(run, written, tmp_path, refused):
     file = written([FIRST, WIDE], sources=[{"kind": "saw", "pitch_hz": 55, "level_v": 5}])
     one, other = tmp_path / "one.wav", tmp_path / "other.wav"

@@ -99,6 +99,7 @@ def test_no_tones_no_table(run, refused, tmp_path, record):
     assert ("tone" if record.any() else "silent") in said
 
 
+@pytest.mark.long
 def test_key_follow_from_notes_played_in_any_scale(run, refused, staircase):
     notes = {"C3": 130.8128, "E3": 164.8138, "G3": 195.9977, "C4": 261.6256, "A4": 440.0}
     path = staircase([900 * (hz / C4_HZ) ** 0.5 for hz in notes.values()])

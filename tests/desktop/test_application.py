@@ -5,6 +5,7 @@ import shutil
 import subprocess
 import sys
 
+import pytest
 from PyQt6.QtCore import QTimer
 
 from jiyuu.desktop.application import _excepthook
@@ -44,6 +45,7 @@ print([name for name in sys.modules if name.split(".")[0] in ("PyQt6", "pyqtgrap
 """
 
 
+@pytest.mark.long
 def test_nothing_below_the_desktop_loads_qt():
     found = subprocess.run([sys.executable, "-c", BELOW], capture_output=True, text=True, check=True)
     assert found.stdout.strip() == "[]"
@@ -91,6 +93,7 @@ def test_a_real_window_on_a_virtual_screen(book_path, tmp_path):
     assert found.stdout.startswith("kept 1 cutoff_3db_hz 1280"), found.stdout
 
 
+@pytest.mark.long
 def test_a_killed_application_keeps_what_it_said_it_kept(book_path, tmp_path):
     """Twenty kills in the benchmarks."""
     kept: set[int] = set()

@@ -33,6 +33,7 @@ def cells(table):
     return [[table.item(i, j).text() for j in range(table.columnCount())] for i in range(table.rowCount())]
 
 
+@pytest.mark.long
 def test_one_press_tells_the_circuit_and_the_book_keeps_why(step, window, qtbot, monkeypatch):
     page = step.circuit
     step.page_choice.button(4).click()
@@ -98,6 +99,7 @@ def typed(page, row, column, text):
     page.wishes.item(row, column).setText(text)
 
 
+@pytest.mark.long
 def test_a_wish_is_met_by_what_comes_onto_the_shelf(step, window, qtbot, tmp_path, monkeypatch):
     page = step.wish
     step.page_choice.button(5).click()
@@ -146,6 +148,7 @@ def test_a_wish_is_met_by_what_comes_onto_the_shelf(step, window, qtbot, tmp_pat
     assert circuit(shelved.document.circuit).title in rows[0]
 
 
+@pytest.mark.long
 def test_wishes_are_acts_and_files(step, window, qtbot, tmp_path, monkeypatch):
     page = step.wish
     step.page_choice.button(5).click()
@@ -184,6 +187,7 @@ def test_wishes_are_acts_and_files(step, window, qtbot, tmp_path, monkeypatch):
     assert page.says.text().startswith("Which filter fits?")
 
 
+@pytest.mark.long
 def test_what_was_measured_stands_beside_each_other(step, window, qtbot):
     page = step.measured
     step.page_choice.button(6).click()
@@ -212,6 +216,7 @@ def test_what_was_measured_stands_beside_each_other(step, window, qtbot):
     assert {row[4] for row in cells(page.table)} == {"not measured to differ"}
 
 
+@pytest.mark.long
 def test_what_is_heard_over_pitch_is_shown_and_a_verdict_written(step, window, qtbot, monkeypatch):
     monkeypatch.setitem(PLACES, Over.PITCH, np.array([110.0, 440.0]))
     monkeypatch.setitem(PLACES, Over.RESONANCE, np.array([0.0, 50.0]))

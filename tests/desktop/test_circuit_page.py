@@ -49,6 +49,7 @@ def test_a_parameter_that_makes_no_sense_is_refused_in_place(window, text, words
     assert window.session.standing().filter.parameters.get("compensation", 0.0) == 0.0
 
 
+@pytest.mark.long
 def test_a_changed_parameter_puts_the_measurement_out_of_date(window, qtbot):
     with qtbot.waitSignal(window.measuring.jobs.finished, timeout=60_000):
         window.view("response").presenter.measure()
@@ -76,6 +77,7 @@ def test_the_curve_at_level_is_the_settled_first_harmonic(window, qtbot):
     assert window.view("response").level.curve("at 2 V") is None
 
 
+@pytest.mark.long
 def test_the_band_of_builds_names_the_worst_contributor(window, qtbot):
     QTest.keyClick(window, Qt.Key.Key_B)
     assert window.view("response").band.isChecked()
@@ -168,6 +170,7 @@ def test_a_circuit_is_chosen_by_its_drawing_and_put_on_the_shelf(window):
     chooser.close()
 
 
+@pytest.mark.long
 def test_filters_of_one_slope_coincide_small_and_part_at_level(window, qtbot):
     """Two four-pole lowpasses with the same cutoff and loop gain: one curve when small, two when driven."""
     shown = {}

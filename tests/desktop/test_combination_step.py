@@ -153,6 +153,7 @@ def test_a_pair_in_the_path_is_set_filter_by_filter(step, window, qtbot):
     assert step.presenter.place is None
 
 
+@pytest.mark.long
 def test_what_hides_a_sound_is_found_heard_and_cut(step, window, qtbot):
     step.page_choice.button(2).click()
     page, masking = step.masking_page, step.masking
@@ -184,6 +185,7 @@ def test_what_hides_a_sound_is_found_heard_and_cut(step, window, qtbot):
     assert not window.session.standing().setup.path
 
 
+@pytest.mark.long
 def test_what_rings_is_driven_told_and_heard(step, window, qtbot):
     page, ringing = step.stage_page.ringing, step.ringing
     step.page_choice.button(1).click()
@@ -377,6 +379,7 @@ def test_what_stands_between_networks_stands_behind_or_ahead(step, window, qtbot
     assert "Ahead of it and left out here:" in window.shown.heading.text()
 
 
+@pytest.mark.long
 def test_four_voices_sound_each_at_its_pitch_through_its_own_coils(step, window, qtbot):
     """A line that only one voice has: its saw's, through its coils and the filter in hand."""
     window.session.change_setup(inputs=[{"kind": "saw", "pitch_hz": 120.0, "level_v": 1e-3}])
@@ -398,6 +401,7 @@ def test_four_voices_sound_each_at_its_pitch_through_its_own_coils(step, window,
     assert line == pytest.approx(1e-3 * 2 / np.pi * abs(own * after), rel=2e-3)
 
 
+@pytest.mark.long
 def test_four_voices_are_heard_together(step, window, qtbot):
     """Lines of every voice, live: a pitch of 120 Hz and its half, third and quarter."""
     output = StandInOutput()

@@ -207,6 +207,7 @@ def test_broken_off_it_counts_for_less_and_leaving_makes_silence(blind, step, wi
     assert presenter.heard is None
 
 
+@pytest.mark.long
 def test_an_ear_is_trained_and_its_history_kept(step, window, qtbot):
     """Answered by somebody who hears three just-noticeable differences and guesses wrong below."""
     page, output = step.trainer, StandInOutput()
@@ -235,6 +236,7 @@ def test_an_ear_is_trained_and_its_history_kept(step, window, qtbot):
     presenter.leave()
 
 
+@pytest.mark.long
 def test_units_stand_beside_their_drawings_and_are_told_apart_as_measured(step, window, qtbot):
     chosen(step.form.choices["same"], "knob")
     settled(window, qtbot)
@@ -274,6 +276,7 @@ def test_units_stand_beside_their_drawings_and_are_told_apart_as_measured(step, 
     assert [logged.kept for logged in step.presenter.logged].count(True) == 1
 
 
+@pytest.mark.long
 def test_a_filter_stands_beside_itself_as_it_was_stored(window, qtbot):
     """Three revisions of one board."""
     window.session.take_letter("C")

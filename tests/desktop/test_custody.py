@@ -11,6 +11,7 @@ from jiyuu.errors import BookError
 from tests.desktop.using import settled
 
 
+@pytest.mark.long
 def test_two_windows_on_one_book_see_each_other_and_undo_their_own(open_window, book_path, qtbot):
     one, other = open_window(book_path), open_window(book_path)
     for window in (one, other):

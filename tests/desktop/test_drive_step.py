@@ -64,6 +64,7 @@ def test_the_curves_are_those_of_the_ladder_and_the_marks_stand_where_it_bends(w
     assert any("stops the whistle from" in text for text in texts)
 
 
+@pytest.mark.long
 def test_the_nominal_level_is_dragged_typed_and_stepped(window, quick, qtbot):
     drive = quick
     before = drive.bars.words()
@@ -101,6 +102,7 @@ def test_level_made_good_is_as_loud_as_the_source_and_stands_in_the_path(window,
     assert window.session.standing().setup.trim_db == 0
 
 
+@pytest.mark.long
 def test_what_is_patched_round_it_and_behind_it_is_said(window, quick, qtbot):
     drive = quick
     drive.page_choice.button(1).click()
@@ -114,6 +116,7 @@ def test_what_is_patched_round_it_and_behind_it_is_said(window, quick, qtbot):
     assert any("a folding curve" in text for text in said(drive))
 
 
+@pytest.mark.long
 def test_a_whistling_filter_shows_what_stops_it(window, drive, qtbot):
     window.session.change({"resonance_percent": 97.0})
     settled(window, qtbot)
@@ -127,6 +130,7 @@ def test_a_whistling_filter_shows_what_stops_it(window, drive, qtbot):
     assert "oscillates by itself" in window.tidings.text()
 
 
+@pytest.mark.long
 def test_a_measured_unit_stands_beside_its_drawing(window, drive, qtbot):
     measured(window, qtbot)
     assert window.session.states()["drive"] is StepState.DONE
@@ -145,6 +149,7 @@ def test_a_measured_unit_stands_beside_its_drawing(window, drive, qtbot):
     assert "out of date: resonance was 45 %" in drive.bend.reason()
 
 
+@pytest.mark.long
 def test_where_it_is_bent_is_heard(window, quick, qtbot):
     quick.page_choice.button(1).click()
     page, bent, output = quick.patched, quick.bent, StandInOutput()
@@ -201,6 +206,7 @@ def test_the_figures_read_and_save(window, quick, tmp_path):
     assert drive.harmonics.as_csv()
 
 
+@pytest.mark.long
 def test_a_dropped_ladder_is_measured_in_whichever_order(window, quick, qtbot, tmp_path):
     drive = quick
     steps = DriveSteps(123.4, tuple((10 ** (np.arange(-30, 7, 3) / 20)).tolist()))
@@ -223,6 +229,7 @@ def test_a_dropped_ladder_is_measured_in_whichever_order(window, quick, qtbot, t
     assert "no ladder of levels" in window.tidings.text()
 
 
+@pytest.mark.long
 def test_why_two_tones_tell_nothing_is_said(window, quick, qtbot, tmp_path):
     """Their part of the recording is all but silent: the levels stand, and what is missing says why."""
     presenter = quick.presenter
@@ -242,6 +249,7 @@ def test_why_two_tones_tell_nothing_is_said(window, quick, qtbot, tmp_path):
     assert "thd_1_percent_v" in {logged.finding.quantity for logged in presenter.logged}
 
 
+@pytest.mark.long
 def test_what_cannot_be_fed_back_is_said_and_no_old_trim_is_taken(window, quick, qtbot):
     window.session.take_letter("E")
     assert quick.presenter.latest is None

@@ -38,6 +38,7 @@ def test_an_empty_book_says_what_to_do_and_nothing_breaks(open_window, tmp_path,
     assert "no filter on the shelf" in window.tidings.text()
 
 
+@pytest.mark.long
 def test_a_book_that_may_only_be_read_is_shown_and_says_why_it_keeps_nothing(open_window, book_path, qtbot):
     connection = sqlite3.connect(book_path)
     connection.execute("PRAGMA journal_mode = DELETE")

@@ -138,6 +138,7 @@ def test_what_is_dragged_is_heard_before_it_is_let_go(window, output, qtbot):
     qtbot.waitUntil(lambda: brightness() > 3 * dark, timeout=5_000)
 
 
+@pytest.mark.long
 def test_two_are_switched_by_one_key_at_equal_loudness(window, output, qtbot):
     ear, listening = window.ear, window.listening
     ear.pair.click()

@@ -41,6 +41,7 @@ def drag(line, value):
     line.sigPositionChangeFinished.emit(line)
 
 
+@pytest.mark.long
 def test_nothing_moves_until_a_starting_point_is_chosen(window, qtbot):
     window.session.take_letter("B")
     window.go("modulation")
@@ -58,6 +59,7 @@ def test_nothing_moves_until_a_starting_point_is_chosen(window, qtbot):
     assert window.session.standing().setup.routes == ()
 
 
+@pytest.mark.long
 def test_bounds_are_dragged_and_typed_and_met_exactly(step, window, qtbot):
     drag(step.sound.bound_lines[1], np.log2(2000 / 261.6255653))
     span = step.presenter.moves.span(step.presenter.cutoff_target)
@@ -76,6 +78,7 @@ def test_bounds_are_dragged_and_typed_and_met_exactly(step, window, qtbot):
     assert "lies under the lower one" in said[-1]
 
 
+@pytest.mark.long
 def test_what_is_cut_off_is_said_and_drawn(step, window, qtbot):
     step.presenter.change_route(0, amount=8.0)
     assert "its routes ask for more" in step.sound.note()
@@ -101,6 +104,7 @@ def test_the_response_is_that_of_the_moment(step, window):
     assert step.presenter.setting.moment_s == pytest.approx(0.3)
 
 
+@pytest.mark.long
 def test_the_figure_is_written_by_key_and_by_hand(step, window, qtbot):
     step.presenter.start_from("tide")
     staff, session = step.staff, window.session
@@ -124,6 +128,7 @@ def test_the_figure_is_written_by_key_and_by_hand(step, window, qtbot):
     assert session.standing().setup.figure.step_s == 0.25
 
 
+@pytest.mark.long
 def test_controls_are_added_set_routed_and_taken_out(step, window):
     presenter, session = step.presenter, window.session
     presenter.add_control("random")
@@ -148,6 +153,7 @@ def test_controls_are_added_set_routed_and_taken_out(step, window):
     assert said
 
 
+@pytest.mark.long
 def test_the_unit_is_struck_and_stepped(step, window, qtbot):
     measured(window, qtbot)
     found = {logged.finding.quantity: logged.finding for logged in step.presenter.logged}
@@ -168,6 +174,7 @@ def test_the_unit_is_struck_and_stepped(step, window, qtbot):
     assert falls == pytest.approx(20 * np.log10(np.e) * 2 * np.pi * 200.0 * pole.real, rel=0.25)
 
 
+@pytest.mark.long
 def test_it_is_heard_as_it_moves_and_comes_round_without_a_seam(step, window):
     standing = window.session.standing()
     sound = heard_record(standing, Heard.MOVING, duration_s=1.0)
@@ -200,6 +207,7 @@ def test_pings_and_steps_of_a_real_unit_are_dropped(step, window, qtbot, tmp_pat
         assert step.presenter.run.source == ", ".join(path.name for path in reversed(paths))
 
 
+@pytest.mark.long
 def test_it_is_struck_on_a_scale_and_the_row_is_heard(step, window, qtbot):
     page, output = step.scale_page, StandInOutput()
     step.presenter.row.output.make = lambda: output
@@ -237,6 +245,7 @@ def said(step):
     return [step.findings.item(i).text() for i in range(step.findings.count())]
 
 
+@pytest.mark.long
 def test_a_tone_in_the_cutoff_names_its_lines(step, window, qtbot):
     step.presenter.start_from("within")
     settled(window, qtbot)
@@ -260,6 +269,7 @@ def test_what_bounds_say_does_not_cover_each_other(step, qapp, low, high):
     assert all(whole.contains(place) for place in places)
 
 
+@pytest.mark.long
 def test_a_whistle_in_motion_is_said_to_be_sharp(step, window, qtbot):
     step.presenter.start_from("within")
     step.presenter.set_resonance(100.0)

@@ -23,6 +23,7 @@ def step(window, qtbot):
     return window.view("self_oscillation")
 
 
+@pytest.mark.long
 def test_the_drawing_says_pitch_over_the_control(window, step):
     curve = step.pull.curve("predicted")
     document, now = window.session.standing().filter, window.session.standing()
@@ -36,6 +37,7 @@ def test_the_drawing_says_pitch_over_the_control(window, step):
     assert "start low" in "".join(label.text() for label in step.side.findChildren(QLabel))
 
 
+@pytest.mark.long
 def test_measured_beside_predicted_and_in_tune(window, step, qtbot):
     measured(window, qtbot)
     assert window.session.states()["self_oscillation"] is StepState.DONE
@@ -54,6 +56,7 @@ def test_measured_beside_predicted_and_in_tune(window, step, qtbot):
     window.undo()
 
 
+@pytest.mark.long
 def test_an_interval_above_an_oscillator_beats(window, step, qtbot):
     presenter = window.view("self_oscillation").presenter
     tone_hz = presenter.tone_hz()
@@ -73,6 +76,7 @@ def test_an_interval_above_an_oscillator_beats(window, step, qtbot):
     assert step.target.choices["ratio"].currentText() == "7:4"
 
 
+@pytest.mark.long
 def test_concert_pitch_and_bells(window, step, qtbot):
     step.target.numbers["concert_a_hz"].entered.emit(442.0)
     step.target.choices["target"].textActivated.emit("a pitch")
@@ -87,6 +91,7 @@ def test_concert_pitch_and_bells(window, step, qtbot):
     assert step.bells.rowCount() == 9
 
 
+@pytest.mark.long
 def test_the_sine_becomes_a_saw_and_the_loop_is_explained(window, step, qtbot):
     step.left_choice.button(2).click()
     settled(window, qtbot)
@@ -101,6 +106,7 @@ def test_the_sine_becomes_a_saw_and_the_loop_is_explained(window, step, qtbot):
     assert step.trace.curve("predicted") is not None
 
 
+@pytest.mark.long
 def test_a_filter_that_does_not_whistle_says_so(window, step, qtbot):
     index = next(i for i, s in enumerate(window.session.shelf) if s.letter == "A")
     window.session.take(index)
@@ -113,6 +119,7 @@ def test_a_filter_that_does_not_whistle_says_so(window, step, qtbot):
         assert "does not whistle" in step.tuner.words()[0]
 
 
+@pytest.mark.long
 def test_what_it_sounds_like_as_a_file_under_the_ceiling(window, step, qtbot, tmp_path):
     window.files.sound.write(tmp_path / "none.wav", Heard.WHISTLE)
     qtbot.waitUntil(lambda: not window.files.sound.jobs.busy, timeout=60_000)

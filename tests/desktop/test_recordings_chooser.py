@@ -27,6 +27,7 @@ def chooser(window):
     return window.files.recordings
 
 
+@pytest.mark.long
 def test_the_interface_is_divided_out_of_the_channel_that_was_chosen(window, chooser, qtbot, tmp_path):
     stimulus = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=1.0), sample_rate_hz=RATE)
     unit = recorded(Made("state-variable", "lowpass", 900.0, 1.0), stimulus, RATE)
@@ -56,6 +57,7 @@ def test_the_interface_is_divided_out_of_the_channel_that_was_chosen(window, cho
     assert found["passband_db"] == pytest.approx(0.0, abs=0.01)
 
 
+@pytest.mark.long
 def test_a_whistle_over_steps_by_the_harmonic_that_was_stated(window, qtbot, tmp_path):
     window.go("tracking")
     write_recording(tmp_path / "third.wav", Staircase([60 * 2.0**v for v in range(9)]).recording(), RATE)
@@ -94,6 +96,7 @@ def test_what_is_understood_is_said_before_anything_is_measured(chooser, qtbot, 
     qtbot.waitUntil(lambda: "does not exist" in chooser.understood.text(), timeout=20_000)
 
 
+@pytest.mark.long
 def test_levels_are_volts_by_the_full_scale_of_the_interface(window, qtbot, tmp_path):
     """A ladder of levels through a wire, by an interface that is full at 4 V: its loudest is 2 V, and no longer 5."""
     window.go("drive")

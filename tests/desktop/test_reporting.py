@@ -21,6 +21,7 @@ def choose_kind(chooser, kind):
     chooser.kind.activated.emit(chooser.kind.currentIndex())
 
 
+@pytest.mark.long
 def test_a_datasheet_of_the_filter_in_hand_is_written(window, qtbot, chooser, tmp_path, monkeypatch):
     with qtbot.waitSignal(window.measuring.jobs.finished, timeout=60_000):
         window.measuring.measure(step_named("response"))

@@ -85,6 +85,7 @@ def test_a_notch_has_no_taper_and_says_so(window, resonance, qtbot):
     assert "no taper to propose" in window.tidings.text()
 
 
+@pytest.mark.long
 def test_a_measured_unit_stands_beside_its_drawing_and_is_kept(window, resonance, qtbot):
     with qtbot.waitSignal(window.measuring.jobs.finished, timeout=120_000):
         QTest.keyClick(window, Qt.Key.Key_M)
@@ -155,6 +156,7 @@ def test_every_mode_is_seen_and_chosen_on_the_strip(window, resonance, qtbot):
     window.menus.turn_theme()
 
 
+@pytest.mark.long
 def test_the_strip_is_put_away_where_there_is_one_mode(window, resonance, qtbot):
     for i, shelved in enumerate(window.session.shelf):
         window.session.take(i)
@@ -164,6 +166,7 @@ def test_the_strip_is_put_away_where_there_is_one_mode(window, resonance, qtbot)
         assert len(resonance.modes.boxes()) == count
 
 
+@pytest.mark.long
 def test_as_many_positions_as_are_asked_for_are_swept(window, resonance, qtbot):
     typed(resonance.positions, "6")
     assert window.session.setting(resonance.step).positions == 6
@@ -179,6 +182,7 @@ def test_as_many_positions_as_are_asked_for_are_swept(window, resonance, qtbot):
     assert window.session.setting(resonance.step).positions == 21
 
 
+@pytest.mark.long
 def test_what_stood_like_this_before_is_not_computed_again(window, resonance, qtbot, monkeypatch):
     seen = []
 

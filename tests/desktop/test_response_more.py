@@ -60,6 +60,7 @@ def test_one_mode_minus_another(window, right):
     assert "lowpass-12 − lowpass-24" in right.difference.note()
 
 
+@pytest.mark.long
 def test_measured_and_another_filter_can_be_taken_away(window, right, qtbot):
     with qtbot.waitSignal(window.measuring.jobs.finished, timeout=60_000):
         window.view("response").presenter.measure()
@@ -208,6 +209,7 @@ def test_a_note_gives_way_to_the_curve_under_the_title(window, right, qtbot):
     qtbot.waitUntil(lambda: not right.slope.note_at_foot(), timeout=10_000)
 
 
+@pytest.mark.long
 def test_sweeps_are_as_long_as_asked(window, qtbot):
     window.go("response")
     settled(window, qtbot)

@@ -63,6 +63,7 @@ def test_lines_in_and_out_differ_by_the_response(window, setup):
     assert shown == pytest.approx(20 * np.log10(np.abs(exact))[:40], abs=0.05)
 
 
+@pytest.mark.long
 def test_every_source_can_be_chosen_and_is_drawn(window, setup):
     row = setup.source_page.rows[0]
     for kind in ("square", "pulse", "triangle", "sine", "white noise", "pink noise", "chord", "tide figure",
@@ -94,6 +95,7 @@ def test_what_cannot_be_is_said_and_not_taken(window, setup):
         assert window.session.standing().setup == before
 
 
+@pytest.mark.long
 def test_a_source_of_no_volts_is_no_trouble(window, setup, qtbot):
     typed(setup.source_page.rows[0].fields["level_v"], "0")
     assert window.session.standing().setup.inputs[0].level_v == 0

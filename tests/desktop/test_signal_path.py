@@ -114,6 +114,7 @@ def test_branches_are_made_and_set(window, path):
     assert window.session.standing().setup.path == ()
 
 
+@pytest.mark.long
 def test_another_filter_behind_it_answers_as_the_product_and_is_measured(window, path, qtbot):
     choose(path, "filter at")
     path.presenter.add("filter")

@@ -25,6 +25,7 @@ def choose(aside, *rows):
             aside.table.item(row, column).setSelected(True)
 
 
+@pytest.mark.long
 def test_settings_are_stored_recalled_and_moved_between(window, qtbot, aside):
     session = window.session
     session.change({"cutoff_hz": 400.0, "resonance_percent": 20.0})

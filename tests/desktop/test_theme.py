@@ -45,6 +45,7 @@ def test_night_and_larger_type_restyle_the_window(window):
     assert window.grab().width() >= 1280
 
 
+@pytest.mark.long
 def test_a_step_that_is_not_looked_at_takes_the_night_when_it_shows_the_filter_in_hand(window, qtbot):
     window.go("resonance")
     settled(window, qtbot)
@@ -67,7 +68,7 @@ def of_colour(figure, *colours):
                for y in range(60, picture.height() - 60, 3))
 
 
-@pytest.mark.parametrize("which", some(["setup", "response", "drive", "combination", "comparison"], 2))
+@pytest.mark.parametrize("which", some(["setup", "response", "drive", "combination", "comparison"], 1, long=2))
 def test_the_ruled_ground_of_every_figure_goes_with_the_theme(which, window, qtbot):
     window.go(which)
     settled(window, qtbot)

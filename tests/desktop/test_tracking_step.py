@@ -63,6 +63,7 @@ def test_turn_read_turn(window, tracking, qtbot):
     assert not tracking.turn.isEnabled()
 
 
+@pytest.mark.long
 def test_range_tolerance_and_reference_are_typed(window, tracking, qtbot):
     tracking.page_choice.button(1).click()
     for field, text in (("from_v", "1 V"), ("to_v", "3"), ("step_v", "0.5"), ("reference_v", "2"),
@@ -81,6 +82,7 @@ def test_range_tolerance_and_reference_are_typed(window, tracking, qtbot):
     assert window.view("tracking").presenter.setting == before
 
 
+@pytest.mark.long
 def test_a_scale_is_typed_and_key_follow_found(window, tracking, qtbot):
     tracking.ask.scale.setText("C2 5/4, 702c 130.8 C4")
     tracking.ask.scale.returnPressed.emit()
@@ -118,6 +120,7 @@ def test_trims_are_turned_by_hand_within_their_ends(window, tracking):
     assert window.view("tracking").presenter.trims[Trim.OFFSET] == 0.0
 
 
+@pytest.mark.long
 def test_one_recording_of_a_staircase_is_dropped(window, tracking, qtbot, tmp_path):
     hertz = [40 * 2 ** (1.004 * v) for v in range(9)]
     write_recording(tmp_path / "hand.wav", Staircase(hertz, glide_s=0.01).recording(), RATE)
@@ -161,6 +164,7 @@ def test_the_calibration_record(window, tracking, qtbot, tmp_path):
     assert not (tmp_path / "record.txt").exists()
 
 
+@pytest.mark.long
 def test_a_filter_swept_instead(window, tracking, qtbot):
     window.view("tracking").presenter.ask(by_sweeps=True, step_v=2.0)
     assert tracking.ask.how.currentText() == "by sweeps"
@@ -171,6 +175,7 @@ def test_a_filter_swept_instead(window, tracking, qtbot):
     assert tracking.table.item(0, 4).text() == ""
 
 
+@pytest.mark.long
 def test_warmth_between_two_runs(window, tracking, qtbot):
     measured(window, qtbot)
     tracking.ask.fields["temperature_c"].entered.emit(35.0)
@@ -207,6 +212,7 @@ def test_a_figure_that_cannot_be_saved_says_so(window, tracking, monkeypatch, tm
     assert list(tmp_path.glob("trims*")) == []
 
 
+@pytest.mark.long
 def test_marks_keep_their_shape_and_the_night_its_colours(window, tracking, qtbot):
     measured(window, qtbot)
     window.menus.turn_theme()

@@ -1,5 +1,6 @@
 """The whole walk with nothing but a keyboard, at one and a half times the usual type."""
 
+import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtTest import QTest
@@ -30,6 +31,7 @@ def tabbed_into(window, place):
     raise AssertionError(f"Tab leads nowhere into {place.accessibleName() or type(place).__name__}")
 
 
+@pytest.mark.long
 def test_the_whole_walk_by_keys_alone_at_larger_type(window, qtbot):
     session = window.session
     for letter in "ABCD":  # two are enough to compare

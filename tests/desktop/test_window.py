@@ -113,6 +113,7 @@ def test_measure_keep_close_and_reopen(window, open_window, book_path, qtbot):
     assert [sentence(entry.finding) for entry in again.session.book.logbook()] == [kept]
 
 
+@pytest.mark.long
 def test_a_changed_setting_puts_the_measured_curve_out_of_date(window, qtbot):
     measured(window, qtbot)
     assert window.session.states()["response"] is StepState.DONE
@@ -153,6 +154,7 @@ def pair(tmp_path, window):
     return tmp_path / "recorded.wav", tmp_path / "played.wav"
 
 
+@pytest.mark.long
 def test_a_dropped_pair_is_measured_in_whichever_order(window, qtbot, pair):
     with qtbot.waitSignal(window.measuring.jobs.finished, timeout=60_000):
         drop(window, *pair)
@@ -241,6 +243,7 @@ def test_resonance_by_slider_by_text_and_back_by_double_click(window, qtbot):
     assert window.session.standing().resonance_percent == 45
 
 
+@pytest.mark.long
 def test_a_mode_has_its_own_measurement(window, qtbot):
     measured(window, qtbot)
     box = window.view("response").side.findChild(QComboBox)
@@ -251,6 +254,7 @@ def test_a_mode_has_its_own_measurement(window, qtbot):
     assert "measured" in window.view("response").level.shown_names()
 
 
+@pytest.mark.long
 def test_the_walk_shows_ten_steps(window):
     assert list(window.walk.stations) == [step.key for step in walk()]
     for number, step in enumerate(walk()[:9], start=1):

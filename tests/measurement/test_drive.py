@@ -42,7 +42,7 @@ def biased(v):
     return np.tanh(v + 0.2) - np.tanh(0.2)
 
 
-@pytest.mark.parametrize("curve", some([np.tanh, biased, np.arcsinh], 2))
+@pytest.mark.parametrize("curve", some([np.tanh, biased, np.arcsinh], 1, long=2))
 def test_a_ladder_through_noise_and_another_clock(curve):
     found = measure_drive(recorded(curve), RATE, STEPS)
     assert found.frequency_hz == pytest.approx(110 / (1 + 60e-6), rel=1e-7)
@@ -67,6 +67,7 @@ def test_a_ladder_through_noise_and_another_clock(curve):
         assert abs(value.value - truth) <= value.uncertainty
 
 
+@pytest.mark.long
 def test_a_recorder_that_wrote_nothing_before_and_behind_moves_nothing():
     """As one does that opens its input late, or a file whose ends were wiped."""
     plain = recorded(np.tanh)
@@ -93,6 +94,7 @@ def test_hum_is_taken_out_and_named():
     assert found.levels[-1].thd_percent.value == pytest.approx(exact(np.tanh, 1.6)[1], rel=0.01)
 
 
+@pytest.mark.long
 def test_levels_at_which_the_recorder_clipped_are_left_out_and_it_is_said():
     """The unit itself bends softly; nothing but the recorder's full scale tells its clipping from that."""
     record = np.clip(recorded(np.arcsinh, noise_db=-90), -2.0, 2.0)

@@ -176,6 +176,7 @@ def test_sentences_with_a_context(finding, text):
     assert sentence(finding) == text
 
 
+@pytest.mark.long
 @given(name=st.sampled_from(sorted(QUANTITIES)), value=st.floats(1e-3, 2e4), share=st.floats(0, 2))
 def test_no_sentence_has_an_exponent_or_a_negative_zero(name, value, share):
     text = sentence(Finding(name, value, "", share * value, context=CONTEXTS.get(name)))

@@ -10,6 +10,7 @@ from tests.trials import some
 from tests.truths import Made, exact, recorded
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("made", "kind", "ppm", "name", "known"), some([
     (Made("transistor-ladder", "lowpass-24", 20.0, 0.0), USUAL, 0.0, "cutoff_3db_hz", 2e-4),
     (Made("transistor-ladder", "bandpass-24", 21.5, 1.68), SHORT, 20.0, "peak_hz", 1e-5),

@@ -11,7 +11,7 @@ from tests.trials import some
 from tests.truths import Made
 
 
-@pytest.mark.parametrize("place", some(range(len(CASES)), 16))
+@pytest.mark.parametrize("place", some(range(len(CASES)), 5, long=16))
 def test_a_reading_is_the_filters_own_within_what_it_states(place):
     """Two standard deviations are passed now and then; four hardly ever. Nothing may be taken for another kind."""
     made, kind, ppm, colour = CASES[place]
@@ -80,6 +80,7 @@ def test_means_over_groups_are_those_over_their_bins():
     assert np.abs(there / groups.gain - 1).max() < 1e-5
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("ppm", some([0.0, 0.01], 1))
 def test_a_latency_counts_clocks_that_hardly_differ(ppm):
     """A hundredth of a millionth over two seconds is a thousandth of a sample, and latencies are known to less."""

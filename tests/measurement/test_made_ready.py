@@ -62,6 +62,7 @@ def switched_off(record, lead_s, tail_s):
     return np.where((t < lead_s) | (t > t[-1] - tail_s), 0.0, record)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("offset_v", some([0.0, 0.02, -0.5], 1))
 def test_ends_that_were_never_recorded_move_nothing(offset_v):
     made = Made("transistor-ladder", "lowpass-24", 820.0, 2.0)
@@ -87,6 +88,7 @@ def test_a_passage_that_was_switched_off_before_it_ended_is_named():
     assert notice.at_s == pytest.approx(record.size / RATE - 1.6, abs=0.01)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("made", "offset_v"), some([
     (Made("state-variable", "highpass", 300.0, 1.2), 0.0), (Made("state-variable", "highpass", 300.0, 1.2), 0.02),
     (Made("transistor-ladder", "lowpass-24", 820.0, 2.0), 0.0),

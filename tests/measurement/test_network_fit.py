@@ -47,6 +47,7 @@ def test_turning_back_by_many_delays_is_a_sum_of_cosines():
     assert turned_back(turn, omega, 0.07, 30) == pytest.approx(expected, abs=1e-11)
 
 
+@pytest.mark.long
 def test_poles_in_one_place_are_found_as_well_as_noise_lets_them():
     """Four poles in one place: what tells them apart leads nowhere by itself, but their polynomial is well known, and
     moves with the noise however little of it there is."""

@@ -60,7 +60,7 @@ CASES = [  # one of each kind first of all, as `some` picks them
 ]
 
 
-@pytest.mark.parametrize(("fault", "record"), some(CASES, 7))
+@pytest.mark.parametrize(("fault", "record"), some(CASES, 3, long=7))
 def test_a_fault_is_named_and_what_it_moved_is_not_stated(fault, record):
     response = measure_response(STIMULUS, record, RATE)
     read = read_response(response)
@@ -78,6 +78,7 @@ def test_a_fault_is_named_and_what_it_moved_is_not_stated(fault, record):
         assert wrong < 2.5 * read.uncertainty[name], name
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("seed", some(range(3), 1))
 def test_a_clean_recording_is_not_complained_of(seed):
     assert not read_response(measure_response(STIMULUS, noisy(CLEAN, seed), RATE)).notices
@@ -108,6 +109,7 @@ def test_another_rate_than_the_header_says_is_named(made, to_hz, up, down):
         measure_response(STIMULUS, record, RATE)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("ppm", some([-60.0, 20.0], 1))
 def test_a_passage_alone_is_measured_by_its_own_clock(ppm):
     """What a clock does to a sweep is more than a phase; at 60 ppm that alone would leave several times this noise."""
@@ -147,7 +149,8 @@ def test_where_the_passband_is_clipped_nothing_is_read_from_it(cutoff_hz):
     assert read.reading.cutoff_3db_hz is None
 
 
-@pytest.mark.parametrize(("at_s", "db"), some([(2.15, 0.42), (2.1, 0.42), (2.1, -0.9), (1.3, 0.42), (4.1, -0.9)], 2))
+@pytest.mark.parametrize(("at_s", "db"), some([(2.15, 0.42), (2.1, 0.42), (2.1, -0.9), (1.3, 0.42), (4.1, -0.9)], 0,
+                                                long=2))
 def test_a_change_of_gain_beside_the_faint_end_of_a_lowpass_hurts_one_passage(at_s, db):
     """What is faint there must not be drowned by the loud beginning of the same passage."""
     response = measure_response(STIMULUS, noisy(louder(at_s, db), share=1e-4), RATE)
@@ -177,6 +180,7 @@ def test_of_a_highpass_that_was_recorded_late_the_second_passage_is_found():
     assert abs(read.reading.cutoff_3db_hz - truth["cutoff_3db_hz"]) < 2.5 * read.uncertainty["cutoff_3db_hz"]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("from_s", "samples"), some([(1.6, 7), (4.0, 64)], 1))
 def test_samples_lost_of_a_wide_filter_are_named_whichever_passage_they_are_of(from_s, samples):
     record = recorded(WIDE, STIMULUS, RATE, ppm=20.0)
@@ -189,7 +193,7 @@ def test_samples_lost_of_a_wide_filter_are_named_whichever_passage_they_are_of(f
 
 
 @pytest.mark.parametrize(("level_v", "gain", "withdrawn"), some([
-    (1.0, 2.0, True), (0.05, 2.0, False), (0.02, 0.0, False)], 2))
+    (1.0, 2.0, True), (0.05, 2.0, False), (0.02, 0.0, False)], 1, long=2))
 def test_compression_is_named_and_the_interval_holds_the_small_signal(level_v, gain, withdrawn):
     made = Made("transistor-ladder", "lowpass-24", 1000.0, gain)
     stimulus = sweep_stimulus(SweepPlan(level_v=level_v, sweep_s=2.0), sample_rate_hz=RATE)
@@ -208,6 +212,7 @@ def test_compression_is_named_and_the_interval_holds_the_small_signal(level_v, g
             assert abs(value - truth[name]) < 2.5 * read.uncertainty[name], name
 
 
+@pytest.mark.long
 def test_an_interface_recorded_alone_is_divided_out():
     rolls_off = butter(1, 12.0, "highpass", fs=RATE, output="sos")
     wire = noisy(sosfilt(rolls_off, np.concatenate([STIMULUS, np.zeros(RATE)])), 8)
@@ -221,10 +226,10 @@ def test_an_interface_recorded_alone_is_divided_out():
     assert response.latency_s.value == pytest.approx(0.0123, abs=1e-6)
 
 
-@pytest.mark.parametrize(("made", "corner_hz"), [
+@pytest.mark.parametrize(("made", "corner_hz"), some([
     (Made("transistor-ladder", "highpass-24", 55.3, 0.0245), 16.4),
     (Made("transistor-ladder", "bandpass-24", 34.3, 2.89), 18.6),
-])
+], 1, long=2))
 def test_a_capacitor_among_the_filters_own_poles_is_found_and_a_loopback_asked_for(made, corner_hz):
     rolls_off = butter(1, corner_hz, "highpass", fs=RATE, output="sos")
     clean = sosfilt(rolls_off, recorded(made, STIMULUS, RATE, ppm=60.0))
@@ -238,7 +243,7 @@ def test_a_capacitor_among_the_filters_own_poles_is_found_and_a_loopback_asked_f
         assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
 
 
-@pytest.mark.parametrize(("humming", "faults"), [(False, set()), (True, {Fault.HUM})])
+@pytest.mark.parametrize(("humming", "faults"), some([(False, set()), (True, {Fault.HUM})], 1, long=2))
 def test_a_ring_at_the_pitch_of_the_mains_is_no_hum(humming, faults):
     """It is not there before anything was played."""
     made = Made("transistor-ladder", "lowpass-24", 60.0, 3.9)
@@ -300,6 +305,7 @@ def test_the_harmonic_may_be_told():
     assert found.tones[0].frequency_hz.value == pytest.approx(130.8, rel=1e-5)
 
 
+@pytest.mark.long
 def test_a_tone_in_pink_noise_states_what_the_noise_beside_it_does():
     t = np.arange(2 * RATE) / RATE
     held = []
@@ -318,10 +324,10 @@ def test_the_pole_of_a_notch_is_found_and_not_the_knob_read_back():
         assert abs(fit.pole_hz.value - 900.0) < 2 * fit.pole_hz.uncertainty
 
 
-@pytest.mark.parametrize("stimulus", [
+@pytest.mark.parametrize("stimulus", some([
     noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=True),
     tones_stimulus(level_v=1.0, sample_rate_hz=RATE, per_octave=6),
-])
+], 1, long=2))
 def test_clipped_noise_and_tones_state_no_number(stimulus):
     clean = recorded(LADDER, stimulus, RATE)
     level = 0.8 * float(np.abs(clean).max())

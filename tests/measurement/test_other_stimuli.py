@@ -36,7 +36,7 @@ def stimulus_of(kind):
 
 @pytest.mark.parametrize(("kind", "circuit_id", "mode", "cutoff_hz", "gain"), some([
     (kind, *case) for i, case in enumerate(CASES) for kind in (("pink", "tones") if i else ("pink", "white"))
-], 3))
+], 1, long=3))
 def test_noise_and_tones_find_what_a_sweep_finds(kind, circuit_id, mode, cutoff_hz, gain):
     stimulus = stimulus_of(kind)
     recording = through(stimulus, circuit_id, mode, cutoff_hz=cutoff_hz, gain=gain, delay_s=0.037, ppm=60.0, sign=-1,
@@ -59,6 +59,7 @@ def test_noise_and_tones_find_what_a_sweep_finds(kind, circuit_id, mode, cutoff_
         assert reading.cutoff_3db_hz == pytest.approx(990.03, rel=0.003)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("made", "rate", "ppm", "pink"), some([
     (Made("transistor-ladder", "lowpass-24", 4294.0, 0.61), 44_100, -61.0, True),
     (Made("transistor-ladder", "highpass-12", 5436.0, 0.57), 48_000, 75.0, False),  # its clock undoes all of it
@@ -79,10 +80,10 @@ def test_noise_is_read_up_to_the_ends_of_its_band_whatever_the_clock(made, rate,
         assert abs(getattr(read.reading, name) - truth[name]) < 2 * read.uncertainty[name], name
 
 
-@pytest.mark.parametrize(("made", "ppm"), [
+@pytest.mark.parametrize(("made", "ppm"), some([
     (Made("transistor-ladder", "highpass-24", 3236.0, 1.67), -1.6),
     (Made("transistor-ladder", "bandpass-24", 3301.0, 3.6), -62.0),  # by which next to nothing of it adds up
-])
+], 0, long=2))
 def test_a_single_passage_of_noise_is_measured_by_its_own_clock(made, ppm):
     stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=4.0, pink=True)
     record = recorded(made, stimulus, RATE, ppm=ppm)[round(1.2 * RATE) :]
@@ -98,6 +99,7 @@ def test_a_single_passage_of_noise_is_measured_by_its_own_clock(made, ppm):
         assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
 
 
+@pytest.mark.long
 def test_what_one_passage_of_noise_tells_no_clock_for_is_not_stated():
     """Under a hundred hertz a few millionths turn nothing; what lies far above may be anywhere."""
     made = Made("state-variable", "lowpass", 100.0, 1.0)
@@ -132,6 +134,7 @@ def test_a_recording_that_ends_with_its_noise_rings_no_longer_than_it():
     assert Fault.ENDED_EARLY in {notice.fault for notice in found.notices}
 
 
+@pytest.mark.long
 def test_samples_lost_of_low_noise_are_no_clock():
     """Of what is all under a hundred hertz they turn no phase by much."""
     stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=4.0)
@@ -155,6 +158,7 @@ def test_a_gain_that_changes_between_passages_while_it_rings_hurts_one_of_them()
     assert found.notices[0].facts["db"] == pytest.approx(0.35, abs=0.02)
 
 
+@pytest.mark.long
 def test_a_bandpass_that_comes_to_a_level_far_below_it_stays_one():
     """Its zeros found at 2 Hz instead of 0, as behind a coupling: nothing was heard of what it comes to there."""
     made = Made("transistor-ladder", "bandpass-24", 190.0, 1.33)
@@ -198,6 +202,7 @@ def test_what_is_wrong_with_a_recording_of_noise_is_named_and_what_it_moves_is_n
         assert abs(read.reading.notch_hz - 1110.0) < 2 * read.uncertainty["notch_hz"]
 
 
+@pytest.mark.long
 def test_coherence_falls_where_the_noise_is():
     """At equal power of signal and noise the coherence is a half; at −20 dB of noise, 0.99."""
     stimulus = noise_stimulus(level_v=1.0, sample_rate_hz=RATE, pink=False)
@@ -250,6 +255,7 @@ def held(made, response):
         if name in truth)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("noise_steps", some([0.0, 0.3, 3.0], 1))
 def test_tones_under_a_recorders_step_are_known_no_better_than_that(noise_steps):
     """Rounded, what is fainter than a step is softer than it was, or gone."""
@@ -262,6 +268,7 @@ def test_tones_under_a_recorders_step_are_known_no_better_than_that(noise_steps)
     assert held(FAINT, response)
 
 
+@pytest.mark.long
 def test_tones_that_a_gate_took_away_are_named_and_left_out():
     stimulus = stimulus_of("tones")
     clean = recorded(FAINT, stimulus, RATE, delay_s=0.0123, ppm=20.0)

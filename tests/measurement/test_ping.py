@@ -145,6 +145,7 @@ def test_a_recorder_that_was_opened_late_moves_nothing(length_s, offset_v, ahead
     assert not found.notices
 
 
+@pytest.mark.long
 def test_a_ladder_struck_past_its_headroom_rings_by_its_poles_at_rest():
     """1 + k − … the slow pair of (1 + s)⁴ + k lies at −1 + (k/4)^¼·(1 + j)."""
     k, hertz = 3.0, 500.0

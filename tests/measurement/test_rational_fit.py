@@ -53,6 +53,7 @@ def test_the_poles_are_those_of_the_network():
     assert np.abs(found - expected).max() < 1e-4 * np.abs(expected).max()
 
 
+@pytest.mark.long
 def test_from_poles_that_stood_still_other_noise_scatters_as_the_fit_does():
     case = CASES[0]
     noise = 1e-4

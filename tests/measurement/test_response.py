@@ -47,7 +47,7 @@ CASES = [
 ]
 
 
-@pytest.mark.parametrize(("circuit_id", "mode", "cutoff_hz", "gain"), some(CASES, 3))
+@pytest.mark.parametrize(("circuit_id", "mode", "cutoff_hz", "gain"), some(CASES, 1, long=3))
 def test_a_noisy_late_inverted_recording_from_another_clock(circuit_id, mode, cutoff_hz, gain):
     stimulus = sweep_stimulus(SweepPlan(level_v=5.0), sample_rate_hz=RATE)
     recording = through(stimulus, circuit_id, mode, cutoff_hz=cutoff_hz, gain=gain, delay_s=0.037, ppm=80.0, sign=-1,
@@ -80,6 +80,7 @@ def test_other_rates_and_a_clean_recording_is_measured_to_a_thousandth_of_a_deci
     assert found.clock_offset_ppm.value == pytest.approx(0, abs=0.05)
 
 
+@pytest.mark.long
 def test_a_single_sweep_tells_its_clock_too():
     stimulus = sweep_stimulus(SweepPlan(level_v=1.0), sample_rate_hz=RATE)[: round(6.0 * RATE)]
     recording = through(stimulus, "state-variable", "lowpass", cutoff_hz=900.0, gain=1.0, noise_db=-60)
@@ -89,6 +90,7 @@ def test_a_single_sweep_tells_its_clock_too():
     assert read_response(found).reading.peak_hz == pytest.approx(900 * np.sqrt(0.5), rel=3e-3)
 
 
+@pytest.mark.long
 def test_the_sweep_says_what_kind_of_curve_it_is():
     stimulus = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=2.0), sample_rate_hz=RATE)
     kinds = {}
@@ -99,6 +101,7 @@ def test_the_sweep_says_what_kind_of_curve_it_is():
                      "notch": Kind.NOTCH}
 
 
+@pytest.mark.long
 def test_distortion_of_the_unit_stays_out_of_the_curve():
     """A square law at −40 dB makes a second sweep an octave up; deconvolution puts it before the response."""
     stimulus = sweep_stimulus(SweepPlan(level_v=1.0), sample_rate_hz=RATE)

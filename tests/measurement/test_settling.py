@@ -50,7 +50,7 @@ def stepped(volts, first_hz, course, *, thump, thump_s=0.004, noise_db=-60.0, se
 @pytest.mark.parametrize(("volts", "first_hz", "course", "thump"), some([
     ((0, 5, 0), 110.0, lag(0.002), 0.004), ((0, 1, -1), 440.0, lag(0.0004), 0.01),
     ((0, -3, 0), 880.0, swing(120.0, 0.5), 0.006), ((0, 2), 220.0, swing(60.0, 0.7), -0.01),
-], 2))
+], 1, long=2))
 def test_settling_overshoot_and_feedthrough_of_a_known_course(volts, first_hz, course, thump):
     recording, true = stepped(volts, first_hz, course, thump=thump)
     found = measure_settling(recording, RATE)
@@ -65,6 +65,7 @@ def test_settling_overshoot_and_feedthrough_of_a_known_course(volts, first_hz, c
         assert step.feedthrough_v == pytest.approx(couples, rel=0.1)
 
 
+@pytest.mark.long
 def test_a_course_of_another_kind_is_read_from_its_periods():
     """A ramp in octaves, neither a lag nor a swing: settled when the last 10 cents are gone."""
     def ramp(s):

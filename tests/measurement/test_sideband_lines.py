@@ -128,6 +128,7 @@ def integrated(standing, moved):
     return [level[n == order][0] - level[n == 0][0] for order in (-1, 1)]
 
 
+@pytest.mark.long
 def test_a_unit_without_faults_has_the_lines_that_an_integrator_makes():
     standing, setting = moved_unit(), ModulationSetting()
     request = replace(step_named("modulation").request(standing, setting), whistles=False)
@@ -143,6 +144,7 @@ def test_a_unit_without_faults_has_the_lines_that_an_integrator_makes():
     assert {table.name for table in kept.tables} >= {"sidebands", "pings"}
 
 
+@pytest.mark.long
 def test_lines_that_cannot_be_told_do_not_stop_the_rest():
     standing, setting = moved_unit(), ModulationSetting()
     request = replace(step_named("modulation").request(standing, setting), whistles=False)
@@ -154,6 +156,7 @@ def test_lines_that_cannot_be_told_do_not_stop_the_rest():
     assert "falls onto a multiple" in kept.facts["not_told"][0]
 
 
+@pytest.mark.long
 def test_a_scale_that_rings_nowhere_does_not_stop_the_rest():
     standing, setting = moved_unit(), ModulationSetting(scale="C3 G3")
     request = replace(step_named("modulation").request(standing, setting), whistles=False, moved=None)
@@ -172,6 +175,7 @@ def test_a_scale_that_rings_nowhere_does_not_stop_the_rest():
     assert kept.facts["not_told"][0].startswith("On the scale: ")
 
 
+@pytest.mark.long
 def test_a_long_recording_takes_no_more_memory_than_its_middle():
     long = record(seconds=40.0, noise_v=1e-5)
     long[: RATE * 5] = 0.3  # not yet playing

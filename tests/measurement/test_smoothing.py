@@ -32,6 +32,7 @@ def test_a_ringing_impulse_is_sampled_exactly(hertz, decay_s):
     assert np.abs(found / exact - 1)[inner].max() < 5e-6
 
 
+@pytest.mark.long
 def test_drawn_noise_is_the_noise_of_the_gate():
     """Against noise made in the plain way: a whole record of it gated and sampled like any impulse response."""
     generator = np.random.default_rng(8)

@@ -41,12 +41,13 @@ def test_frequency_of_every_step(how):
     assert np.abs(off).max() < 0.3
 
 
-@pytest.mark.parametrize("seed", some(range(14), 3))
+@pytest.mark.parametrize("seed", some(range(14), 2, long=3))
 def test_everything_at_once_whatever_the_draw(seed):
     off, _ = errors(*drawn_staircase(seed))
     assert np.abs(off).max() < 0.3
 
 
+@pytest.mark.long
 def test_fine_steps_falling_steps_and_another_rate():
     semitones = [110 * 2 ** (i / 12) for i in range(25)]
     assert np.abs(errors(Staircase(semitones), (np.arange(25) / 12).tolist())[0]).max() < 0.1
@@ -101,6 +102,7 @@ def test_missing_at_an_end_is_not_guessed(kept):
         measure_staircase(Staircase([OCTAVES[i] for i in kept]).recording(), RATE, VOLTS)
 
 
+@pytest.mark.long
 def test_too_many_and_shifted_are_said():
     with pytest.raises(MeasurementError, match="10 steps were found"):
         measure_staircase(Staircase([*OCTAVES[:3], 150.0, *OCTAVES[3:]]).recording(), RATE, VOLTS)
@@ -147,6 +149,7 @@ def test_odd_recordings_are_refused_in_words(record):
         measure_staircase(record, RATE, [0, 1, 2])
 
 
+@pytest.mark.long
 def test_long_recordings_are_read_in_blocks():
     """A step across the seam of two blocks is one piece."""
     staircase = Staircase([200.0, 300.0, 400.0], step_s=27.0, harmonics=())

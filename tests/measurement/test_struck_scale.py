@@ -89,6 +89,7 @@ def struck(document, scale):
     return run.scale, np.array([note.off_cents.value for note in run.scale.notes])
 
 
+@pytest.mark.long
 def test_a_unit_without_faults_is_in_tune_and_a_leaning_one_is_told():
     scale = "G2 G3 D4"
     exact, off = struck(without_faults(), scale)

@@ -100,6 +100,7 @@ def test_a_resistor_is_proposed_where_no_control_one_can_buy_fits():
     assert best.to_ground
 
 
+@pytest.mark.long
 def test_positions_far_apart_tell_the_rise_before_the_onset_as_near_ones_do():
     """The peak of a ladder against its loop gain, from the closed form; every 5 % beside every 0.1 %."""
     def peak(percent):

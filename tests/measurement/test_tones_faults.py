@@ -66,7 +66,7 @@ HUM = 0.02 * PEAK * (np.sin(2 * np.pi * 50.04 * T + 1) + 0.5 * np.sin(2 * np.pi 
     (Fault.COMPRESSED, noisy(np.tanh(0.5 * CLEAN / PEAK) / 0.5 * PEAK)),
     (Fault.DROPOUT, noisy(lost(when(900.0), 300))),  # in the middle of one
     (Fault.COMPRESSED, noisy(lost(0.5 * (when(900.0) + when(1010.0)), 300))),  # in the gap between two
-], 6))
+], 2, long=6))
 def test_a_fault_is_named_and_no_number_is_off_by_more_than_it_states(fault, record):
     off, named, read = wrong(LADDER, measure_response(TONES, record, RATE), gain_too=fault is Fault.GAIN_CHANGED)
     assert fault in named
@@ -74,6 +74,7 @@ def test_a_fault_is_named_and_no_number_is_off_by_more_than_it_states(fault, rec
     assert all(notice_sentence(notice).endswith(".") for notice in read.notices)
 
 
+@pytest.mark.long
 def test_a_change_of_gain_is_told_with_its_place_and_its_size():
     at_s = when(900.0)
     record = noisy(np.where(at_s < T, 10 ** (-1.5 / 20), 1.0) * CLEAN)
@@ -90,7 +91,7 @@ def test_a_change_of_gain_is_told_with_its_place_and_its_size():
     (Made("transistor-ladder", "highpass-12", 35.0, 2.4), 0.0, 1, "white"),
     (Made("transistor-ladder", "bandpass-24", 112.0, 0.4), 0.0, -1, "pink"),
     (Made("state-variable", "notch", 700.0, 0.0), -40.0, 1, "pink"),
-], 3))
+], 1, long=3))
 def test_a_clean_recording_is_not_complained_of(made, ppm, sign, colour):
     clean = sign * recorded(made, TONES, RATE, ppm=ppm)
     record = clean + noise_of(colour, clean.size, 1e-3 * clean.std(), np.random.default_rng(2))
@@ -145,6 +146,7 @@ def test_a_wire_returns_every_tone_with_its_harmonics():
         assert tone.noise_v < 1e-9
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("power", some([0.0, 0.5, 1.0], 1))
 def test_noise_near_a_tone_is_that_of_its_frequency(power):
     """White, pink and between: of noise as strong as (1 kHz/f)**power the part beside each tone is known."""
@@ -160,6 +162,7 @@ def test_noise_near_a_tone_is_that_of_its_frequency(power):
     assert ((middle > 0.75) & (middle < 1.7)).all()  # the lowest have more of it under them than over them
 
 
+@pytest.mark.long
 def test_gains_scatter_by_what_the_noise_near_them_makes():
     z = []
     for seed in some(range(3), 2):
@@ -242,6 +245,7 @@ def test_factors_are_those_of_the_sum():
     assert factors.zeros.min() == pytest.approx(-0.7 * UNIT_HZ, rel=1e-4)
 
 
+@pytest.mark.long
 def test_where_hardly_more_than_a_tone_is_heard_the_others_still_tell_the_beginning():
     """Of a sharp resonance the loudest tone is like itself for as long as it lasts: thousands of samples."""
     made, rate = Made("transistor-ladder", "bandpass-24", 6986.6, 3.783), 96_000
@@ -254,6 +258,7 @@ def test_where_hardly_more_than_a_tone_is_heard_the_others_still_tell_the_beginn
     assert abs(read_response(response).reading.peak_hz - exact(made, (20.0, 18_000.0))["peak_hz"]) < 1.0
 
 
+@pytest.mark.long
 def test_what_two_clocks_leave_between_high_tones_counts():
     """Of a passband above all tones their phases tell most, and a clock turns these by a tenth within half a minute."""
     made = Made("transistor-ladder", "highpass-24", 10_640.0, 2.25)
@@ -266,6 +271,7 @@ def test_what_two_clocks_leave_between_high_tones_counts():
         assert abs(getattr(read.reading, name) - truth[name]) < 2 * read.uncertainty[name]
 
 
+@pytest.mark.long
 def test_tones_that_still_ring_are_known_as_well_as_that():
     """At 43 Hz a Q of 33 rings for as long as a tone, and louder than those above it: hardly any tells the clock."""
     made = Made("state-variable", "lowpass", 43.0, 1.97)
@@ -279,6 +285,7 @@ def test_tones_that_still_ring_are_known_as_well_as_that():
         assert abs(getattr(read.reading, name) - truth[name]) <= read.uncertainty[name] < 0.02 * truth[name]
 
 
+@pytest.mark.long
 def test_hum_louder_than_every_tone_is_named_and_nothing_is_stated():
     """No tone stands clear of the silence: the clock is told by the loudest all the same."""
     hum = 2.0 * PEAK * np.sin(2 * np.pi * 50.0 * T)

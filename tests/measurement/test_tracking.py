@@ -140,6 +140,7 @@ def test_leakage_is_said_not_trimmed():
     assert any("no trim removes it" in line for line in remark_lines(advice))
 
 
+@pytest.mark.long
 @given(st.floats(-0.02, 0.02), st.floats(0.0, 25.0), st.floats(0.0, 10.0))
 def test_advice_never_shortens_the_span_it_foretells(scale_error, droop_cents, leak_cents):
     read = read_tracking(bent(scale_error, droop_cents, leak_cents))

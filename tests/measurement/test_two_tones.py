@@ -26,6 +26,7 @@ def exact(curve, peak):
     return (100 * lines[-1, 1] / (2 * lines[1, 0]), 100 * (lines[2, -1] + lines[-1, 2]) / (2 * lines[1, 0]))
 
 
+@pytest.mark.long
 def test_products_hold_what_they_state():
     held = []
     for seed in some(range(24), 10):

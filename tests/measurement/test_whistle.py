@@ -19,6 +19,7 @@ from jiyuu.signals.source import Source, SourceKind
 from jiyuu.signals.stimuli import impulse
 from jiyuu.simulation.oscillation import oscillation
 from jiyuu.simulation.render import render
+from tests.trials import some
 
 RATE = 48_000
 T = np.arange(round(0.4 * RATE)) / RATE
@@ -104,7 +105,7 @@ def test_where_the_source_holds_the_tone_is_said():
     assert lower.level_db == -7.0  # of the two sides of a jump the nearer
 
 
-@pytest.mark.parametrize("circuit_id", ["transistor-ladder", "state-variable"])
+@pytest.mark.parametrize("circuit_id", some(["transistor-ladder", "state-variable"], 1, long=2))
 def test_cusp_of_a_simulated_filter_heard_again(circuit_id):
     """At the position found, another stretch of another length has the level asked."""
     entry = circuit(circuit_id)

@@ -12,6 +12,7 @@ from jiyuu.patch.playing import play_patch
 from jiyuu.patch.reading import parse_patch
 from jiyuu.patch.response import judged_loops, respond_patch
 from tests.patch.making import gain_of, patch, random_filter
+from tests.trials import some
 
 HZ = np.geomspace(15, 20_000, 120)
 
@@ -188,6 +189,7 @@ def test_what_is_straight_is_played_as_it_is_integrated(stage):
     assert 20 * np.log10(np.std((plain - integrated)[kept]) / np.std(integrated[kept])) < -85
 
 
+@pytest.mark.long
 def test_a_bank_that_rings_by_itself_is_integrated_and_grows():
     loud = {"stage": "bank", "id": "b", "bands": 2, "groups": [{"feedback": 3.0}]}
     kick = np.zeros((1, 9600))
@@ -254,7 +256,8 @@ def test_combs_on_a_chord_are_combs_on_its_notes(inversion, semitones):
     assert np.abs(20 * np.log10(np.abs(heard[inside]) / true)).max() < 0.03
 
 
-@pytest.mark.parametrize(("kind", "range_", "hertz"), [("lowpass", "low", 640.0), ("bandpass", "high", 2300.0)])
+@pytest.mark.parametrize(("kind", "range_", "hertz"), some([("lowpass", "low", 640.0), ("bandpass", "high", 2300.0)],
+                                                           1, long=2))
 def test_a_resonator_is_a_coil_and_a_capacitor_behind_a_soft_input(kind, range_, hertz):
     """Soft as its formula; loud as an integrator with steps of its own has it."""
     stage = {"stage": "resonator", "kind": kind, "range": range_, "cutoff_hz": hertz, "q": 12.0, "headroom_v": 2.0}

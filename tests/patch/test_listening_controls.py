@@ -37,6 +37,7 @@ def against(path, controls, routes, slopes, output, size=4, block=None):
     return 20 * np.log10(np.std(found - expected) / np.std(expected))
 
 
+@pytest.mark.long
 def test_an_output_into_its_own_cutoff_and_resonance():
     """A ladder's own output, positive into its cutoff: a sine leans over."""
     octaves, gain = 0.9, 0.25
@@ -52,6 +53,7 @@ def test_an_output_into_its_own_cutoff_and_resonance():
     assert against(path, controls, routes, slopes, lambda x: x[3], block=64) < -85
 
 
+@pytest.mark.long
 def test_one_filter_moves_another():
     """The first ladder's lowpass moves the second one's cutoff, both in series."""
     path = [{**LADDER, "mode": "lowpass-24"}, {**LADDER, "id": "second", "mode": "lowpass-24", "cutoff_hz": 1500.0,
@@ -66,6 +68,7 @@ def test_one_filter_moves_another():
     assert against(path, controls, routes, slopes, lambda x: x[7], size=8) < -85
 
 
+@pytest.mark.long
 def test_a_source_moves_the_cutoff_at_audio_rate():
     """The recording it is played on, at the same instant."""
     controls = {"in": {"kind": "signal", "of": "source 1", "per_v": 0.5}}

@@ -93,6 +93,7 @@ def ladder(x, v, omega, k):
     return omega * (pairs[:4] - pairs[1:])
 
 
+@pytest.mark.long
 def test_a_patch_in_motion_plays_as_its_equations():
     """Cutoff by a sine, resonance by a triangle, drive by an envelope whose edges lie between samples."""
     document = made(controls={

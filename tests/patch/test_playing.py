@@ -7,6 +7,7 @@ from scipy.integrate import solve_ivp
 from jiyuu.errors import SignalError
 from jiyuu.patch.playing import play_patch, sources_record
 from tests.patch.test_response import made
+from tests.trials import some
 
 RATE = 48_000.0
 SAMPLES = 2400
@@ -68,7 +69,7 @@ def dry_and_wet():
     return path, slopes, 8, lambda x, u: 10 ** (-6 / 20) * u - x[4]
 
 
-@pytest.mark.parametrize("case", [drive_and_after, round_and_round, dry_and_wet])
+@pytest.mark.parametrize("case", some([drive_and_after, round_and_round, dry_and_wet], 1, long=3))
 def test_a_patch_plays_as_its_equations(case):
     path, slopes, size, output = case()
     exact = integrated(slopes, size, output)
@@ -81,6 +82,7 @@ def test_a_patch_plays_as_its_equations(case):
     assert 20 * np.log10(error) < -80  # for an eye or an ear
 
 
+@pytest.mark.long
 def test_a_folder_alone_is_its_sine():
     u = 0.8 * np.sin(2 * np.pi * 200 * np.arange(SAMPLES) / RATE)
     found = play_patch(made([{"stage": "shape", "kind": "fold", "headroom_v": 0.5}]), u[np.newaxis], RATE)[0]
@@ -106,6 +108,7 @@ def test_sources_play_together():
                                                                                 abs=2.0)
 
 
+@pytest.mark.long
 def test_what_runs_away_is_refused_with_the_amount():
     path = [{"stage": "feedback", "id": "round", "amount": 3.0, "path": [
         {"stage": "filter", "filter": "state-variable", "mode": "lowpass", "cutoff_hz": 3000.0, "resonance_gain": 1.0,

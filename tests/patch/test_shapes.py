@@ -106,6 +106,7 @@ def test_the_response_is_that_of_the_bands():
     assert path_gain((stage,), HZ) == pytest.approx(closed_form(*stage.standing()), rel=1e-8)
 
 
+@pytest.mark.long
 def test_moving_it_is_as_its_equations():
     """A shelf and a peak that move by 30 Hz, against an integrator that chooses its own steps."""
     settings = [{"name": "a", "bands": [{"kind": "low_shelf", "frequency_hz": 200.0, "gain_db": -9.0},
@@ -181,6 +182,7 @@ def test_what_cannot_be_is_said(fields, words):
         parse_patch(json.dumps(patch([{"stage": "shapes", "id": "s", **fields}])), source="made up")
 
 
+@pytest.mark.long
 def test_in_a_loop_it_stands_still_or_is_refused():
     settings = [{"name": "a", "bands": [{"gain_db": 3.0}]}, {"name": "b"}]
     low = {"stage": "filter", "filter": "state-variable", "mode": "lowpass", "cutoff_hz": 500.0}

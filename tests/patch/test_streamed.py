@@ -68,6 +68,7 @@ def test_it_goes_on_elsewhere_in_its_round():
     assert found[8000:] == pytest.approx(wanted[8000:], abs=1e-4 * np.std(wanted))
 
 
+@pytest.mark.long
 def test_a_cutoff_that_moves_can_be_turned_and_drive_too():
     document = made([LADDER], **SWEEP)
     up = StreamedPatch(document, ROUND_S, RATE, turnable="own.cutoff")

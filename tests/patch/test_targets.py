@@ -14,6 +14,7 @@ from jiyuu.patch.reading import parse_patch
 from jiyuu.patch.response import respond_patch
 from jiyuu.patch.targets import targets_of
 from tests.patch.making import patch
+from tests.trials import some
 
 RATE, SAMPLES = 48_000.0, 4800
 HZ = np.geomspace(30, 16_000, 60)
@@ -53,17 +54,11 @@ def moved_by(target, value):
 
 CASES = [
     (ALLPASS, "a.mix", 0.35, {"mix": 0.75}), (ALLPASS, "a.feedback", -0.9, {"feedback": -0.6}),
-    ({**ALLPASS, "stages": 4}, "a.feedback", 0.4, {"feedback": 0.7}),
-    (ALLPASS, "a.cutoff", 1.0, {"cutoff_hz": 1600.0}), (FORMANTS, "f.morph", 0.5, {"morph": 0.7}),
     (FORMANTS, "f.shift", -0.6, {"shift_octaves": -0.5}), ({**FORMANTS, "q": 9.0}, "f.shift", 0.4,
                                                           {"shift_octaves": 0.5}),
     (MORPH, "m.morph", 0.7, {"parameters": {"morph": 0.9}}), (MORPH, "m.morph", 0.1, {"parameters": {"morph": 0.3}}),
-    (PAIR, "p.cutoff", -0.7, {"cutoff_hz": 900.0 * 2**-0.7}), (PAIR, "p.spacing", 0.8, {"spacing_octaves": 1.8}),
-    (PAIR, "p.first.cutoff", 0.5, {"separate": [0.6, -0.2]}),
-    (PAIR, "p.second.resonance", 1.5, {"second": {**PAIR["second"], "resonance_gain": 2.5}}),
-    ({**PAIR, "arrangement": "parallel"}, "p.spacing", -2.0, {"spacing_octaves": -1.0}),
+    (PAIR, "p.spacing", 0.8, {"spacing_octaves": 1.8}), (PAIR, "p.first.cutoff", 0.5, {"separate": [0.6, -0.2]}),
     ({**PAIR, "arrangement": "stereo"}, "p.second.cutoff", 0.3, {"separate": [0.1, 0.1]}),
-    (STEREO, "s.spacing", 1.2, {"spacing_octaves": 1.7}),
     ({"stage": "resonator", "id": "r", "cutoff_hz": 500.0}, "r.cutoff", -0.5, {"cutoff_hz": 500.0 * 2**-0.5}),
     ({"stage": "resonator", "id": "r", "cutoff_hz": 500.0}, "r.cutoff", 3.0, {"cutoff_hz": 800.0}),
     (COMB, "c.cutoff", 0.3, {"frequency_hz": 210.0 * 2**0.3}), (COMB, "c.feedback", 0.3, {"feedback": 0.7}),
@@ -71,9 +66,17 @@ CASES = [
     (SHAPES, "sh.morph", 2.0, {"morph": 1.0}), (SHEET, "sh.morph 2", 0.4, {"morph_2": 0.9}),
     (SHEET, "sh.morph", -0.1, {"morph": 0.0}),
 ]
+COMPILED_FIRST = [  # networks of their own
+    ({**ALLPASS, "stages": 4}, "a.feedback", 0.4, {"feedback": 0.7}),
+    (ALLPASS, "a.cutoff", 1.0, {"cutoff_hz": 1600.0}), (FORMANTS, "f.morph", 0.5, {"morph": 0.7}),
+    (PAIR, "p.cutoff", -0.7, {"cutoff_hz": 900.0 * 2**-0.7}),
+    (PAIR, "p.second.resonance", 1.5, {"second": {**PAIR["second"], "resonance_gain": 2.5}}),
+    ({**PAIR, "arrangement": "parallel"}, "p.spacing", -2.0, {"spacing_octaves": -1.0}),
+    (STEREO, "s.spacing", 1.2, {"spacing_octaves": 1.7}),
+]
 
 
-@pytest.mark.parametrize(("stage", "target", "value", "fields"), CASES)
+@pytest.mark.parametrize(("stage", "target", "value", "fields"), [*CASES, *some(COMPILED_FIRST, 0, long=7)])
 def test_held_by_a_constant_it_is_what_the_field_says(stage, target, value, fields):
     """What responds then, and what is played, are those of the stage with other fields."""
     moved, still = made([stage], **moved_by(target, value)), made([{**stage, **fields}])
@@ -107,6 +110,7 @@ def test_a_mix_that_moves_is_a_crossfade_at_every_instant():
     assert 20 * np.log10(np.std((found - expected)[:-600]) / np.std(expected)) < -85
 
 
+@pytest.mark.long
 def test_a_vowel_that_moves_is_as_its_equations():
     """x1' = ω·x2, x2' = ω·(u − x1) − 2πB·x2 for each formant, ω between both vowels by log frequency."""
     lfo = {"controls": {"lfo": {"kind": "lfo", "rate_hz": 23.0, "unipolar": True}},
@@ -207,6 +211,7 @@ def test_the_width_of_a_pulse_is_moved():
     assert lines[[0, 2]] == pytest.approx(np.array([4 / np.pi, 4 / (3 * np.pi)]), rel=0.01)
 
 
+@pytest.mark.long
 def test_a_stage_is_followed_once_it_is_known():
     """A follower of what a lowpass lets through, moving a later filter: it hears that lowpass by itself."""
     path = [LOW, {**LOW, "id": "late", "cutoff_hz": 900.0}]

@@ -26,6 +26,7 @@ def ladder_slopes(x, u, omega, k):
     return [omega * (u - k * x[3] - x[0]), omega * (x[0] - x[1]), omega * (x[1] - x[2]), omega * (x[2] - x[3])]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("octaves", "rate_hz", "frequency_hz"), some([(1.0, 150.0, 700.0), (-0.6, 240.0, 1100.0),
                                                                   (2.0, 90.0, 450.0)], 1))
 def test_all_lines_of_a_large_amount(octaves, rate_hz, frequency_hz):
@@ -65,6 +66,7 @@ def test_a_small_amount_is_the_formula(circuit_id):
         assert found.gain[found.order == sign][0] == pytest.approx(complex(C @ side), rel=1e-3)
 
 
+@pytest.mark.long
 def test_what_stands_still_is_not_moved():
     """The coupling capacitor of a diode ladder has a rate of its own."""
     network = circuit("diode-ladder").network({"feedback_coupling_hz": 40.0})

@@ -11,6 +11,7 @@ from jiyuu.errors import CircuitError
 from jiyuu.prediction.drive import branch_shares, drive_ladder, two_tones_products
 from jiyuu.signals.two_tones import TwoTones
 from tests.reference import adaptive
+from tests.trials import some
 
 LEVELS = 10 ** (np.arange(-40, 31, 2) / 20)
 CURVES = {
@@ -33,7 +34,7 @@ def thd(peaks):
     return 100 * np.sqrt(np.sum(peaks[1:] ** 2)) / peaks[0]
 
 
-@pytest.mark.parametrize("kind", CURVES)
+@pytest.mark.parametrize("kind", some(CURVES, 1, long=4))
 @pytest.mark.parametrize("bias", [0.0, 0.2])
 def test_a_curve_alone_bends_as_quadrature_says(kind, bias):
     found = drive_ladder(alone(kind, bias), "out", cutoff_hz=1000.0, gain=0.0, frequency_hz=100.0, levels_v=LEVELS)
@@ -76,6 +77,7 @@ def test_a_circuit_bends_as_an_adaptive_integrator_says(circuit_id, mode, gain, 
     assert found.output_peak_v == pytest.approx(np.abs(out).max(), rel=1e-3)
 
 
+@pytest.mark.long
 def test_two_tones_against_a_double_series():
     """Of a curve alone: the mean over both phases, on a grid of its own."""
     curve, bias, peak = np.tanh, 0.1, 0.5
@@ -88,6 +90,7 @@ def test_two_tones_against_a_double_series():
     assert found.third_percent.value == pytest.approx(100 * (lines[2, -1] + lines[-1, 2]) / whole, rel=1e-3)
 
 
+@pytest.mark.long
 def test_shares_of_two_gentle_curves_add_up():
     """One after the other, hardly bent: thirds of cubic terms add, the second one's by what the first lets through."""
     both = silent(series(shaper(Branch("first", BranchKind.TANH, 1.0)), "out",

@@ -34,6 +34,7 @@ def test_a_comb_dies_as_long_as_its_feedback_says_and_keeps_up_with_its_note(fee
     assert "its ring is in proportion to 0.05 V" in sentence(ring_findings([soft, loud])[0])
 
 
+@pytest.mark.long
 def test_what_rings_for_longer_than_anyone_waits_is_told_by_how_it_falls():
     (rung,) = ring_ladder(patch(comb(0.97, 20.0)), sine(20.0), [1.0])
     assert rung.ring_s == pytest.approx(-3 / 20 / np.log10(0.97), rel=0.02)

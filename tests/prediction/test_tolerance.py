@@ -48,6 +48,7 @@ def test_without_tolerances_the_band_is_the_curve():
     assert np.abs(band - true).max() < 1e-9
 
 
+@pytest.mark.long
 def test_the_band_of_one_tolerance_is_its_normal_distribution():
     document = Filter(name="x", circuit="state-variable", tolerances=EXACT.model_copy(update={"gain_db": 0.5}))
     band = response_band(document, "lowpass", HZ, cutoff_hz=900.0, resonance_percent=20.0, units=4000)
@@ -55,6 +56,7 @@ def test_the_band_of_one_tolerance_is_its_normal_distribution():
     assert band[1, 0] - band[0, 0] == pytest.approx(1.645 * 0.5, rel=0.06)
 
 
+@pytest.mark.long
 def test_the_study_names_the_worst_contributor():
     loose = EXACT.model_copy(update={"cutoff_offset_cents": 100.0, "gain_db": 0.05, "onset_travel_percent": 1.0})
     document = Filter(name="x", circuit="state-variable", tolerances=loose)

@@ -53,7 +53,7 @@ def left_running(folder, made, stimulus, at_s, *, seconds=32.0, channels=1, ppm=
     return folder / "played.wav", folder / "heard.wav"
 
 
-@pytest.mark.parametrize(("made", "stimulus"), [(LOWPASS, SWEEP), (LOWPASS, NOISE), (HIGH, SWEEP)])
+@pytest.mark.parametrize(("made", "stimulus"), some([(LOWPASS, SWEEP), (LOWPASS, NOISE), (HIGH, SWEEP)], 1, long=3))
 @pytest.mark.parametrize("at_s", some([21.234, 0.4], 1))
 def test_it_is_found_wherever_it_stands(made, stimulus, at_s, tmp_path):
     pair = read_pair(*left_running(tmp_path, made, stimulus, at_s))
@@ -85,6 +85,7 @@ def test_the_command_counts_from_the_beginning_of_the_file(tmp_path, capfd):
     assert late == pytest.approx(12.5, abs=1e-6)
 
 
+@pytest.mark.long
 def test_latency_over_an_interface_that_was_left_running_too(tmp_path, capfd):
     (tmp_path / "wire").mkdir()
     stimulus, recording = left_running(tmp_path, LOWPASS, SWEEP, 12.5, ppm=0.0)

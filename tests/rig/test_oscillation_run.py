@@ -32,7 +32,7 @@ def measured(circuit, seed, **how):
 
 @pytest.mark.parametrize(("circuit", "seed"), some([
     ("transistor-ladder", 3), ("ota-cascade", 4), ("state-variable", 5), ("sallen-key-lowpass", 6), ("diode-ladder", 7),
-], 2))
+], 1, long=2))
 def test_onset_pitch_level_and_pull(circuit, seed):
     document, run, unit = measured(circuit, seed, over_range=circuit == "ota-cascade")
     cutoff_hz = unit.drawn.cutoff_hz(1000.0)
@@ -60,6 +60,7 @@ def test_a_filter_that_never_whistles_says_so():
         measured("transistor-ladder", 3, trims=Trims(resonance=-10.0))
 
 
+@pytest.mark.long
 def test_an_onset_at_the_edge_of_the_control_is_trimmed_to_where_it_should_be():
     document = neutral_filter("transistor-ladder").model_copy(update={"resonance_percent": 100.0})
 
@@ -76,6 +77,7 @@ def test_an_onset_at_the_edge_of_the_control_is_trimmed_to_where_it_should_be():
     assert "resonance_turn" not in found(again)
 
 
+@pytest.mark.long
 def test_the_resonance_trim_moves_the_onset():
     document, run, unit = measured("transistor-ladder", 8, trims=Trims(resonance=4.0), over_range=False)
     drawn = unit.drawn.at(Trims(resonance=4.0), 25.0)

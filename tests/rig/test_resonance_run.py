@@ -19,6 +19,7 @@ from tests.trials import some
 VOICE = Filter(name="Fog voice", circuit="transistor-ladder", cutoff_hz=700.0)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("circuit_id", "mode", "seed"), some([
     ("transistor-ladder", "lowpass-24", 2), ("state-variable", "bandpass", 1),
     ("sallen-key-highpass", "highpass-12", 3),
@@ -44,6 +45,7 @@ def test_a_run_finds_body_peak_and_the_hidden_onset(circuit_id, mode, seed):
     assert "at most 5 %" in run.why_no_taper
 
 
+@pytest.mark.long
 def test_a_peak_that_a_sweep_would_compress_is_measured_softly():
     """Two positions before the onset; a sweep of the usual 20 mV finds 37.8 dB of the last peak's 44.1."""
     positions = (0.0, 85.0, 90.0, 95.0)
@@ -71,6 +73,7 @@ def test_a_unit_that_never_whistles_has_no_onset():
     assert run.curves.position_percent.size == 3
 
 
+@pytest.mark.long
 def test_a_unit_that_whistles_at_once_is_refused():
     wild = VOICE.model_copy(update={"full_gain": 400.0})
     with pytest.raises(MeasurementError, match="resonance trim"):

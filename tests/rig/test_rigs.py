@@ -79,6 +79,7 @@ def test_volts_held_are_volts_that_stand_at_the_input():
         assert alone[:, 1000:] == pytest.approx(recorded[:, 1000:], abs=2e-5)
 
 
+@pytest.mark.long
 def test_a_run_finds_the_hidden_truth():
     *progress, run = measured(VOICE, 11)
     assert all(isinstance(step, Progress) for step in progress)
@@ -92,12 +93,14 @@ def test_a_run_finds_the_hidden_truth():
     assert run.fit.gain.value == pytest.approx(VOICE.gain_at(45) * truth.drawn.gain_factor, rel=0.02)
 
 
+@pytest.mark.long
 def test_an_inverting_unit_is_told():
     voice = Filter(name="B", circuit="state-variable", cutoff_hz=900.0, tolerances=Tolerances(inverts=True))
     found = {finding.quantity: finding.value for finding in run_of("response", voice, seed=3).findings}
     assert found["polarity"] == -1
 
 
+@pytest.mark.long
 def test_a_unit_out_of_trim_is_out_of_tolerance():
     off = VOICE.model_copy(update={"tolerances": Tolerances(cutoff_offset_cents=400.0)})
     seed = next(s for s in range(50) if draw_unit(off, s).drawn.cutoff_hz(820.0) > 1000)

@@ -58,6 +58,7 @@ def test_converter_found_and_span_grown_after_one_round(seed):
     assert now > was or was > 7.9
 
 
+@pytest.mark.long
 def test_turning_again_and_again_comes_to_rest():
     voice = asked(wide=True, target_hz=33.0)
     trims, worst = Trims(), []
@@ -79,6 +80,7 @@ def test_resonance_trim_moves_the_loop_gain_and_temperature_the_pitch():
     assert moved == pytest.approx(20 * drawn.temperature_cents_per_c, abs=0.05)
 
 
+@pytest.mark.long
 def test_a_filter_that_does_not_whistle_is_tracked_by_sweeps():
     document, request = asked(by_sweeps=True, volts=SWEPT_VOLTS, start_hz=SWEPT_FROM_HZ)
     run, drawn = tracked((document, request), 4, resonance_percent=0.0), draw_unit(document, 4).drawn
@@ -91,6 +93,7 @@ def test_a_filter_that_does_not_whistle_is_tracked_by_sweeps():
         tracked(asked(), 4, resonance_percent=20.0)
 
 
+@pytest.mark.long
 def test_a_build_that_does_not_whistle_although_its_drawing_does():
     document, request = asked("state-variable", trims=Trims(resonance=-10.0))
     rig = SimulatedRig(document, seed=2)
@@ -103,6 +106,7 @@ def test_a_build_that_does_not_whistle_although_its_drawing_does():
     assert possible_request(wanted, SimulatedRig(voice, seed=5)).by_sweeps is False
 
 
+@pytest.mark.long
 def test_drift_of_a_held_tone():
     document = neutral_filter("transistor-ladder")
     document = document.model_copy(update={"tolerances": document.tolerances.model_copy(

@@ -11,6 +11,7 @@ RATE = 48_000
 CEILING = 10 ** (CEILING_DB / 20)
 
 
+@pytest.mark.long
 @given(st.integers(0, 10_000), st.floats(0.001, 1000.0), st.integers(1, 9000))
 def test_nothing_passes_the_ceiling(seed, size, count):
     rng = np.random.default_rng(seed)

@@ -135,6 +135,7 @@ def needed_mb(seconds: float, folder: Path) -> float:
     return int(done.stdout.split()[-1]) / 1024
 
 
+@pytest.mark.long
 def test_a_longer_file_takes_no_more_memory(tmp_path):
     """Ninety seconds in stereo are 69 MB of samples in every stage."""
     assert needed_mb(90.0, tmp_path) - needed_mb(12.0, tmp_path) < 30

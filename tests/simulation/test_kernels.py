@@ -13,6 +13,7 @@ from jiyuu.circuits.network import Affine, Branch, BranchKind
 from jiyuu.simulation.kernel_source import LANES, signature
 from jiyuu.simulation.kernels import coefficients_of, compile_apart, integrate, is_compiled
 from jiyuu.simulation.warm import jobs
+from tests.trials import some
 
 HALF = 0.5 / 192_000
 
@@ -40,6 +41,7 @@ def test_a_batch_gives_what_each_filter_gives_alone(circuit_id):
         assert states[i] == pytest.approx(state[0], abs=1e-9)
 
 
+@pytest.mark.long
 def test_a_batch_of_patched_filters_gives_what_each_gives_alone():
     bare = circuit("state-variable").network()
     patches = [{"octaves_per_v": 0.3 * i, "gain_per_v": 0.1 + 0.05 * i} for i in range(1, LANES + 1)]
@@ -77,10 +79,10 @@ def test_halving_the_step_divides_the_error_by_sixteen():
     assert 12 < ratio < 22
 
 
-@pytest.mark.parametrize(("kind", "shape"), [
+@pytest.mark.parametrize(("kind", "shape"), some([
     (BranchKind.TANH, lambda v: 0.7 * np.tanh(v / 0.7)), (BranchKind.ASINH, lambda v: 0.7 * np.arcsinh(v / 0.7)),
     (BranchKind.CLIP, lambda v: np.clip(v, -0.7, 0.7)), (BranchKind.LINEAR, lambda v: v),
-])
+], 1, long=4))
 @pytest.mark.parametrize("lanes", [1, LANES])
 def test_branch_shapes_are_exact_over_twelve_decades(kind, shape, lanes):
     base = circuit("sallen-key-lowpass").network()
@@ -110,6 +112,7 @@ def test_everything_the_catalogue_needs_is_compiled_ahead():
         assert is_compiled(circuit(circuit_id).network(parameters))
 
 
+@pytest.mark.long
 def test_compiled_code_is_kept_between_runs(tmp_path):
     script = (
         "from jiyuu.circuits.catalogue import circuit\n"
@@ -135,6 +138,7 @@ def test_compiled_code_is_kept_between_runs(tmp_path):
     assert kept == made  # loaded: whoever compiles writes
 
 
+@pytest.mark.long
 def test_a_joined_network_is_compiled_in_a_process_of_its_own_and_then_loads(tmp_path, monkeypatch):
     monkeypatch.setenv("JIYUU_CACHE_DIR", str(tmp_path))
     joined = silent(series(shaper(Branch("curve", BranchKind.ASINH, 0.7)), "out", shaper(Branch("b", BranchKind.CLIP))))

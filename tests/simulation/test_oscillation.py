@@ -121,6 +121,7 @@ def test_stages_driven_flat_are_waited_for_and_agree_with_simulation(headroom_v,
     assert found.thd_percent == pytest.approx(tone.thd_percent, abs=0.05)
 
 
+@pytest.mark.long
 @settings(max_examples=12, deadline=None)
 @given(data=st.data(), which=st.sampled_from(sorted(circuits())))
 def test_a_tone_or_a_plain_word_at_the_ends_of_every_parameter(data, which):
