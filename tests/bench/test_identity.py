@@ -69,6 +69,7 @@ def test_files_tell_the_same_in_whichever_order_and_without_a_rig(tmp_path) -> N
         last(from_files(standing, [(tmp_path / "noise.wav", tmp_path / "noise.wav")]))
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("name", "seed"), some([("transistor-ladder", 4), ("state-variable", 4)], 1))
 def test_one_soft_sweep_and_the_whistle_name_no_wrong_circuit(name: str, seed: int) -> None:
     """What one level leaves open of the headrooms is not held against the family that it was."""

@@ -59,6 +59,7 @@ def test_peak_and_bass_move_with_the_resonance_control(monkeypatch):
     assert found.turns("bass_kept")[0].startswith("B keeps more bass than A from ")
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("over", some([Over.PITCH, Over.LEVEL], 1))
 def test_every_place_holds_what_the_descriptors_say_there(over, monkeypatch):
     monkeypatch.setitem(over_sound.PLACES, over, np.array([0.5, 4.0]) if over is Over.LEVEL else np.array([220., 880.]))

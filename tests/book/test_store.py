@@ -362,6 +362,7 @@ def test_a_migration_that_fails_leaves_the_book_as_it_was(tmp_path, monkeypatch)
     assert not list(tmp_path.glob(".jiyuu-*"))
 
 
+@pytest.mark.long
 def test_a_kill_while_a_book_is_made_leaves_none_or_a_whole_one(tmp_path):
     generator = np.random.default_rng(3)
     for i in some(range(6), 2):

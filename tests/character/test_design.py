@@ -58,6 +58,7 @@ def test_what_is_proposed_meets_the_wish_on_the_closed_form() -> None:
     assert one.predicted["peak_db"] == pytest.approx(peak, abs=5e-3)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("percent", "tolerance_hz"), some([(2.0, 15.0), (5.0, 25.0)], 1, long=2))
 def test_a_yield_agrees_with_builds_counted_one_by_one(percent: float, tolerance_hz: float) -> None:
     gain, cutoff_hz = 1.6, 800.0

@@ -57,6 +57,7 @@ def test_what_it_shows_is_what_is_measured(unit, sweep_s, late_db):
     assert np.sqrt(np.mean(left["swept"] ** 2)) < 0.001
 
 
+@pytest.mark.long
 def test_what_is_swept_slowly_or_not_at_all_is_left_to_settled_tones():
     curve = LevelCurve.of(measured(SHARP, 0.1))
     (family, values), samples = of_family(SHARP), sampled(curve, turning_hz(curve))

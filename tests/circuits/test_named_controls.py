@@ -83,6 +83,7 @@ def test_held_gains_leave_the_others_free():
     assert np.abs(answer(joined, VALUES) - one * two).max() < 1e-12
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("lanes", some([1, 8], 1, long=2))
 def test_compiled_code_follows_every_named_control(lanes):
     first, second = filters()

@@ -59,6 +59,7 @@ def test_a_changed_parameter_puts_the_measurement_out_of_date(window, qtbot):
     assert "input_gain was" in window.view("response").level.reason()
 
 
+@pytest.mark.long
 def test_the_curve_at_level_is_the_settled_first_harmonic(window, qtbot):
     typed(window.view("response").form.at_level, "2 V")
     settled(window, qtbot)

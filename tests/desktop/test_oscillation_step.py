@@ -136,6 +136,7 @@ def test_what_it_sounds_like_as_a_file_under_the_ceiling(window, step, qtbot, tm
     assert tone.frequency_hz.value == pytest.approx(step.whistle.tone.frequency_hz, rel=1e-3)
 
 
+@pytest.mark.long
 def test_the_night_and_the_keys(window, step):
     window.menus.turn_theme()
     step.pull.setFocus()

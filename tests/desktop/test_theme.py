@@ -68,6 +68,7 @@ def of_colour(figure, *colours):
                for y in range(60, picture.height() - 60, 3))
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("which", some(["setup", "response", "drive", "combination", "comparison"], 1, long=2))
 def test_the_ruled_ground_of_every_figure_goes_with_the_theme(which, window, qtbot):
     window.go(which)

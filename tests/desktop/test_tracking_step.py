@@ -36,6 +36,7 @@ def test_before_anything_is_measured_the_builds_are_shown(window, tracking, qtbo
     assert "Measure first" in window.tidings.text()
 
 
+@pytest.mark.long
 def test_turn_read_turn(window, tracking, qtbot):
     measured(window, qtbot)
     assert tracking.table.rowCount() == 9

@@ -86,6 +86,7 @@ def test_gain_staging_by_hand(values, says):
         assert part in text
 
 
+@pytest.mark.long
 def test_a_long_record_is_read_in_pieces_and_is_what_it_is_at_once(monkeypatch):
     """Against the whole of it: true peak by one resampling, loudness by the meter over all of it."""
     import pyloudnorm

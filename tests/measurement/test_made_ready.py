@@ -116,6 +116,7 @@ def test_few_bits_and_no_noise_are_no_switch(made, noise_steps, bits):
     assert Fault.DROPOUT not in [notice.fault for notice in ready.notices]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("made", "bits"), some([
     (Made("transistor-ladder", "highpass-24", 500.0, 1.0), 16), (Made("diode-ladder", "lowpass-24", 900.0, 10.0), 12),
 ], 1))

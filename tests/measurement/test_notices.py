@@ -124,6 +124,7 @@ def test_a_passage_alone_is_measured_by_its_own_clock(ppm):
     assert response.latency_s.value == pytest.approx(late_s, abs=2 * response.latency_s.uncertainty + 1e-7)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("clipped", [False, True])
 def test_what_swings_too_fast_for_flat_tops_is_clipped_all_the_same(clipped):
     """Over eight kilohertz no three samples in a row stand at the top."""
@@ -138,6 +139,7 @@ def test_what_swings_too_fast_for_flat_tops_is_clipped_all_the_same(clipped):
         assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("cutoff_hz", [1390.0, 9690.0])
 def test_where_the_passband_is_clipped_nothing_is_read_from_it(cutoff_hz):
     record = recorded(Made("transistor-ladder", "highpass-12", cutoff_hz, 1.45), STIMULUS, RATE, ppm=-20.0)
@@ -226,6 +228,7 @@ def test_an_interface_recorded_alone_is_divided_out():
     assert response.latency_s.value == pytest.approx(0.0123, abs=1e-6)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("made", "corner_hz"), some([
     (Made("transistor-ladder", "highpass-24", 55.3, 0.0245), 16.4),
     (Made("transistor-ladder", "bandpass-24", 34.3, 2.89), 18.6),
@@ -324,6 +327,7 @@ def test_the_pole_of_a_notch_is_found_and_not_the_knob_read_back():
         assert abs(fit.pole_hz.value - 900.0) < 2 * fit.pole_hz.uncertainty
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("stimulus", some([
     noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=True),
     tones_stimulus(level_v=1.0, sample_rate_hz=RATE, per_octave=6),

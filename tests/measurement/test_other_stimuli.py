@@ -99,6 +99,29 @@ def test_a_single_passage_of_noise_is_measured_by_its_own_clock(made, ppm):
         assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
 
 
+@pytest.mark.parametrize(("made", "pink"), some([
+    (Made("transistor-ladder", "highpass-24", 500.0, 1.0), True),
+    (Made("state-variable", "lowpass", 400.0, 1.7), False),
+    (Made("transistor-ladder", "lowpass-24", 900.0, 2.0), True),
+    (Made("state-variable", "bandpass", 1700.0, 0.9), False),
+], 1, long=4))
+def test_what_happens_within_the_only_passage_of_noise_is_named(made, pink):
+    """Nothing but what its own gains make of the stimulus tells it: they are a mean of before and after."""
+    stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=pink)
+    clean = recorded(made, stimulus, RATE)[: round(2.8 * RATE)]
+    noise = np.random.default_rng(4).normal(0, 1e-3 * clean.std(), clean.size)
+    late = np.arange(clean.size) > 1.3 * RATE
+    gap = late & (np.arange(clean.size) < 1.31 * RATE)
+    fewer = clean[~(late & (np.arange(clean.size) < round(1.3 * RATE) + 100))]
+    for fault, record in ((None, clean), (Fault.GAIN_CHANGED, clean * np.where(late, 10 ** (0.3 / 20), 1.0)),
+                          (Fault.DROPOUT, np.where(gap, 0.0, clean)), (Fault.SAMPLES_LOST, fewer)):
+        read = read_response(measure_response(stimulus, record + noise[: record.size], RATE))
+        named = [notice for notice in read.notices if notice.fault not in (Fault.ENDED_EARLY, Fault.FEWER_PASSAGES)]
+        assert [notice.fault for notice in named] == ([] if fault is None else [fault])
+        assert (read.reading.passband_db is None) == (fault is not None)
+        assert all(abs(notice.at_s - 1.3) < 0.1 for notice in named)
+
+
 @pytest.mark.long
 def test_what_one_passage_of_noise_tells_no_clock_for_is_not_stated():
     """Under a hundred hertz a few millionths turn nothing; what lies far above may be anywhere."""
@@ -146,6 +169,7 @@ def test_samples_lost_of_low_noise_are_no_clock():
     assert not read.uncertainty
 
 
+@pytest.mark.long
 def test_a_gain_that_changes_between_passages_while_it_rings_hurts_one_of_them():
     """A narrow band has to begin to ring: its first tenths are no second change."""
     made = Made("transistor-ladder", "bandpass-24", 107.0, 3.75)

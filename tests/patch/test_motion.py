@@ -126,6 +126,7 @@ def test_a_patch_in_motion_plays_as_its_equations():
     assert np.abs(blocks - found).max() < 1e-9
 
 
+@pytest.mark.long
 def test_jumps_are_played_where_they_are():
     """A square into the cutoff and a saw into the resonance, whose edges lie anywhere between samples."""
     document = made([FIRST], controls={"a": lfo(rate_hz=137.3), "b": lfo(rate_hz=91.7, shape="rise", phase=0.3)},

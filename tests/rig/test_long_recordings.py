@@ -53,6 +53,7 @@ def left_running(folder, made, stimulus, at_s, *, seconds=32.0, channels=1, ppm=
     return folder / "played.wav", folder / "heard.wav"
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("made", "stimulus"), some([(LOWPASS, SWEEP), (LOWPASS, NOISE), (HIGH, SWEEP)], 1, long=3))
 @pytest.mark.parametrize("at_s", some([21.234, 0.4], 1))
 def test_it_is_found_wherever_it_stands(made, stimulus, at_s, tmp_path):

@@ -65,6 +65,7 @@ def test_a_peak_that_a_sweep_would_compress_is_measured_softly():
         assert run.curves.q[i] == pytest.approx(q, rel=0.02)
 
 
+@pytest.mark.long
 def test_a_unit_that_never_whistles_has_no_onset():
     tame = VOICE.model_copy(update={"full_gain": 3.0})
     *_, run = run_resonance(ResonanceRequest(PanelSettings(700.0, 50.0), "lowpass-24", (0.0, 50.0, 100.0)),

@@ -60,6 +60,7 @@ def quiet_rig():
     return SimulatedRig(voice, seed=3)
 
 
+@pytest.mark.long
 def test_settings_played_at_once_are_those_played_apart():
     rig, knock = quiet_rig(), np.random.default_rng(1).standard_normal(4000)
     panels = [PanelSettings(hertz, percent, Trims(scale=turns)) for hertz, percent, turns in

@@ -74,6 +74,7 @@ def test_a_full_disk_is_said(short, monkeypatch):
         Record.gathered([np.zeros(2000)])
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", some(PATHS, 2))
 def test_a_patch_plays_the_same_from_files_as_from_memory(name, monkeypatch):
     more = MOVES if name == "sides" else {}

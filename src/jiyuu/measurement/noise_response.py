@@ -17,6 +17,8 @@ from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import HIGHEST_OFFSET_PPM, LEAST_PPM, Passages, at_player_clock
 from jiyuu.measurement.estimate import Estimate, network_of
 from jiyuu.measurement.made_ready import Ready
+from jiyuu.measurement.notice import Notice
+from jiyuu.measurement.passage_faults import within_one
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.stopping import checkpoint
@@ -139,6 +141,26 @@ def at_own_clock(
         tried = [(still.explained, ppm) for ppm in FIRST_PPM if (still := slides(ppm)) is not None]
         found = settled(max(tried)[1]) if tried else None
     return found
+
+
+def happened_within(
+    ready: Ready, passages: Passages, found: Estimate, sample_rate_hz: float, *, timed: bool
+) -> Notice | None:
+    """What happened within the only sound passage, which no other one tells; timed: as in within_one."""
+    heard = _Heard.of(ready, passages, sample_rate_hz)
+    size, count = 2 * (heard.bins_hz.size - 1), passages.passage_v.size
+    fit = None if found.network is None else found.network.fit
+    left = found.gain if fit is None else found.gain - fit.at(found.frequency_hz)
+    gain = np.interp(heard.bins_hz, found.frequency_hz, left.real) + 1j * np.interp(
+        heard.bins_hz, found.frequency_hz, left.imag)
+    if fit is not None:
+        gain[1:] += fit.at(heard.bins_hz[1:])
+    expected_v = np.fft.irfft(gain * heard.stimulus, size)[:count]
+    noise_v = float(np.std(ready.silence_v)) if ready.silence_v.size else 0.0
+    start, piece = ready.place + ready.sound[0] * passages.period, heard.pieces_v[0]
+    reach = min(heard.lead, piece.size - heard.lead - count)
+    around_v = piece[heard.lead - reach : heard.lead + count + reach]
+    return within_one(expected_v, around_v, reach, noise_v, start, sample_rate_hz, timed=timed)
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,8 @@
 """Two passages of one stimulus against each other: where the gain changed, sound dropped out, samples went missing.
 
 Both were played alike, so what differs between them was done on the way. A change that lasts tells in which passage it
-happened: before it in the first, after it in the second the other one is still, or already, as it should be."""
+happened: before it in the first, after it in the second the other one is still, or already, as it should be. A single
+one stands against what the gains found of it make of the stimulus: those are a mean over all of it."""
 
 from __future__ import annotations
 
@@ -20,12 +21,14 @@ SIGMAS = 9.0
 NEIGHBOURS = 3  # groups on either side whose scatter is that of one
 MOVES = 0.5  # of a hop's power, that moves within it
 DROPPED = 0.5  # of what the other passage has: less is a dropout
+SILENT = 0.05  # re the usual power of noise that goes on
 FEWEST_HOPS = 2
 STRETCH = 16  # hops
 FEWEST_GROUPS = 3  # of so many hops, that one which holds a change does not lead
 WINDOWS = 16
 FEWEST_LOST = 12.0  # fewer are told by the phase
 SHARP = 48  # samples beside a peak where its correlation must have fallen
+ALIKE, MIXED = 0.9, 0.4  # re all of either; of a mean that holds what came in time and what came early
 TURNED = 0.06  # rad: what noise and clocks leave between two passages
 
 
@@ -42,28 +45,57 @@ def compared(
 ) -> Verdict:
     """Two passages (n,), alike but for what was done on the way; starts: their first samples in the recording.
     noise_v: RMS of what sounds between them."""
-    hop = round(HOP_S * sample_rate_hz)
-    count = first_v.size // hop
-    room = first_v.size // 2
-    shaped = [_analytic(one, room)[: count * hop].reshape(count, hop) for one in (first_v, second_v)]
-    cross = np.sum(np.conj(shaped[0]) * shaped[1], axis=1)
-    power = [np.sum(np.abs(one) ** 2, axis=1) for one in shaped]
-    loud = np.maximum(power[0], power[1]) > max(400 * 2 * hop * noise_v**2, 1e-7 * (power[0] + power[1]).max())
-    # Where the recorder has an offset, what drops out leaves that; most of a high sound is what moves within a hop.
-    moving = [np.sum(np.abs(one - one.mean(axis=1, keepdims=True)) ** 2, axis=1) for one in shaped]
-    high = loud & (np.maximum(*moving) > MOVES * np.maximum(*power))
+    hops = _Hops.of(first_v, second_v, noise_v, sample_rate_hz)
     return (
-        _dropouts(power, loud, starts, hop, sample_rate_hz) or _dropouts(moving, high, starts, hop, sample_rate_hz)
-        or _turns(cross, loud, starts, hop, sample_rate_hz)
-        or _gains(power, loud, starts, hop, sample_rate_hz)
+        _dropouts(hops.power, hops.loud, starts, hops.size, sample_rate_hz)
+        or _dropouts(hops.moving, hops.high, starts, hops.size, sample_rate_hz)
+        or _turns(hops.cross, hops.loud, starts, hops.size, sample_rate_hz)
+        or _gains(hops.power, hops.loud, starts, hops.size, sample_rate_hz)
     )
 
 
+def within_one(
+    expected_v: FloatArray, around_v: FloatArray, reach: int, noise_v: float, start: int, sample_rate_hz: float, *,
+    timed: bool,
+) -> Notice | None:
+    """What happened within a passage from sample `start` of the recording on, against what the gains found of it make
+    of the stimulus (n,). around_v: the passage with `reach` more samples on either side; timed: whether its clock is
+    known, so that its phase tells missing samples."""
+    lost = lost_samples(expected_v, around_v, reach, (start, start), sample_rate_hz, MIXED)
+    if lost is not None:
+        return lost[0]
+    passage_v = around_v[reach : reach + expected_v.size]
+    hops = _Hops.of(expected_v, passage_v, noise_v, sample_rate_hz)
+    for power, loud in ((hops.power, hops.loud), (hops.moving, hops.high)):
+        gone = _dropouts(power, loud, (start, start), hops.size, sample_rate_hz)
+        if gone is not None and 1 not in gone.sound:  # of the two it is the one that was recorded
+            at = round((float(gone.notices[-1].at_s or 0.0) * sample_rate_hz - start) / hops.size)
+            long = round(1e-3 * float(gone.notices[-1].facts["ms"]) * sample_rate_hz / hops.size)
+            if np.mean(power[1][at : at + long]) < SILENT * np.median(power[1][loud]):  # a mean may expect too much
+                return gone.notices[-1]
+    groups = _grouped(hops.loud)
+    if groups is None:
+        return None
+    angle = np.angle(np.sum(hops.cross[groups], axis=1))
+    gain_db = _ratio_db([np.sum(own[groups], axis=1) for own in hops.power])
+    for fault, values, least in ((Fault.SAMPLES_LOST, angle, TURNED), (Fault.GAIN_CHANGED, gain_db, GAIN_DB)):
+        if fault is Fault.SAMPLES_LOST and not timed:
+            continue
+        least, near = _scatter(values, least)
+        at = _step((values - np.median(values)) / np.maximum(near, least / SIGMAS))
+        if at is not None and abs(step := float(np.median(values[at:]) - np.median(values[:at]))) > least:
+            at_s = (start + int(groups[at, 0]) * hops.size) / sample_rate_hz
+            return Notice(fault, at_s, {"db": step} if fault is Fault.GAIN_CHANGED else {})
+    return None
+
+
 def lost_samples(
-    first_v: FloatArray, around_second_v: FloatArray, reach: int, starts: tuple[int, int], sample_rate_hz: float
+    first_v: FloatArray, around_second_v: FloatArray, reach: int, starts: tuple[int, int], sample_rate_hz: float,
+    alike: float = ALIKE,
 ) -> tuple[Notice, int, float] | None:
     """(notice, the passage that is hurt, by how many samples the other part of it is late) where samples went missing
-    within a passage. around_second_v: the second with `reach` more samples on either side."""
+    within a passage. around_second_v: the second with `reach` more samples on either side; alike: the least that a part
+    of one has in common with the other where it is found again."""
     window = first_v.size // WINDOWS
     lags, clear = np.zeros(WINDOWS), np.zeros(WINDOWS, dtype=bool)
     for i in range(WINDOWS):
@@ -76,7 +108,7 @@ def lost_samples(
         energy = np.sum(np.abs(own) ** 2) * np.sum(np.abs(other[at : at + own.size]) ** 2)
         # Of a low tone any lag is nearly as good as another.
         beside = correlation[[max(at - SHARP, 0), min(at + SHARP, 2 * reach)]].max()
-        clear[i] = correlation[at] > 0.9 * np.sqrt(energy) and beside < 0.99 * correlation[at]
+        clear[i] = correlation[at] > alike * np.sqrt(energy) and beside < 0.99 * correlation[at]
     if clear.sum() < 4:
         return None
     places = np.flatnonzero(clear)
@@ -88,9 +120,54 @@ def lost_samples(
     if abs(after - before) < max(FEWEST_LOST, 2 * float(np.median(jumps))) or steady > 0.25 * abs(after - before):
         return None
     which = 0 if abs(before) > abs(after) else 1
-    at_s = (starts[which] + (places[at] + 1) * window) / sample_rate_hz
+    at_s = (starts[which] + (int(places[at]) + 1) * window) / sample_rate_hz
     facts = {"samples": abs(after - before)}
     return Notice(Fault.SAMPLES_LOST, at_s, facts), which, after if which == 0 else before
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Hops:
+    """Two passages hop by hop of `size` samples: what they have in common, their powers and what of those moves within
+    a hop (one of each for either), and which hops are loud, and of a high sound."""
+
+    size: int
+    cross: ComplexArray
+    power: list[FloatArray]
+    moving: list[FloatArray]
+    loud: NDArray[np.bool_]
+    high: NDArray[np.bool_]
+
+    @classmethod
+    def of(cls, first_v: FloatArray, second_v: FloatArray, noise_v: float, sample_rate_hz: float) -> _Hops:
+        hop = round(HOP_S * sample_rate_hz)
+        count = first_v.size // hop
+        room = first_v.size // 2
+        shaped = [_analytic(one, room)[: count * hop].reshape(count, hop) for one in (first_v, second_v)]
+        cross = np.sum(np.conj(shaped[0]) * shaped[1], axis=1)
+        power = [np.sum(np.abs(one) ** 2, axis=1) for one in shaped]
+        loud = np.maximum(power[0], power[1]) > max(400 * 2 * hop * noise_v**2, 1e-7 * (power[0] + power[1]).max())
+        # Where the recorder has an offset, what drops out leaves that; most of a high sound is what moves within a hop.
+        moving = [np.sum(np.abs(one - one.mean(axis=1, keepdims=True)) ** 2, axis=1) for one in shaped]
+        high = loud & (np.maximum(*moving) > MOVES * np.maximum(*power))
+        return cls(hop, cross, power, moving, loud, high)
+
+
+def _grouped(loud: NDArray[np.bool_]) -> NDArray[np.intp] | None:
+    """(g, STRETCH) loud hops in their order, None where there are few."""
+    hops = np.flatnonzero(loud)
+    return None if hops.size < 6 * STRETCH else hops[: hops.size // STRETCH * STRETCH].reshape(-1, STRETCH)
+
+
+def _ratio_db(energy: list[FloatArray]) -> FloatArray:
+    return np.asarray(10 * np.log10(np.maximum(energy[1], 1e-300) / np.maximum(energy[0], 1e-300)))
+
+
+def _scatter(values: FloatArray, least: float) -> tuple[float, FloatArray]:
+    """(least that a change must be, what is usual among the neighbours of each). Where the recording is faint the noise
+    moves the values: what is usual on the whole, and among neighbours."""
+    moves = 1.4826 / np.sqrt(2) * np.abs(np.diff(values))
+    near = np.array([np.median(moves[max(i - NEIGHBOURS, 0) : i + NEIGHBOURS]) for i in range(values.size)])
+    return max(least, SIGMAS * float(np.median(moves))), near
 
 
 def _analytic(piece: FloatArray, room: int = 0) -> ComplexArray:
@@ -127,10 +204,9 @@ def _turns(
     cross: ComplexArray, loud: NDArray[np.bool_], starts: tuple[int, int], hop: int, sample_rate_hz: float
 ) -> Verdict | None:
     """Too few samples are missing, or at too low a pitch, for a lag of its own: the phase tells it."""
-    hops = np.flatnonzero(loud)
-    if hops.size < 6 * STRETCH:
+    groups = _grouped(loud)
+    if groups is None:
         return None
-    groups = hops[: hops.size // STRETCH * STRETCH].reshape(-1, STRETCH)
     angle = np.angle(np.sum(cross[groups], axis=1))
     scatter = 1.4826 * float(np.median(np.abs(np.diff(angle)))) / np.sqrt(2)
     broken = np.abs(angle) > max(TURNED, SIGMAS * scatter)
@@ -151,16 +227,11 @@ def _gains(
     power: list[FloatArray], loud: NDArray[np.bool_], starts: tuple[int, int], hop: int, sample_rate_hz: float
 ) -> Verdict:
     """A gain that is one before a moment and another after it, within a passage or between the two."""
-    hops = np.flatnonzero(loud)
-    if hops.size < 6 * STRETCH:
+    groups = _grouped(loud)
+    if groups is None:
         return Verdict((), (0, 1))
-    groups = hops[: hops.size // STRETCH * STRETCH].reshape(-1, STRETCH)
-    energy = [np.sum(own[groups], axis=1) for own in power]
-    gain_db = 10 * np.log10(np.maximum(energy[1], 1e-300) / np.maximum(energy[0], 1e-300))
-    # Where the recording is faint the noise moves the ratio: what is usual on the whole, and among neighbours.
-    moves = 1.4826 / np.sqrt(2) * np.abs(np.diff(gain_db))
-    least = max(GAIN_DB, SIGMAS * float(np.median(moves)))
-    near = np.array([np.median(moves[max(i - NEIGHBOURS, 0) : i + NEIGHBOURS]) for i in range(gain_db.size)])
+    gain_db = _ratio_db([np.sum(own[groups], axis=1) for own in power])
+    least, near = _scatter(gain_db, GAIN_DB)
     at = _step(gain_db / np.maximum(near, least / SIGMAS))
     # Of few groups most may hold the moment itself: the outermost is what lasts.
     before, after = (0.0, 0.0) if at is None else (

@@ -21,7 +21,7 @@ from jiyuu.measurement.estimate import Estimate, FittedNetwork
 from jiyuu.measurement.excess_delay import excess_delay
 from jiyuu.measurement.made_ready import SURE_PPM, Ready, alone, made_ready
 from jiyuu.measurement.network_fit import NetworkFit
-from jiyuu.measurement.noise_response import at_own_clock, estimate_by_noise
+from jiyuu.measurement.noise_response import at_own_clock, estimate_by_noise, happened_within
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.sweep_response import DRAWS, band_of, estimate_by_sweep
@@ -226,8 +226,12 @@ def _by_noise(
         at_s = (ready.place + passages.passage_v.size) / sample_rate_hz
         kept = [notice for notice in ready.notices if notice.fault is not Fault.GAIN_CHANGED]
         ready = replace(ready, notices=(Notice(Fault.SAMPLES_LOST, at_s), *kept))
+    within = None if len(ready.sound) > 1 else happened_within(
+        ready, passages, found, sample_rate_hz, timed=clock is not None)
+    if within is not None:
+        ready = replace(ready, notices=(within, *ready.notices))
     lost = any(notice.fault is Fault.SAMPLES_LOST for notice in ready.notices)
-    if ready.flat.any() or lost:
+    if ready.flat.any() or lost or within is not None:
         found = replace(found, hurt_hz=((0.0, sample_rate_hz),))
     return ready, found
 
