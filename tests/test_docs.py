@@ -58,6 +58,7 @@ def test_a_command_that_is_shown_can_be_given(words, document):
             return  # named by itself, in a sentence
 
 
+@pytest.mark.long
 def test_the_quick_ones_of_the_readme_run_in_their_order(tmp_path, monkeypatch, capsys):
     monkeypatch.chdir(tmp_path)
     (tmp_path / "tide.patch.json").write_text(json.dumps(patch(

@@ -1,11 +1,17 @@
 """What keeps the house readable: short files, no circles, errors that are told of where they are raised."""
 
 import ast
+from functools import cache
 from pathlib import Path
 
 SOURCE = Path(__file__).parents[1] / "src" / "jiyuu"
 FILES = sorted(SOURCE.rglob("*.py"))
 LONGEST, WINDOW = 400, 250
+
+
+@cache
+def tree_of(path):
+    return ast.parse(path.read_text())
 
 
 def name_of(path):
@@ -30,7 +36,7 @@ def test_no_module_comes_round_to_itself():
     names = {name_of(path) for path in FILES}
     needs = {}
     for path in FILES:
-        found = imported(ast.parse(path.read_text()))
+        found = imported(tree_of(path))
         needs[name_of(path)] = {
             wanted if wanted in names else wanted.rpartition(".")[0] for wanted in found
         } & names - {name_of(path)}
@@ -54,7 +60,7 @@ CORE = [path for path in FILES if "desktop" not in path.parts and "cli" not in p
 def test_public_functions_tell_what_they_raise():
     untold = []
     for path in CORE:
-        for node in ast.walk(ast.parse(path.read_text())):
+        for node in ast.walk(tree_of(path)):
             if not isinstance(node, ast.FunctionDef) or node.name.startswith("_"):
                 continue
             if set(raised(node)) and "aise" not in (ast.get_docstring(node) or ""):

@@ -40,6 +40,7 @@ def thd_percent(sound):
     return 100 * np.sqrt(np.sum(lines[2:21] ** 2)) / lines[1]
 
 
+@pytest.mark.long
 def test_one_loudness_one_distortion():
     found = bent(standing_of(), behind=Bend.HARD, feedback=-0.4, through=Bend.SOFT)
     assert not found.why

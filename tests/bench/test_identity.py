@@ -30,6 +30,7 @@ def last(steps) -> Run:
     return run
 
 
+@pytest.mark.long
 def test_one_press_tells_the_unit_with_its_gain_and_keeps_what_it_was_told_by() -> None:
     document = neutral_filter("ota-cascade")
     standing = Standing.of(document, {})

@@ -120,6 +120,7 @@ def _branches(network, x, u, k):
     return out
 
 
+@pytest.mark.long
 def test_two_filters_moved_apart_play_as_their_equations():
     rate, seconds = 48_000, 0.06
     t = np.arange(round(rate * seconds)) / rate

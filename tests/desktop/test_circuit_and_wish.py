@@ -74,6 +74,7 @@ def test_one_press_tells_the_circuit_and_the_book_keeps_why(step, window, qtbot,
     assert "turn resonance down" in window.tidings.text()
 
 
+@pytest.mark.long
 def test_recordings_are_asked_for_pair_by_pair(step, window, qtbot, tmp_path, monkeypatch):
     page, read = step.circuit, []
     step.page_choice.button(4).click()

@@ -87,6 +87,7 @@ def test_the_nominal_level_is_dragged_typed_and_stepped(window, quick, qtbot):
     assert window.session.setting(drive.step).frequency_hz == 110.0
 
 
+@pytest.mark.long
 def test_level_made_good_is_as_loud_as_the_source_and_stands_in_the_path(window, quick, qtbot):
     drive = quick
     QTest.keyClick(drive.bend, Qt.Key.Key_G)

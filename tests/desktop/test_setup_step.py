@@ -132,6 +132,7 @@ def test_levels_are_measured_and_kept(window, setup, qtbot):
     assert [entry.step for entry in window.session.book.logbook()] == ["setup"]
 
 
+@pytest.mark.long
 def test_the_plan_walks_stops_and_goes_on(window, setup, qtbot):
     window.session.take(5)  # one mode: the shortest walk
     plan = setup.plan

@@ -120,6 +120,7 @@ def test_what_happens_within_the_only_passage_of_noise_is_named(made, pink):
         assert [notice.fault for notice in named] == ([] if fault is None else [fault])
         assert (read.reading.passband_db is None) == (fault is not None)
         assert all(abs(notice.at_s - 1.3) < 0.1 for notice in named)
+        assert ("no other passage" in " ".join(map(notice_sentence, named))) == (fault is Fault.GAIN_CHANGED)
 
 
 @pytest.mark.long

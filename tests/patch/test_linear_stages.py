@@ -256,6 +256,7 @@ def test_combs_on_a_chord_are_combs_on_its_notes(inversion, semitones):
     assert np.abs(20 * np.log10(np.abs(heard[inside]) / true)).max() < 0.03
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("kind", "range_", "hertz"), some([("lowpass", "low", 640.0), ("bandpass", "high", 2300.0)],
                                                            1, long=2))
 def test_a_resonator_is_a_coil_and_a_capacitor_behind_a_soft_input(kind, range_, hertz):

@@ -69,6 +69,7 @@ def dry_and_wet():
     return path, slopes, 8, lambda x, u: 10 ** (-6 / 20) * u - x[4]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("case", some([drive_and_after, round_and_round, dry_and_wet], 1, long=3))
 def test_a_patch_plays_as_its_equations(case):
     path, slopes, size, output = case()

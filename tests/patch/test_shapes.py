@@ -157,6 +157,7 @@ def test_moving_it_is_as_its_equations():
     assert again == pytest.approx(heard, abs=1e-12)
 
 
+@pytest.mark.long
 def test_a_peak_at_the_edge_of_hearing_is_played_as_it_answers():
     """What moves by a hair is played as what stands, to 0.03 dB up to 18 kHz."""
     shelf = {"kind": "high_shelf", "frequency_hz": 9000.0, "gain_db": -8.0}

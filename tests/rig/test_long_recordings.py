@@ -69,6 +69,7 @@ def test_it_is_found_wherever_it_stands(made, stimulus, at_s, tmp_path):
     assert level == pytest.approx(made.level(np.log2(truth["cutoff_3db_hz"])), abs=0.1)
 
 
+@pytest.mark.long
 def test_the_command_counts_from_the_beginning_of_the_file(tmp_path, capfd):
     stimulus, recording = left_running(tmp_path, LOWPASS, SWEEP, 12.5, seconds=25.0, channels=2, ppm=0.0)
     assert main(["measure", "response", str(stimulus), str(recording), "--json"]) == 0

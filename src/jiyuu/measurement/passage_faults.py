@@ -64,28 +64,28 @@ def within_one(
     lost = lost_samples(expected_v, around_v, reach, (start, start), sample_rate_hz, MIXED)
     if lost is not None:
         return lost[0]
-    passage_v = around_v[reach : reach + expected_v.size]
-    hops = _Hops.of(expected_v, passage_v, noise_v, sample_rate_hz)
+    hops = _Hops.of(expected_v, around_v[reach : reach + expected_v.size], noise_v, sample_rate_hz)
     for power, loud in ((hops.power, hops.loud), (hops.moving, hops.high)):
         gone = _dropouts(power, loud, (start, start), hops.size, sample_rate_hz)
         if gone is not None and 1 not in gone.sound:  # of the two it is the one that was recorded
-            at = round((float(gone.notices[-1].at_s or 0.0) * sample_rate_hz - start) / hops.size)
-            long = round(1e-3 * float(gone.notices[-1].facts["ms"]) * sample_rate_hz / hops.size)
-            if np.mean(power[1][at : at + long]) < SILENT * np.median(power[1][loud]):  # a mean may expect too much
-                return gone.notices[-1]
+            notice = gone.notices[-1]
+            first = round((float(notice.at_s or 0.0) * sample_rate_hz - start) / hops.size)
+            many = round(1e-3 * float(notice.facts["ms"]) * sample_rate_hz / hops.size)
+            # What the gains expect is a mean, and may be too much.
+            if np.mean(power[1][first : first + many]) < SILENT * np.median(power[1][loud]):
+                return notice
     groups = _grouped(hops.loud)
     if groups is None:
         return None
     angle = np.angle(np.sum(hops.cross[groups], axis=1))
     gain_db = _ratio_db([np.sum(own[groups], axis=1) for own in hops.power])
-    for fault, values, least in ((Fault.SAMPLES_LOST, angle, TURNED), (Fault.GAIN_CHANGED, gain_db, GAIN_DB)):
-        if fault is Fault.SAMPLES_LOST and not timed:
-            continue
-        least, near = _scatter(values, least)
+    steps = [(Fault.SAMPLES_LOST, angle, TURNED)] if timed else []
+    for fault, values, fewest in (*steps, (Fault.GAIN_CHANGED, gain_db, GAIN_DB)):
+        least, near = _scatter(values, fewest)
         at = _step((values - np.median(values)) / np.maximum(near, least / SIGMAS))
         if at is not None and abs(step := float(np.median(values[at:]) - np.median(values[:at]))) > least:
             at_s = (start + int(groups[at, 0]) * hops.size) / sample_rate_hz
-            return Notice(fault, at_s, {"db": step} if fault is Fault.GAIN_CHANGED else {})
+            return Notice(fault, at_s, {"db": step, "alone": 1.0} if fault is Fault.GAIN_CHANGED else {})
     return None
 
 

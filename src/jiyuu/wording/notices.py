@@ -23,6 +23,7 @@ def notice_sentence(notice: Notice) -> str:
                     "there: play it softer.")
         case Fault.GAIN_CHANGED:
             rest = "what follows was brought to what came before it" if "brought" in facts else (
+                "there is no other passage to read instead" if "alone" in facts else
                 "what follows or comes before it was left out")
             return (f"The gain changes by {signed(number('db'), 2)} dB{where}; {rest}. Leave level and cables alone "
                     "and record again.")
