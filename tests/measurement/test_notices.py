@@ -79,6 +79,19 @@ def test_a_fault_is_named_and_what_it_moved_is_not_stated(fault, record):
 
 
 @pytest.mark.long
+@pytest.mark.parametrize(("happened", "named"), some([
+    (louder(1.5, -1.0), {Fault.FEWER_PASSAGES}), (CLEAN, set()), (silent(1.4, 0.01), {Fault.FEWER_PASSAGES}),
+    (shorter(1.5, 480), {Fault.FEWER_PASSAGES}),
+], 2, long=4))
+def test_nothing_is_read_from_a_stimulus_of_one_sweep_that_no_network_explains(happened, named):
+    """No second passage tells what happened in the first."""
+    once = STIMULUS[: round(2.9 * RATE)]
+    read = read_response(measure_response(once, noisy(happened)[: once.size], RATE))
+    assert {notice.fault for notice in read.notices} - {Fault.COMPRESSED} == named
+    assert (read.reading.peak_db is None) == bool(named)
+    assert not named or "Play the stimulus twice" in notice_sentence(read.notices[-1])
+
+
 @pytest.mark.parametrize("seed", some(range(3), 1))
 def test_a_clean_recording_is_not_complained_of(seed):
     assert not read_response(measure_response(STIMULUS, noisy(CLEAN, seed), RATE)).notices

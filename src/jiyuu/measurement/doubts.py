@@ -47,8 +47,14 @@ def doubts_of(
     """names: of the readings; read: how another curve on the same grid would be read."""
     found = Doubts()
     faults = {notice.fault for notice in response.notices}
-    if response.network is None and faults & set(BREAKING):
+    alone = response.passages == 1 and not response.steady and not response.network_unasked and not (
+        _but_for_the_peak(response, whole))
+    if response.network is None and (alone or faults & set(BREAKING)):
         found.withdrawn |= set(names)  # no network explains what is left, so it is not whole
+        if not faults & set(BREAKING):  # nor does another passage tell what happened; harmonics may
+            _compressed(found, response, whole, reading, names, read)
+            found.notices = [notice for notice in found.notices if float(notice.facts["db"]) > SAID_DB]
+            found.notices.append(Notice(Fault.FEWER_PASSAGES, None, {"used": 1, "played": 1, "unexplained": 1.0}))
         return found
     for band in response.hurt_hz:
         _hurt(found, band, (response.frequency_hz[0], response.frequency_hz[-1]), reading, names)
@@ -57,6 +63,17 @@ def doubts_of(
     _interface(found, response, whole, reading, names, read)
     _passband_outside(found, response, whole, reading)
     return found
+
+
+def _but_for_the_peak(response: MeasuredResponse, whole: Extended) -> bool:
+    """Whether the network of its faint parts explains a curve but for what lacks where it is loud."""
+    if response.unloaded is None:
+        return False
+    lacks_db = response.unloaded.level_db(whole.frequency_hz) - whole.level_db
+    noise_db = np.interp(whole.frequency_hz, response.frequency_hz, 2 * response.level_uncertainty_db)
+    close = np.abs(lacks_db) < np.maximum(noise_db, SAID_DB)
+    loud = whole.level_db > whole.level_db[whole.usable].max() - 6
+    return bool((close | (loud & (lacks_db > 0)) | ~whole.usable).all())
 
 
 def withdrawn(reading: CurveReading, names: set[str]) -> CurveReading:

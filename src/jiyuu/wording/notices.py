@@ -86,6 +86,9 @@ def notice_sentence(notice: Notice) -> str:
             if "blurred_hz" in facts:
                 return ("One passage of noise tells the recorder's clock too roughly for what lies above "
                         f"{number('blurred_hz'):.0f} Hz, which is not stated; record two whole passages.")
+            if "unexplained" in facts:
+                return ("No network explains the curve, and with a single passage nothing tells whether the recording "
+                        "was disturbed, so nothing is read from it. Play the stimulus twice in one recording.")
             return (f"{number('used'):.0f} of {number('played'):.0f} passages could be used; intervals are wider for "
                     "it.")
 
