@@ -1,5 +1,6 @@
 """What surrounds a command: a full disk behind its output, odd names, a cache that cannot be written, Ctrl+C."""
 
+import contextlib
 import os
 import shutil
 import signal
@@ -14,7 +15,8 @@ import pytest
 import soundfile
 
 from benchmarks.long import long_file
-from jiyuu.cli.entry import main
+from jiyuu.cli.entry import interruptible, main
+from jiyuu.stopping import Stopped, checkpoint
 
 COMMAND = [sys.executable, "-m", "jiyuu.cli.entry"]
 
@@ -78,6 +80,19 @@ def test_without_a_cache_it_compiles_for_itself_and_leaves_nothing(tmp_path):
                 env={**os.environ, "JIYUU_CACHE_DIR": str(tmp_path / "file" / "cache"), "TMPDIR": str(tmp_path)})
     assert done.returncode == 0, done.stderr
     assert {path.name for path in Path(tmp_path).iterdir()} == before
+
+
+def test_an_interruption_that_is_swallowed_stops_at_the_next_look():
+    def work():
+        with interruptible():
+            checkpoint()
+            with contextlib.suppress(KeyboardInterrupt):  # as by what calls back from compiled code
+                signal.raise_signal(signal.SIGINT)
+            checkpoint()
+
+    with pytest.raises(Stopped):
+        work()
+    assert signal.getsignal(signal.SIGINT) is signal.default_int_handler
 
 
 @pytest.mark.long

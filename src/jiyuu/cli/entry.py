@@ -8,11 +8,16 @@ from __future__ import annotations
 import errno
 import io
 import os
+import signal
 import sys
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import lru_cache
 from typing import Any
 
 from jiyuu.errors import JiyuuError
+from jiyuu.stopping import Stopped, stoppable
 
 SHOWN = 200  # signs of a name in a message
 STOPPED = 130  # what a shell expects of a program that was interrupted
@@ -29,7 +34,8 @@ def main(arguments: list[str] | None = None) -> int:
             from jiyuu.desktop.application import run
 
             return run(given)
-        code = _command(given)
+        with interruptible():
+            code = _command(given)
         sys.stdout.flush()  # what does not fit on a full disk is said now, not when it is too late
         return code
     except JiyuuError as error:
@@ -39,10 +45,32 @@ def main(arguments: list[str] | None = None) -> int:
         return 0
     except OSError as error:
         return _fail(_could_not(error))
-    except KeyboardInterrupt:
+    except (KeyboardInterrupt, Stopped):
         return _fail("stopped", code=STOPPED)
     except MemoryError:
         return _fail("the job needs more memory than there is; use a shorter file")
+
+
+@contextmanager
+def interruptible() -> Iterator[None]:
+    """Inside, Ctrl+C is also what every checkpoint looks at: the exception alone is lost where it is raised in what
+    compiled code calls back."""
+    elsewhere = threading.current_thread() is not threading.main_thread()  # where no signal can be caught
+    if elsewhere or signal.getsignal(signal.SIGINT) is not signal.default_int_handler:  # ignored, or someone else's
+        yield
+        return
+    stop = threading.Event()
+
+    def interrupted(*_: object) -> None:
+        stop.set()
+        raise KeyboardInterrupt
+
+    signal.signal(signal.SIGINT, interrupted)
+    try:
+        with stoppable(stop):
+            yield
+    finally:
+        signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
 def _could_not(error: OSError) -> str:
