@@ -1,25 +1,50 @@
-"""Transforms of short and of long records are the same transform."""
+"""Transforms against their definition and NumPy's, at any length, along any axis, of any kind of number."""
 
 import numpy as np
 import pytest
 
-from jiyuu.signals import transforms
-from jiyuu.signals.transforms import irfft, next_fast_len, rfft
+from jiyuu.signals.transforms import fft, ifft, irfft, next_fast_len, rfft
 
 
-@pytest.mark.parametrize("longest", [1 << 20, 100])
-def test_there_and_back_at_any_length(monkeypatch, longest):
-    monkeypatch.setattr(transforms, "LONG", longest)
+@pytest.mark.parametrize("size", [None, 1500, 600, 1021])
+def test_there_and_back_at_any_length(size):
     record = np.random.default_rng(1).standard_normal(777)
-    size = next_fast_len(1500)
-    t = np.arange(record.size)
-    for bin_ in (0, 3, size // 2):
-        expected = np.sum(record * np.exp(-2j * np.pi * bin_ * t / size))
-        assert rfft(record, size)[bin_] == pytest.approx(expected, abs=1e-10)
-    assert irfft(rfft(record, size), size)[: record.size] == pytest.approx(record, abs=1e-12)
-    assert rfft(record).size == 777 // 2 + 1
+    found = rfft(record, size)
+    length = size or 777
+    played, t = record[:length], np.arange(min(777, length))
+    for bin_ in (0, 3, length // 2):
+        expected = np.sum(played * np.exp(-2j * np.pi * bin_ * t / length))
+        assert found[bin_] == pytest.approx(expected, abs=1e-10)
+    assert found.size == length // 2 + 1
+    assert irfft(found, length)[: played.size] == pytest.approx(played, abs=1e-12)
 
 
-@pytest.mark.parametrize(("least", "found"), [(1, 1), (7, 8), (1021, 1024), (1025, 1080)])
-def test_the_next_length_has_small_factors_only(least, found):
+@pytest.mark.parametrize("size", [None, 64, 9])
+@pytest.mark.parametrize("axis", [0, 1, -1])
+@pytest.mark.parametrize("kind", [np.float64, np.float32, np.int16, np.complex128])
+def test_as_numpy_transforms_tables(size, axis, kind):
+    table = (100 * np.random.default_rng(2).standard_normal((24, 31))).astype(kind)
+    near = {"rel": 1e-4, "abs": 1e-2} if kind is np.float32 else {"rel": 1e-10, "abs": 1e-9}
+    assert fft(table, size, axis=axis) == pytest.approx(np.fft.fft(table, size, axis=axis), **near)
+    assert ifft(table, axis=axis) == pytest.approx(np.fft.ifft(table, axis=axis), **near)
+    assert irfft(table, size, axis=axis) == pytest.approx(np.fft.irfft(table, size, axis=axis), **near)
+    if kind is not np.complex128:
+        assert rfft(table.T, size, axis=axis) == pytest.approx(np.fft.rfft(table.T, size, axis=axis), **near)
+
+
+def test_what_is_given_stays_as_it_is():
+    record = np.random.default_rng(3).standard_normal(256)
+    kept = record.copy()
+    irfft(rfft(record[::2]), 128)
+    spectrum = rfft(record)
+    before = spectrum.copy()
+    irfft(spectrum)
+    assert (record == kept).all()
+    assert (spectrum == before).all()
+
+
+@pytest.mark.parametrize(("least", "found", "of_complex"), [(1, 1, 1), (7, 8, 7), (1021, 1024, 1024),
+                                                             (1025, 1080, 1029)])
+def test_the_next_length_has_small_factors_only(least, found, of_complex):
     assert next_fast_len(least) == found
+    assert next_fast_len(least, real=False) == of_complex

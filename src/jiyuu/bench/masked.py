@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.fft import irfft, rfft, rfftfreq
 
 from jiyuu.arrays import FloatArray
 from jiyuu.bench.heard import HEARD_RATE_HZ, Heard, equally_loud, heard_record
@@ -18,6 +17,7 @@ from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.levels import loudness_lufs
 from jiyuu.progress import Progress
 from jiyuu.signals.sources import STEP_S
+from jiyuu.signals.transforms import irfft, rfft
 
 LOOP_S = 16 * STEP_S  # two bars
 
@@ -51,7 +51,7 @@ def masked_steps(standing: Standing, setting: CombinationSetting) -> Iterator[Pr
     assert found is not None
     mixes = [wanted + other]
     if found.cut is not None:
-        gain = found.cut.section.gain(rfftfreq(other.size, 1 / HEARD_RATE_HZ))
+        gain = found.cut.section.gain(np.fft.rfftfreq(other.size, 1 / HEARD_RATE_HZ).astype(float))
         mixes.append(np.asarray(wanted + irfft(rfft(other) * gain, other.size)))
     yield Masked(found, found.finding(f"the {setting.wanted}", f"filter in hand at {standing.standing_hz:.4g} Hz"),
                  tuple(equally_loud(mixes)))

@@ -21,6 +21,7 @@ from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.levels import loudness_lufs
 from jiyuu.measurement.timbre import EAR_RATE_HZ
 from jiyuu.progress import Progress
+from jiyuu.signals.transforms import rfft
 from jiyuu.stopping import checkpoint
 
 # Middles and widths of the ear's bands (Zwicker 1961, Journal of the Acoustical Society of America).
@@ -169,7 +170,7 @@ def _frames(pressure_pa: FloatArray, sample_rate_hz: float) -> ComplexArray:
     padded = np.pad(pressure_pa, (FRAME // 2, FRAME))
     pieces = np.lib.stride_tricks.sliding_window_view(padded, FRAME)[::HOP]
     window = np.hanning(FRAME + 1)[:-1]
-    return np.asarray(np.fft.rfft(pieces * window, axis=1).T * np.sqrt(2 / (FRAME * np.sum(window**2))))
+    return np.asarray(rfft(pieces * window, axis=1).T * np.sqrt(2 / (FRAME * np.sum(window**2))))
 
 
 def _specific(lines: ComplexArray) -> FloatArray:

@@ -9,13 +9,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
 from scipy.ndimage import maximum_filter1d
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.character.families import Built
 from jiyuu.character.family_fit import FLOOR_DB, Bent
 from jiyuu.character.level_curves import Samples
+from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.simulation.kernel_source import signature
 from jiyuu.simulation.kernels import integrate
 
@@ -82,9 +82,9 @@ class Sweep:
         rest = np.zeros(2 * round(RINGS_S * rate_hz) + 1 - sweep.size % 2)
         known = (curve.hertz >= low_hz) & (curve.hertz <= high_hz)
         played_v = curve.level_v * np.concatenate([sweep, rest])
-        size = next_fast_len(played_v.size // 2 + round(APART_S * rate_hz), real=True)
+        size = next_fast_len(played_v.size // 2 + round(APART_S * rate_hz))
         # Only the band of the sweep is of interest: what lies above it need not be turned back.
-        bins = next_fast_len(int(1.1 * to_hz * size / rate_hz) + 1)
+        bins = next_fast_len(int(1.1 * to_hz * size / rate_hz) + 1, real=False)
         kept = min(2 * bins, size)
         return cls(curve, known, played_v, rate_hz, (from_hz, to_hz), size,
                    rfft(played_v[:-1:2], size)[: kept // 2 + 1])
@@ -121,7 +121,7 @@ class Sweep:
         rise = np.sin(0.5 * np.pi * np.arange(ahead // 2) / (ahead // 2)) ** 2
         response[kept // 2 : kept - ahead] = 0.0
         response[kept - ahead : kept - ahead + rise.size] *= rise
-        hertz = rfftfreq(kept, 1 / rate_hz)
+        hertz: FloatArray = np.fft.rfftfreq(kept, 1 / rate_hz).astype(float)
         inside = (hertz >= self.ends_hz[0]) & (hertz <= self.ends_hz[1])
         ratio: ComplexArray = rfft(response)[inside] / built.linear(hertz[inside])
         place, wanted = np.log2(hertz[inside]), np.log2(self.curve.hertz)

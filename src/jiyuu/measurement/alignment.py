@@ -12,12 +12,13 @@ from scipy.ndimage import uniform_filter1d
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.signals.resampling import taken_at
-from jiyuu.signals.transforms import LONG, irfft, next_fast_len, rfft
+from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
 FELT_DEVIATIONS, LEAST_PPM = 4.0, 1e-3
 HIGHEST_OFFSET_PPM = 1000.0
 COMES_AGAIN = 0.1  # of a recording's energy, that a passage which does shares with the one before
+BY_ITSELF = 1 << 20  # samples; longer ones are filled up to a length of small factors
 KEPT_SAMPLES = 1 << 21  # of longer transforms none is kept for the next one
 
 
@@ -87,8 +88,8 @@ def is_noise(passage_v: FloatArray) -> bool:
     """Whether a stimulus is noise rather than a sweep: the power of its bins scatters as that of noise does, whose
     logarithm lies 0.58 under that of its mean; a sweep's is smooth."""
     # A length of large factors takes ten times the memory; filled up by a hundredth, bins scatter as they did.
-    size = passage_v.size if passage_v.size <= LONG else next_fast_len(passage_v.size)
-    power = np.abs(np.fft.rfft(passage_v, size)) ** 2
+    size = passage_v.size if passage_v.size <= BY_ITSELF else next_fast_len(passage_v.size)
+    power = np.abs(rfft(passage_v, size)) ** 2
     middle = power[power.size // 100 : power.size // 3]
     blocks = middle[: middle.size // 64 * 64].reshape(-1, 64)
     means = np.maximum(blocks.mean(axis=1), 1e-300)

@@ -16,6 +16,7 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.alignment import Passages, impulse_response
 from jiyuu.measurement.chirp import sounding_s
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
+from jiyuu.signals.transforms import rfft
 
 ORDER = 3
 CLEAR = 4.0  # standard deviations a harmonic must stand above the noise
@@ -52,7 +53,7 @@ def compression_of(
         response = impulse_response(record_v[begin : begin + passages.passage_v.size + half], passages)
         shift = place + i * passages.period - begin
         for lag, into in ((ahead, found), (quiet_ahead, noises)):
-            into.append(np.fft.rfft(response[np.arange(shift - lag - half, shift - lag + half)] * window))
+            into.append(rfft(response[np.arange(shift - lag - half, shift - lag + half)] * window))
     hertz = np.fft.rfftfreq(2 * half, 1 / sample_rate_hz)
     if len(found) > 1:
         noises = [(found[0] - found[1]) / 2]

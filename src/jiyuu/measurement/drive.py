@@ -20,6 +20,7 @@ from jiyuu.measurement.two_tones import Products, products_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale, hum_in
 from jiyuu.signals.drive_steps import DriveSteps
+from jiyuu.signals.transforms import rfft
 
 HIGHEST_HARMONIC = 20
 OF_A_LINE = 3.0  # bins to either side that belong to a line, by Hann's window
@@ -264,7 +265,7 @@ def _level(piece: FloatArray, hertz: float, sample_rate_hz: float, level_v: floa
 def _spread_at(left: FloatArray, places_hz: FloatArray, sample_rate_hz: float) -> FloatArray:
     """(k,) standard deviation of either part of a line, by the noise around each. Harmonics past those that were taken
     out are no noise."""
-    power = np.abs(np.fft.rfft(left * np.hanning(left.size))) ** 2 / (0.375 * left.size)
+    power = np.abs(rfft(left * np.hanning(left.size))) ** 2 / (0.375 * left.size)
     hertz = np.fft.rfftfreq(left.size, 1 / sample_rate_hz)
     order = hertz / places_hz[0]
     between = (np.abs(order - np.round(order)) * places_hz[0] * left.size / sample_rate_hz > OF_A_LINE) | (order < 0.5)
@@ -291,7 +292,7 @@ def _sum(size: FloatArray, spread: FloatArray, which: slice) -> Uncertain:
 
 def _with_noise(lines: ComplexArray, left: FloatArray, hertz: float, sample_rate_hz: float) -> Uncertain:
     """All that is not the first harmonic, over the audio band, in % of it."""
-    spectrum = np.fft.rfft(left)
+    spectrum = rfft(left)
     places = np.fft.rfftfreq(left.size, 1 / sample_rate_hz)
     inside = (places >= AUDIO_HZ[0]) & (places <= AUDIO_HZ[1])
     noise_power = 2 * float(np.sum(np.abs(spectrum[inside]) ** 2)) / left.size**2

@@ -21,6 +21,7 @@ from jiyuu.measurement.notice import Notice
 from jiyuu.measurement.passage_faults import within_one
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.signals.transforms import irfft, rfft
 from jiyuu.stopping import checkpoint
 
 HALF_WIDTH = 0.02  # of a fit window, re its frequency
@@ -155,7 +156,7 @@ def happened_within(
         heard.bins_hz, found.frequency_hz, left.imag)
     if fit is not None:
         gain[1:] += fit.at(heard.bins_hz[1:])
-    expected_v = np.fft.irfft(gain * heard.stimulus, size)[:count]
+    expected_v = irfft(gain * heard.stimulus, size)[:count]
     noise_v = float(np.std(ready.silence_v)) if ready.silence_v.size else 0.0
     start, piece = ready.place + ready.sound[0] * passages.period, heard.pieces_v[0]
     reach = min(heard.lead, piece.size - heard.lead - count)
@@ -181,9 +182,9 @@ class _Slides:
             heard.bins_hz, fitted_hz, gain.imag, 0.0, 0.0)
         turn = 2j * np.pi * heard.bins_hz
         spectrum = model * heard.stimulus * np.exp(-turn * heard.lead / sample_rate_hz)
-        left = piece - np.fft.irfft(spectrum, size)[: piece.size]
+        left = piece - irfft(spectrum, size)[: piece.size]
         t = (np.arange(piece.size) - 0.5 * piece.size) / sample_rate_hz
-        slides = -t * np.fft.irfft(turn * spectrum, size)[: piece.size]
+        slides = -t * irfft(turn * spectrum, size)[: piece.size]
         long = piece.size // SLICES * SLICES
         pull = np.sum((left * slides)[:long].reshape(SLICES, -1), axis=1)
         weight = np.sum((slides**2)[:long].reshape(SLICES, -1), axis=1)
@@ -231,12 +232,12 @@ class _Heard:
         spectra = []
         for piece in pieces:
             checkpoint()
-            spectra.append(np.fft.rfft(piece, size))
+            spectra.append(rfft(piece, size))
         bins_hz: FloatArray = np.asarray(np.fft.rfftfreq(size, 1 / sample_rate_hz), dtype=np.float64)
         output = np.mean(spectra, axis=0) * np.exp(2j * np.pi * bins_hz * lead / sample_rate_hz) if spectra else (
             np.zeros(bins_hz.size, dtype=complex))
         # Padding makes neighbouring bins share what they know of the noise.
-        return cls(pieces, lead, bins_hz, np.fft.rfft(passages.passage_v, size), output, (lead + length + tail) / size)
+        return cls(pieces, lead, bins_hz, rfft(passages.passage_v, size), output, (lead + length + tail) / size)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

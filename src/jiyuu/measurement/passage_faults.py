@@ -10,10 +10,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import fft, ifft, next_fast_len, rfft
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.signals.transforms import fft, ifft, next_fast_len, rfft
 
 HOP_S = 0.0025
 GAIN_DB = 0.08  # a lasting change of the gain under that is that of a warm amplifier, or of slow noise
@@ -101,7 +101,7 @@ def lost_samples(
     for i in range(WINDOWS):
         own = _analytic(first_v[i * window : (i + 1) * window])
         other = _analytic(around_second_v[i * window : (i + 1) * window + 2 * reach])
-        size = next_fast_len(own.size + other.size)
+        size = next_fast_len(own.size + other.size, real=False)
         correlation = np.abs(ifft(fft(other, size) * np.conj(fft(own, size)))[: 2 * reach + 1])
         at = int(np.argmax(correlation))
         lags[i] = at - reach
@@ -172,7 +172,7 @@ def _scatter(values: FloatArray, least: float) -> tuple[float, FloatArray]:
 
 def _analytic(piece: FloatArray, room: int = 0) -> ComplexArray:
     """room: samples of nothing behind it, lest its loud beginning is heard at its faint end."""
-    size = next_fast_len(piece.size + room)
+    size = next_fast_len(piece.size + room, real=False)
     spectrum = np.zeros(size, dtype=complex)
     spectrum[: size // 2 + 1] = rfft(piece, size)
     spectrum[1 : (size + 1) // 2] *= 2

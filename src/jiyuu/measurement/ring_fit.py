@@ -12,6 +12,7 @@ from scipy.optimize import leastsq
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.signals.transforms import rfft
 
 POINTS_A_PERIOD = 20.0
 MOST_POINTS, MOST_GUESSED = 4000, 500
@@ -224,7 +225,7 @@ def first_guess_hz(record_v: FloatArray, sample_rate_hz: float) -> float:
     piece = record_v[: 1 << 17] - record_v[-record_v.size // 8 :].mean()
     size = 1 << int(np.ceil(np.log2(max(piece.size, 256))) + 1)
     # What only dies away leans on the lowest bins: the slope of the record tells more of what swings.
-    spectrum = np.abs(np.fft.rfft(np.diff(piece), size))
+    spectrum = np.abs(rfft(np.diff(piece), size))
     place = int(spectrum[2:].argmax()) + 2
     if not spectrum[place] > 0:
         raise MeasurementError("Nothing rings in the recording; raise the level and record again.")

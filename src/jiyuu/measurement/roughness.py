@@ -13,6 +13,7 @@ from functools import lru_cache
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.signals.transforms import irfft, rfft
 
 BANDS = 47
 QUIET_PA = 2e-5
@@ -61,16 +62,16 @@ def roughness_of_frame(sound_pa: FloatArray, sample_rate_hz: float) -> float:
     """Asper, of a frame (n,) of an even number of samples, 0.2 s of it; 0 for silence."""
     size = sound_pa.size
     ear = _ear_of(size, sample_rate_hz)
-    spectrum = np.fft.rfft(sound_pa * ear.window)[: size // 2] * ear.ear
+    spectrum = rfft(sound_pa * ear.window)[: size // 2] * ear.ear
     level_db = 20 * np.log10(np.maximum(np.abs(spectrum), 2e-12) / QUIET_PA)
     heard = np.flatnonzero(level_db > ear.threshold_db)
     excited = np.zeros((BANDS, size // 2 + 1), dtype=complex)
     excited[:, heard] = _shares(level_db[heard], ear.bark[heard], ear.hertz[heard], ear.band_threshold_db) * spectrum[
         heard]
     excited[:, 1:] /= 2  # both halves of a real sound
-    envelopes = np.abs(size * np.fft.irfft(excited, size))
+    envelopes = np.abs(size * irfft(excited, size))
     mean = envelopes.mean(axis=1)
-    moves = np.fft.rfft(envelopes - mean[:, np.newaxis])[:, : ear.rates.shape[1]] * ear.rates
+    moves = rfft(envelopes - mean[:, np.newaxis])[:, : ear.rates.shape[1]] * ear.rates
     strength = np.sqrt(2 * np.sum(np.abs(moves) ** 2, axis=1)) / size  # RMS of the envelope's rough part
     depth = np.minimum(np.divide(strength, mean, out=np.zeros(BANDS), where=mean > 0), 1.0)
     alike = _alike(moves)

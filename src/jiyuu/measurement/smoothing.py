@@ -14,12 +14,12 @@ from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import fft, ifft, next_fast_len, rfft
 from scipy.ndimage import minimum_filter1d, uniform_filter1d
 from scipy.signal import savgol_coeffs
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Cut
+from jiyuu.signals.transforms import fft, ifft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
 POINTS_PER_OCTAVE = 192
@@ -239,20 +239,20 @@ def _drawn(
     turned = np.zeros((AT_ONCE, size), dtype=np.float32)  # seven places of noise are enough
     turned[:, : gate.after] = noise[:, gate.before :]
     turned[:, size - gate.before :] = noise[:, : gate.before]
-    return at_points(rfft(turned, workers=2), places)
+    return at_points(rfft(turned), places)
 
 
 def smoothed(values: ComplexArray, window: int) -> ComplexArray:
     """The last axis fitted locally over `window` points; the ends are fitted one-sidedly."""
     if window == 1:
         return values
-    size = next_fast_len(values.shape[-1] + window)
+    size = next_fast_len(values.shape[-1] + window, real=False)
     return _fitted_along(values, fft(values, size, axis=-1), window)
 
 
 def smoothed_as_chosen(values: ComplexArray, chosen: NDArray[np.int64]) -> ComplexArray:
     """(rows, n) each point fitted over its chosen window (n,)."""
-    spectrum = fft(values, next_fast_len(values.shape[-1] + WINDOWS[-1]), axis=-1)
+    spectrum = fft(values, next_fast_len(values.shape[-1] + WINDOWS[-1], real=False), axis=-1)
     result = np.empty_like(values)
     for which in np.unique(chosen):
         places = chosen == which

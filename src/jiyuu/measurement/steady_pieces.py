@@ -15,7 +15,7 @@ from scipy.ndimage import maximum_filter1d, median_filter
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.signals.transforms import next_fast_len, rfft
+from jiyuu.signals.transforms import ifft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
 HOP_S = 0.005
@@ -134,7 +134,7 @@ def _block_track(record: FloatArray, sample_rate_hz: float, hop: int) -> tuple[F
         places = next_fast_len(round(size / hop * each))
         filled = np.zeros(places, dtype=complex)
         filled[: high - low] = spectrum[low:high] * shape
-        wave = np.fft.ifft(filled) * (places * 2 / size)
+        wave = ifft(filled) * (places * 2 / size)
         rate_hz = places * per_bin
         turned = wave[1:] * np.conj(wave[:-1])
         at = np.minimum((np.arange(hops)[:, None] * hop / sample_rate_hz * rate_hz).round().astype(int)

@@ -30,6 +30,7 @@ from jiyuu.measurement.smoothing import (
     smoothed_as_chosen,
 )
 from jiyuu.measurement.waveform_faults import rounded_v
+from jiyuu.signals.transforms import irfft, rfft
 from jiyuu.stopping import checkpoint
 
 DRAWS = 96
@@ -150,9 +151,9 @@ def _like(silence_v: FloatArray, count: int) -> FloatArray:
     from scipy.signal import welch
 
     places, power = welch(silence_v, nperseg=min(silence_v.size, 4096))
-    white = np.fft.rfft(np.random.default_rng(24).standard_normal(count))
+    white = rfft(np.random.default_rng(24).standard_normal(count))
     shape = np.sqrt(np.interp(np.fft.rfftfreq(count), places, power) / 2)
-    return np.asarray(np.fft.irfft(white * shape, count))
+    return np.asarray(irfft(white * shape, count))
 
 
 def _rounded(gain: ComplexArray, ready: Ready, passages: Passages) -> FloatArray:
@@ -209,7 +210,7 @@ def band_of(passages: Passages, sample_rate_hz: float) -> tuple[float, float]:
     """The band in which the stimulus has its level: within 10 dB of its middle, energy per octave or per
     hertz. Raises MeasurementError where that is less than an octave."""
     size = 1 << int(np.ceil(np.log2(passages.passage_v.size)))
-    power = np.abs(np.fft.rfft(passages.passage_v, size)) ** 2
+    power = np.abs(rfft(passages.passage_v, size)) ** 2
     frequency = np.fft.rfftfreq(size, 1 / sample_rate_hz)
     candidates = 8.0 * 2 ** np.arange(0, 13.5, 1 / 24)
     candidates = candidates[candidates < 0.49 * sample_rate_hz]

@@ -13,6 +13,7 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.roughness import roughness_of_frame
+from jiyuu.signals.transforms import rfft
 
 LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
 EAR_RATE_HZ = 48_000.0  # that the standards' filters are stated for
@@ -50,7 +51,7 @@ def spectrum_of(record_v: FloatArray, sample_rate_hz: float, *, periodic: bool) 
     """Of record_v (n,). periodic: it holds whole periods of all that sounds, so that every line stands on a bin;
     otherwise a window keeps far lines apart (Hann's)."""
     window = np.ones(record_v.size) if periodic else np.hanning(record_v.size + 1)[:-1]
-    lines = np.abs(np.fft.rfft((record_v - record_v.mean()) * window)) ** 2
+    lines = np.abs(rfft((record_v - record_v.mean()) * window)) ** 2
     power = 2 * lines / (record_v.size * np.sum(window**2))
     hertz = np.fft.rfftfreq(record_v.size, 1 / sample_rate_hz)
     heard = (hertz >= LOWEST_HZ) & (hertz <= HIGHEST_HZ)

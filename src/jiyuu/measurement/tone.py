@@ -19,6 +19,7 @@ from jiyuu.measurement.step_lines import divided
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import sounding_part
 from jiyuu.quantities import A4_HZ, note_and_cents
+from jiyuu.signals.transforms import rfft
 from jiyuu.stopping import checkpoint
 
 HIGHEST_HARMONIC = 20
@@ -91,7 +92,7 @@ def measure_tone(recording_v: FloatArray, sample_rate_hz: float, *, concert_a_hz
 def _louder_nearby(residual: FloatArray, turn: float) -> float:
     """How much louder the noise is beside the tone than on the whole, 1 where it is not: only what is near the tone can
     pull its pitch, and pink noise is loud there."""
-    power = np.abs(np.fft.rfft(residual * np.hanning(residual.size))) ** 2
+    power = np.abs(rfft(residual * np.hanning(residual.size))) ** 2
     at = round(turn / (2 * np.pi) * residual.size)
     reach = max(at // 10, 24)
     near = np.concatenate([power[max(at - reach, 1) : max(at - 3, 1)], power[at + 4 : at + reach]])
@@ -105,7 +106,7 @@ def _strongest_turn(record: FloatArray, sample_rate_hz: float) -> float:
     that of its loudest partial."""
     size = 1 << int(np.ceil(np.log2(record.size)) + 2)
     window = np.hanning(record.size)
-    magnitude = np.abs(np.fft.rfft((record - record.mean()) * window, size))
+    magnitude = np.abs(rfft((record - record.mean()) * window, size))
     lowest = max(int(LOWEST_HZ * size / sample_rate_hz), int(3 * size / record.size))
     magnitude[:lowest] = 0
     if not magnitude.any():

@@ -14,6 +14,7 @@ from jiyuu.measurement.step_pitch import without_vibrato
 from jiyuu.measurement.step_tone import StepTone
 from jiyuu.measurement.tone import MeasuredTone
 from jiyuu.measurement.waveform_faults import clipping, quantisation, sounding_part
+from jiyuu.signals.transforms import rfft
 
 PIECE_PERIODS = 4
 CHANGED_DB = 0.3
@@ -78,7 +79,7 @@ def _hum(recording_v: FloatArray, sample_rate_hz: float, tone: MeasuredTone) -> 
     size = recording_v.size
     if size < 0.5 * sample_rate_hz:
         return None
-    spectrum = np.abs(np.fft.rfft((recording_v - recording_v.mean()) * np.blackman(size))) / size / 0.21
+    spectrum = np.abs(rfft((recording_v - recording_v.mean()) * np.blackman(size))) / size / 0.21
     per_bin = sample_rate_hz / size
     for mains in (50.0, 60.0):
         ratio = mains / tone.frequency_hz.value

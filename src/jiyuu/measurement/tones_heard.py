@@ -15,6 +15,7 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.waveform_faults import HARMONICS as MAINS_HARMONICS
 from jiyuu.measurement.waveform_faults import MAINS_HZ, hum_in
+from jiyuu.signals.transforms import rfft
 
 SETTLING = 0.4  # share of a tone that is left for the filter to settle
 HARMONICS = 3
@@ -96,7 +97,7 @@ def _power_near(tone: HeardTone, sample_rate_hz: float) -> float:
         near &= np.abs(bins - harmonic * centre) >= NEAR_BINS[0]
     if not near.any():
         return tone.noise_v**2
-    spectrum = np.fft.rfft(tone.left * window)
+    spectrum = rfft(tone.left * window)
     return float(np.mean(np.abs(spectrum[near]) ** 2) / np.sum(window**2))
 
 

@@ -19,7 +19,7 @@ from jiyuu.measurement.tones_between import between_tones
 from jiyuu.measurement.tones_heard import HeardTone, broken, heard_tone, less_hum, noise_near, steady_part, unsettled
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import clipping, quantisation, rounded_v, step_of
-from jiyuu.signals.transforms import next_fast_len
+from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 
 FEWEST_TONES = 12
 SHORTEST_S = 0.05
@@ -51,7 +51,7 @@ def tones_of(stimulus_v: FloatArray, sample_rate_hz: float) -> list[slice]:
         return []
     # Tones have all of their power in one line; pieces of noise or sweep do not.
     for tone in (found[0], found[len(found) // 2], found[-1]):
-        spectrum = np.abs(np.fft.rfft(stimulus_v[tone] * np.hanning(tone.stop - tone.start))) ** 2
+        spectrum = np.abs(rfft(stimulus_v[tone] * np.hanning(tone.stop - tone.start))) ** 2
         top = int(np.argmax(spectrum))
         if spectrum[max(top - 6, 0) : top + 7].sum() < 0.95 * spectrum.sum():
             return []
@@ -257,20 +257,20 @@ class _Played:
     @classmethod
     def of(cls, stimulus_v: FloatArray, count: int) -> _Played:
         size = next_fast_len(stimulus_v.size + count)
-        return cls(np.asarray(np.conj(np.fft.rfft(_single(stimulus_v), size)), dtype=np.complex64), size)
+        return cls(np.asarray(np.conj(rfft(_single(stimulus_v), size)), dtype=np.complex64), size)
 
     def lag(self, record: FloatArray, sample_rate_hz: float) -> int:
         """Samples by which a record is late: as the loudest tones have it, or as most do where those are far off. A
         little is the filter's own; but the loudest of a sharp resonance may be all that is heard, and is like itself
         for as long as it lasts. Raises MeasurementError where none of it is in the record."""
-        spectrum = np.fft.rfft(_single(record), self.size)
-        loudest = _highest(np.fft.irfft(spectrum * self.turned, self.size), record.size)
+        spectrum = rfft(_single(record), self.size)
+        loudest = _highest(irfft(spectrum * self.turned, self.size), record.size)
         if loudest is None:
             raise MeasurementError("The tones are not to be found in the recording; check that the files belong "
                                    "together.")
         spectrum /= np.maximum(np.abs(spectrum), 1e-12)  # every tone counts alike
         spectrum *= self.turned  # of a minute: one array after the other, each in the place of the one before
-        most = _highest(np.fft.irfft(spectrum, self.size), record.size)
+        most = _highest(irfft(spectrum, self.size), record.size)
         return loudest if most is None or abs(most - loudest) <= GROSS_S * sample_rate_hz else most
 
 
@@ -294,7 +294,7 @@ def _pitch(record: FloatArray, sample_rate_hz: float, near_hz: float | None = No
     t = (np.arange(record.size) - record.size / 2) / sample_rate_hz
     if near_hz is None:
         size = next_fast_len(2 * record.size)
-        near_hz = float(np.argmax(np.abs(np.fft.rfft(record * np.hanning(record.size), size)))) * sample_rate_hz / size
+        near_hz = float(np.argmax(np.abs(rfft(record * np.hanning(record.size), size)))) * sample_rate_hz / size
     omega, a, b = 2 * np.pi * near_hz, 0.0, 0.0
     for step in range(6):
         parts = [np.cos(omega * t), np.sin(omega * t), np.ones_like(t)]

@@ -11,6 +11,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.uncertain import Uncertain
 from jiyuu.quantities import volts_between
+from jiyuu.signals.transforms import rfft
 
 INTERVALS = {
     "unison": Fraction(1), "minor third": Fraction(6, 5), "major third": Fraction(5, 4), "fourth": Fraction(4, 3),
@@ -103,7 +104,7 @@ def beating_in(recording_v: FloatArray, sample_rate_hz: float) -> TwoTones | Non
         return None
     size = 1 << int(np.ceil(np.log2(record.size)) + 2)
     window = np.blackman(record.size)
-    spectrum = np.abs(np.fft.rfft(record * window, size))
+    spectrum = np.abs(rfft(record * window, size))
     per_bin = sample_rate_hz / size
     resolved = 3.2 * sample_rate_hz / record.size  # half the main lobe of the window
     place = int(np.argmax(spectrum))

@@ -14,6 +14,7 @@ import numpy as np
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.signals.transforms import rfft
 from jiyuu.signals.two_tones import TwoTones
 
 HIGHEST_ORDER = 7  # of products that are told apart
@@ -110,7 +111,7 @@ def _fitted(
 def _spread(left: FloatArray, sample_rate_hz: float, lines_hz: FloatArray, at_hz: list[float]) -> FloatArray:
     """(k,) standard deviation of either part of a line, by what is left around it."""
     window = np.hanning(left.size)
-    power = np.abs(np.fft.rfft(left * window)) ** 2
+    power = np.abs(rfft(left * window)) ** 2
     bins = lines_hz * left.size / sample_rate_hz
     free = np.ones(power.size, dtype=bool)
     for line in np.round(bins).astype(int):

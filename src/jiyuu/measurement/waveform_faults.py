@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.signals.long_record import Record
+from jiyuu.signals.transforms import rfft
 
 NEARLY = 0.9999  # of full scale, counted as standing at it
 FLAT_SAMPLES = 3  # equal samples at the top that are no chance any more
@@ -258,7 +259,7 @@ def _left(quiet: FloatArray, t: FloatArray, mains_hz: float) -> float:
 
 def _low_share(left: FloatArray, sample_rate_hz: float) -> float:
     """How much stronger the noise is, per hertz, under a kilohertz than on the whole."""
-    power = np.abs(np.fft.rfft(left)) ** 2
+    power = np.abs(rfft(left)) ** 2
     low = max(int(1000 / sample_rate_hz * left.size), 8)
     return max(1.0, float(np.sqrt(np.mean(power[:low]) / max(float(np.mean(power)), 1e-300))))
 

@@ -11,6 +11,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.signals.transforms import rfft
 
 LINE_BINS = 4  # half the main lobe of the window
 SILENT_DB = -90.0
@@ -44,7 +45,7 @@ def whistle_level(
     if pitch_hz is not None and pitch_hz < 3 * LINE_BINS * per_bin:
         raise MeasurementError(f"The recording is too short to tell harmonics {pitch_hz:.0f} Hz apart; make it longer.")
     window = _window(record.size)
-    power = np.abs(np.fft.rfft((record - record.mean()) * window)) ** 2 / float(np.sum(window**2)) * 2 / record.size
+    power = np.abs(rfft((record - record.mean()) * window)) ** 2 / float(np.sum(window**2)) * 2 / record.size
     hertz = np.arange(power.size) * per_bin
     total = float(power.sum())
     if total <= 0:

@@ -17,6 +17,7 @@ from jiyuu.circuits.network import BranchKind, Network
 from jiyuu.circuits.operating_point import operating_point
 from jiyuu.errors import CircuitError
 from jiyuu.measurement.two_tones import Products, products_of
+from jiyuu.signals.transforms import rfft
 from jiyuu.signals.two_tones import HIGHEST_HZ, TwoTones
 from jiyuu.simulation.periodic import BATCH, settled_periods, steps_of
 from jiyuu.simulation.render import render
@@ -151,7 +152,7 @@ def _driven(
         orbits = settled_periods(network, np.full(part.size, frequency_hz), steps, cutoff_hz=cutoff_hz, gain=gain,
                                  level_v=part, modes=[mode], rest=rest)
         output_v = orbits.outputs_v[0] if rail_v is None else np.clip(orbits.outputs_v[0], -rail_v, rail_v)
-        lines = 2j * np.fft.rfft(output_v, axis=0)[1 : HIGHEST_HARMONIC + 1] / steps
+        lines = 2j * rfft(output_v, axis=0)[1 : HIGHEST_HARMONIC + 1] / steps
         found += [DrivenLevel(float(level), lines[:, i], float(np.abs(output_v[:, i]).max()), bool(orbits.settled[i]))
                   for i, level in enumerate(part)]
     return found

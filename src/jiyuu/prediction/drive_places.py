@@ -10,6 +10,7 @@ from scipy.optimize import brentq
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.network import Branch, BranchKind
 from jiyuu.prediction.drive import HIGHEST_HARMONIC, DrivenLevel
+from jiyuu.signals.transforms import rfft
 
 STEPS = 4096
 HEADROOMS = (1e-3, 1e3)  # re the output's peak
@@ -45,7 +46,7 @@ def bent_behind(driven: DrivenLevel, small_gain_db: float, kind: BranchKind) -> 
 
     def harmonics(headroom_v: float) -> FloatArray:
         bent, _ = Branch("behind", kind, headroom_v).at(wave)
-        return np.asarray(np.abs(np.fft.rfft(bent)[1 : HIGHEST_HARMONIC + 1]))
+        return np.asarray(np.abs(rfft(bent)[1 : HIGHEST_HARMONIC + 1]))
 
     def excess(log_share: float) -> float:
         size = harmonics(clean_v * np.exp(log_share))

@@ -9,7 +9,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.fft import rfft, rfftfreq
 
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.contexts_moving import DrivenRing
@@ -18,6 +17,7 @@ from jiyuu.patch.between_stages import Comb
 from jiyuu.patch.document import AnyStage, Chord, Patch, stages_in
 from jiyuu.patch.linear_stages import AllPass, Bank
 from jiyuu.patch.playing import play_patch
+from jiyuu.signals.transforms import rfft
 
 RATE_HZ = 48_000
 NOTE_S, FADE_S = 0.5, 0.005
@@ -123,7 +123,7 @@ def _centre(tail: FloatArray, ring_s: float | None) -> float:
     size = seen.shape[1]
     power = np.sum(np.abs(rfft(seen * np.hanning(size), axis=1)) ** 2, axis=0)
     total = float(power.sum())
-    return float(np.sum(power * rfftfreq(size, 1 / RATE_HZ)) / total) if total else 0.0
+    return float(np.sum(power * np.fft.rfftfreq(size, 1 / RATE_HZ)) / total) if total else 0.0
 
 
 def ring_findings(ladder: Sequence[Rung]) -> list[Finding]:

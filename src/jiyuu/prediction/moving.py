@@ -15,6 +15,7 @@ from jiyuu.patch.motion import Motion, Span
 from jiyuu.patch.playing import play_patch, sources_record
 from jiyuu.patch.targets import Target
 from jiyuu.signals.controls.figure import swung_s
+from jiyuu.signals.transforms import rfft
 from jiyuu.stopping import checkpoint
 
 RATE_HZ = 48_000
@@ -125,7 +126,7 @@ def spectrogram(record_v: FloatArray, sample_rate_hz: float) -> tuple[FloatArray
     starts = np.arange(0, record_v.size, hop)
     shape = np.hanning(WINDOW)
     pieces = np.lib.stride_tricks.sliding_window_view(padded, WINDOW)[starts[starts + WINDOW <= padded.size]]
-    lines = np.abs(np.fft.rfft(pieces * shape, axis=1)) * (2 / shape.sum())
+    lines = np.abs(rfft(pieces * shape, axis=1)) * (2 / shape.sum())
     hertz = LOWEST_HZ * 2.0 ** (np.arange(PER_OCTAVE * OCTAVES + 1) / PER_OCTAVE)
     edges = hertz[:, np.newaxis] * 2.0 ** (np.array([-0.5, 0.5]) / PER_OCTAVE) * WINDOW / sample_rate_hz
     levels = np.empty((hertz.size, pieces.shape[0]))

@@ -98,6 +98,6 @@ def _heard(channel: FloatArray, stimulus_v: FloatArray) -> float:
 def _tonal(channel: FloatArray) -> float:
     """Share of its energy in the strongest line, mains and DC aside."""
     own = (channel - channel.mean())[: 1 << 18]
-    power = np.abs(np.fft.rfft(own * np.hanning(own.size))) ** 2
+    power = np.abs(rfft(own * np.hanning(own.size))) ** 2
     top = int(np.argmax(power))
     return float(np.sqrt(np.mean(own**2))) * float(power[max(top - 3, 0) : top + 4].sum() / max(power.sum(), 1e-300))

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-import scipy.fft
 from scipy.ndimage import uniform_filter1d
 from scipy.signal import resample_poly
 
@@ -17,7 +16,7 @@ from jiyuu.measurement.alignment import Passages, find_passages
 from jiyuu.measurement.drive import HOP_S, ladder_in, seen_s
 from jiyuu.signals.drive_steps import DriveSteps, steps_in
 from jiyuu.signals.recordings import MOST_MEASURED, in_blocks
-from jiyuu.signals.transforms import next_fast_len
+from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
 THIN_HZ, FULL_HZ = 12_000.0, 44_100.0  # at about these rates it is looked for, first in an eighth of the time
@@ -139,7 +138,7 @@ def _clearest(path: Path, passages: Passages, sample_rate_hz: int, grain: int) -
     whole = later[-1] + played.size + 2 * FADE
     reach = 2 * whole  # samples of the recording looked at together
     size = next_fast_len(reach + played.size)
-    turn = np.conj(scipy.fft.rfft(played, size))
+    turn = np.conj(rfft(played, size))
     turn /= np.maximum(np.abs(turn), np.float32(1e-30))
     even = 65 + 16 * size // max(passages.period // grain, 1) if passages.count > 1 else 65
     fade = (0.5 - 0.5 * np.cos(np.pi * (np.arange(FADE) + 0.5) / FADE)).astype(np.float32)
@@ -154,9 +153,9 @@ def _clearest(path: Path, passages: Passages, sample_rate_hz: int, grain: int) -
                 own, ends = channel - channel.mean(), min(FADE, channel.size)
                 own[:ends] *= fade[:ends]
                 own[own.size - ends :] *= fade[:ends][::-1]
-                heard = scipy.fft.rfft(own, size)
+                heard = rfft(own, size)
                 heard /= uniform_filter1d(np.abs(heard), even) + np.float32(1e-30)
-                found = uniform_filter1d(scipy.fft.irfft(heard * turn, size) ** 2, TOGETHER, mode="wrap")
+                found = uniform_filter1d(irfft(heard * turn, size) ** 2, TOGETHER, mode="wrap")
                 # Of sizes and not of powers: all of them count for more than one of them alone.
                 together = np.sum([np.roll(np.sqrt(found), -lag) for lag in later], axis=0) ** 2
                 place = int(np.argmax(together))

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import SignalError
+from jiyuu.signals.transforms import rfft
 from jiyuu.signals.two_tones import TwoTones
 
 PERIODS = 24
@@ -128,7 +129,7 @@ def steps_in(stimulus_v: FloatArray, sample_rate_hz: float) -> DriveSteps:
     pieces = [stimulus_v[begin + fade : end - fade] for begin, end in zip(begins, ends, strict=True)]
     loudest = pieces[-1] * np.hanning(pieces[-1].size)
     padded = 1 << (int(np.log2(loudest.size)) + 4)
-    hertz = float(np.abs(np.fft.rfft(loudest, padded)).argmax()) * sample_rate_hz / padded
+    hertz = float(np.abs(rfft(loudest, padded)).argmax()) * sample_rate_hz / padded
     if not LOWEST_HZ <= hertz <= HIGHEST_HZ:
         raise wrong
     for _ in range(4):  # by how the phase goes on from the first half to the second
@@ -161,7 +162,7 @@ def _pair_in(piece: FloatArray, sample_rate_hz: float) -> TwoTones:
     hertz: list[float] = []
     left = piece
     for _ in range(2):
-        spectrum = np.abs(np.fft.rfft(left * window, padded))
+        spectrum = np.abs(rfft(left * window, padded))
         hertz.append(float(spectrum.argmax()) * sample_rate_hz / padded)
         left = piece - _fitted(piece, t, hertz)[1]
     half = piece.size // 2

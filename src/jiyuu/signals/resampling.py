@@ -12,9 +12,9 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
 HALF_LENGTH = 256  # input samples on each side: flat to 0.4925 of the rate at 120 dB
@@ -61,7 +61,7 @@ def interpolated(record: FloatArray, factor: int, start: int, stop: int, *, hold
         padded[low - first : high - first] = record[low:high]
     if hold_end and record.size and last > record.size:
         padded[max(record.size - first, 0) :] = record[-1]
-    size = next_fast_len(padded.size + 2 * HALF_LENGTH, real=True)
+    size = next_fast_len(padded.size + 2 * HALF_LENGTH)
     spectrum = rfft(padded, size)
     fine = np.empty((stop - start + 1, factor))
     # One phase at a time keeps the working set in cache and needs no more than one long transform each.
@@ -92,7 +92,7 @@ def decimated(fine: FloatArray, factor: int) -> FloatArray:
     (i + DECIMATION_HALF_LENGTH)·factor."""
     half = DECIMATION_HALF_LENGTH
     length = fine.shape[-1] // factor
-    size = next_fast_len(length + 2 * half, real=True)
+    size = next_fast_len(length + 2 * half)
     spectra = _kept(_decimation_spectra, factor, size)
     result = np.empty((fine.shape[0], length - 2 * half))
     for row, record in enumerate(fine):

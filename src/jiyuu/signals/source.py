@@ -12,6 +12,7 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
 from jiyuu.signals import sources
+from jiyuu.signals.transforms import irfft, rfft
 
 HIGHEST_HZ = 20_000.0
 RECORD_RATE_HZ = 48_000.0
@@ -126,7 +127,7 @@ class Source:
     def _bands(self) -> tuple[FloatArray, FloatArray]:
         rate = RECORD_RATE_HZ
         record = self.record(duration_s=8 * 8 * sources.STEP_S if self.kind in IN_BARS else 8.0)
-        power = 2 * np.abs(np.fft.rfft(record)) ** 2 / record.size**2
+        power = 2 * np.abs(rfft(record)) ** 2 / record.size**2
         hertz = np.fft.rfftfreq(record.size, 1 / rate)
         edges = np.minimum(20.0 * 2 ** (np.arange(61) / 6), HIGHEST_HZ)
         centres = np.sqrt(edges[1:] * edges[:-1])
@@ -138,8 +139,8 @@ class Source:
 def _rounded(record: FloatArray) -> FloatArray:
     """Lanczos' factors over the whole band: what a series cut off at half the rate overshoots, they take away
     (Lanczos 1956, Applied Analysis)."""
-    spectrum = np.fft.rfft(record)
-    return np.asarray(np.fft.irfft(spectrum * np.sinc(np.linspace(0.0, 1.0, spectrum.size)), record.size))
+    spectrum = rfft(record)
+    return np.asarray(irfft(spectrum * np.sinc(np.linspace(0.0, 1.0, spectrum.size)), record.size))
 
 
 def _harmonics(kind: SourceKind, pitch_hz: float, level_v: float, width: float) -> tuple[FloatArray, FloatArray]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
+from jiyuu.signals.transforms import irfft, rfft
 from jiyuu.stopping import checkpoint
 
 
@@ -203,9 +204,9 @@ def knock_figure(
 def _tick(count: int, sample_rate_hz: float) -> FloatArray:
     """(count,) noise above TICKED_HZ that dies away."""
     t = np.arange(count) / sample_rate_hz
-    white = np.fft.rfft(np.random.default_rng(31).standard_normal(count))
+    white = rfft(np.random.default_rng(31).standard_normal(count))
     hertz = np.fft.rfftfreq(count, 1 / sample_rate_hz)
-    high = np.fft.irfft(white * hertz**2 / (hertz**2 + TICKED_HZ**2), count)
+    high = irfft(white * hertz**2 / (hertz**2 + TICKED_HZ**2), count)
     return np.asarray(high / np.abs(high).max() * np.exp(-t / TICK_S))
 
 
@@ -233,7 +234,7 @@ def noise(*, level_v: float, duration_s: float, sample_rate_hz: float, seed: int
     count = _times(duration_s, sample_rate_hz).size
     white = np.random.default_rng(seed).standard_normal(count)
     if pink:
-        spectrum = np.fft.rfft(white)
+        spectrum = rfft(white)
         frequency_hz = np.fft.rfftfreq(count, 1 / sample_rate_hz)
-        white = np.fft.irfft(spectrum / np.sqrt(np.maximum(frequency_hz, 10.0)), count)
+        white = irfft(spectrum / np.sqrt(np.maximum(frequency_hz, 10.0)), count)
     return np.asarray(level_v * white / np.sqrt(np.mean(white**2)))

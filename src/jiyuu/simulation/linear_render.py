@@ -6,12 +6,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.fft import irfft, next_fast_len, rfft
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.linear import StateSpace, state_space
 from jiyuu.circuits.network import BranchKind, Network
 from jiyuu.signals.long_record import Record, weighted
+from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
 BLOCK = 1 << 17  # samples at a time, at least
@@ -57,7 +57,7 @@ def answered(
     played: Record, sample_rate_hz: float, ring: int, response: Callable[[FloatArray], ComplexArray]
 ) -> Record:
     """Volts behind a response that has rung out after so many samples."""
-    size = next_fast_len(max(BLOCK, 2 * ring), real=True)
+    size = next_fast_len(max(BLOCK, 2 * ring))
     answer = response(np.asarray(np.fft.rfftfreq(size, 1 / sample_rate_hz)))
     step = size - ring
     out, rings_on = Record(), np.zeros(ring)

@@ -22,6 +22,7 @@ from jiyuu.circuits.linear import growth_rate, onset, state_space
 from jiyuu.circuits.network import Affine, BranchKind, Network
 from jiyuu.circuits.operating_point import operating_point
 from jiyuu.errors import CircuitError
+from jiyuu.signals.transforms import irfft, rfft
 from jiyuu.simulation.kernels import integrate
 from jiyuu.stopping import checkpoint
 
@@ -153,11 +154,11 @@ class _Orbit:
         if points == self.states.shape[1]:
             return self
         old, new = self.whole.shape[1], 2 * points if self.odd else points
-        spectrum = np.fft.rfft(self.whole, axis=1)
+        spectrum = rfft(self.whole, axis=1)
         fine = np.zeros((self.states.shape[0], new // 2 + 1), dtype=complex)
         kept = min(spectrum.shape[1], fine.shape[1])
         fine[:, :kept] = spectrum[:, :kept] * (new / old)
-        return _Orbit(np.fft.irfft(fine, new, axis=1)[:, :points], self.turn, self.gain, self.odd)
+        return _Orbit(irfft(fine, new, axis=1)[:, :points], self.turn, self.gain, self.odd)
 
     def scaled(self, factor: float) -> _Orbit:
         """The swing about the mean made larger."""
@@ -225,7 +226,7 @@ class _Problem:
         (state, first-harmonic volts) given, the gain follows as well. Raises CircuitError when it does not settle."""
         n, points = orbit.states.shape
         D = self.derivative(points)
-        pinned = int(np.argmax(np.abs(np.fft.rfft(orbit.whole, axis=1)[:, 1]))) if amplitude is None else amplitude[0]
+        pinned = int(np.argmax(np.abs(rfft(orbit.whole, axis=1)[:, 1]))) if amplitude is None else amplitude[0]
         theta = self.phases(points)
         cosine, sine = 2 * np.cos(theta) / points, 2 * np.sin(theta) / points
         states, turn = orbit.states.copy(), orbit.turn
@@ -341,14 +342,14 @@ def _read(problem: _Problem, orbit: _Orbit, mode: str) -> _Read:
     output, _, _ = problem.branches(states, orbit.gain)
     waveform = network.C.at(orbit.gain)[row] @ states + network.E.at(orbit.gain)[row] @ output
     points = waveform.size
-    spectrum = np.fft.rfft(waveform) / points
+    spectrum = rfft(waveform) / points
     harmonics = np.zeros(HIGHEST_HARMONIC)
     found = 2 * np.abs(spectrum[1 : HIGHEST_HARMONIC + 1])
     harmonics[: found.size] = found
     # The excursion between the points: the same polynomial on a grid sixteen times as fine.
     dense = np.zeros(16 * points // 2 + 1, dtype=complex)
     dense[1 : spectrum.size] = spectrum[1:]
-    fine = np.fft.irfft(dense * (16 * points), 16 * points)
+    fine = irfft(dense * (16 * points), 16 * points)
     if harmonics[0] <= 1e-12 * max(np.abs(states).max(), 1e-300):
         raise CircuitError(f"The output '{mode}' does not carry the tone; choose another mode.")
     return _Read(

@@ -11,13 +11,13 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.fft import rfft, rfftfreq
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.circuit import CUTOFF_MAXIMUM_HZ, checked_cutoff, checked_gain
 from jiyuu.circuits.network import Network
 from jiyuu.errors import SignalError
 from jiyuu.signals.long_record import Record
+from jiyuu.signals.transforms import rfft
 from jiyuu.simulation.renderer import Move, Renderer
 
 LOOKED = 16  # every so many samples a move is asked how far it goes
@@ -231,7 +231,7 @@ def _in_band(record: Record, less: Record | None, sample_rate_hz: float) -> floa
     """Energy below the band limit, of overlapping pieces whose windows' squares add up to one."""
     length = min(2 * SEGMENT, max(record.size, 2) // 2 * 2)
     window = np.sin(np.pi * (np.arange(length) + 0.5) / length)
-    kept = rfftfreq(length, 1 / sample_rate_hz) <= min(BAND_LIMIT_HZ, 0.45 * sample_rate_hz)
+    kept = np.fft.rfftfreq(length, 1 / sample_rate_hz) <= min(BAND_LIMIT_HZ, 0.45 * sample_rate_hz)
     total = 0.0
     for start in range(-length // 2, record.size, length // 2):
         piece = record.read(start, start + length)

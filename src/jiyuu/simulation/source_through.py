@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.signals.transforms import irfft, rfft
 
 
 class SourceThrough:
@@ -14,7 +15,7 @@ class SourceThrough:
 
     def __init__(self, record_v: FloatArray, sample_rate_hz: float) -> None:
         self._size = record_v.size
-        self._spectrum = np.fft.rfft(record_v)
+        self._spectrum = rfft(record_v)
         self._octave = np.log2(np.maximum(np.fft.rfftfreq(record_v.size, 1 / sample_rate_hz), 1e-3))
 
     def output_v(self, frequency_hz: FloatArray, gain: ComplexArray) -> FloatArray:
@@ -23,7 +24,7 @@ class SourceThrough:
         octave = np.log2(frequency_hz)
         level = np.interp(self._octave, octave, np.log(np.maximum(np.abs(gain), 1e-12)))
         angle = np.interp(self._octave, octave, np.unwrap(np.angle(gain)))
-        return np.asarray(np.fft.irfft(self._spectrum * np.exp(level + 1j * angle), self._size))
+        return np.asarray(irfft(self._spectrum * np.exp(level + 1j * angle), self._size))
 
     def peak_v(self, frequency_hz: FloatArray, gain: ComplexArray) -> float:
         """Highest volts of the output."""
