@@ -8,7 +8,7 @@ from scipy.signal import butter, sosfilt
 
 from jiyuu.bench.heard import HEARD_RATE_HZ, Heard, moving_record
 from jiyuu.bench.live import BLOCK, Mixer, Turned, kind_of
-from jiyuu.bench.moving_voice import Recorded, Streamed, moving_voice, ready_to_move
+from jiyuu.bench.moving_voice import Recorded, Streamed, moving_voice
 from jiyuu.bench.setup import Setup
 from jiyuu.bench.standing import Standing
 from jiyuu.circuits.filter_file import Filter
@@ -33,7 +33,6 @@ def moving(**more):
 @pytest.mark.long
 def test_it_is_what_a_record_of_it_is():
     standing = moving()
-    ready_to_move(standing)
     voice = moving_voice(standing)
     assert isinstance(voice, Streamed)
     place = voice.place

@@ -1,5 +1,6 @@
 """Compiled integrators: one and many filters agree, order of convergence, what is compiled and kept."""
 
+import os
 import subprocess
 import sys
 from dataclasses import replace
@@ -11,8 +12,7 @@ from jiyuu.circuits.catalogue import circuit, circuits
 from jiyuu.circuits.compose import modulated, series, shaper, silent
 from jiyuu.circuits.network import Affine, Branch, BranchKind
 from jiyuu.simulation.kernel_source import LANES, signature
-from jiyuu.simulation.kernels import coefficients_of, compile_apart, integrate, is_compiled
-from jiyuu.simulation.warm import jobs
+from jiyuu.simulation.kernels import coefficients_of, integrate
 from tests.trials import some
 
 HALF = 0.5 / 192_000
@@ -107,47 +107,55 @@ def test_units_of_one_circuit_share_a_kernel_and_differ_in_their_table():
     assert signature(first) != signature(entry.network({"feedback_coupling_hz": 9.0}))
 
 
-def test_everything_the_catalogue_needs_is_compiled_ahead():
-    for circuit_id, parameters in jobs():
-        assert is_compiled(circuit(circuit_id).network(parameters))
+SCRIPT = """
+from jiyuu.circuits.catalogue import circuit
+from jiyuu.simulation.kernels import kernel_for
+kernel_for(circuit('sallen-key-highpass').network())
+"""
 
 
-@pytest.mark.long
-def test_compiled_code_is_kept_between_runs(tmp_path):
-    script = (
-        "from jiyuu.circuits.catalogue import circuit\n"
-        "from jiyuu.simulation.kernels import compile_now, is_compiled\n"
-        "n = circuit('sallen-key-highpass').network()\n"
-        "before = is_compiled(n); compile_now(n)\n"
-        "print(before, is_compiled(n))"
-    )
-    import os
-
+def test_compiled_code_is_kept_between_runs_and_made_again_where_it_is_spoilt(tmp_path):
     environment = {**os.environ, "JIYUU_CACHE_DIR": str(tmp_path)}
 
-    def run():
-        said = subprocess.run([sys.executable, "-c", script], env=environment, capture_output=True, text=True,
-                              check=True).stdout.split()
-        return said, {path: path.stat().st_mtime_ns for path in tmp_path.rglob("*") if path.suffix in (".nbc", ".nbi")}
+    def ran():
+        subprocess.run([sys.executable, "-c", SCRIPT], env=environment, check=True)
+        (code,) = (tmp_path / "kernels").iterdir()
+        return code, code.stat().st_mtime_ns
 
-    first, made = run()
-    assert first == ["False", "True"]
-    assert made
-    second, kept = run()
-    assert second == ["True", "True"]
-    assert kept == made  # loaded: whoever compiles writes
+    code, made = ran()
+    assert ran() == (code, made)  # loaded: whoever compiles writes
+    whole = code.read_bytes()
+    for spoilt in (whole[: len(whole) // 2], whole[:-9] + b"\0" * 9, b""):
+        code.write_bytes(spoilt)
+        ran()
+        assert code.read_bytes() == whole
 
 
-@pytest.mark.long
-def test_a_joined_network_is_compiled_in_a_process_of_its_own_and_then_loads(tmp_path, monkeypatch):
+def test_what_is_read_only_or_has_gaps_is_integrated_as_it_is(tmp_path, monkeypatch):
     monkeypatch.setenv("JIYUU_CACHE_DIR", str(tmp_path))
     joined = silent(series(shaper(Branch("curve", BranchKind.ASINH, 0.7)), "out", shaper(Branch("b", BranchKind.CLIP))))
-    assert not is_compiled(joined)
-    compile_apart(joined)
-    assert is_compiled(joined)
-    kept = {path.name for path in tmp_path.rglob("*.nb?")}
-    # Neither what is read-only nor what has gaps is compiled once more, in this process, for its sake.
     for one in (np.ones((5, 1)), np.broadcast_to(1.0, (5, 1)), np.ones((9, 3))[::2, :1]):
-        integrate([joined], u_v=one, omega=one, gain=np.broadcast_to(0.0, (1, 1)), half_step_s=1e-3, rows=[0])
-        integrate([joined] * LANES, u_v=one, omega=one, gain=one, half_step_s=1e-3, rows=[0])
-    assert {path.name for path in tmp_path.rglob("*.nb?")} == kept
+        for lanes in (1, LANES):
+            out, _ = integrate([joined] * lanes, u_v=one, omega=one, gain=np.broadcast_to(0.0, (1, 1)),
+                               half_step_s=1e-3, rows=[0])
+            assert out == pytest.approx(0.7 * np.arcsinh(1 / 0.7), rel=1e-12)
+    assert len(list((tmp_path / "kernels").iterdir())) == 1
+
+
+@pytest.mark.parametrize("lanes", [1, 2, LANES, 2 * LANES + 1])
+@pytest.mark.parametrize("moving", [(), ("omega",), ("gain",), ("omega", "gain")])
+@pytest.mark.parametrize("each", [False, True])
+def test_controls_that_stand_and_controls_that_move_do_the_same(lanes, moving, each):
+    network, steps = circuit("transistor-ladder").network(), 50
+    given = {"u_v": np.random.default_rng(2).normal(0, 0.3, (2 * steps + 1, 1)), "half_step_s": HALF, "rows": [0, 3]}
+    turned = {"omega": 6e3 * (1 + 0.1 * np.arange(lanes) * each), "gain": 2 + 0.1 * np.arange(lanes) * each}
+    expected = [integrate([network], omega=np.full((1, 1), turned["omega"][lane]),
+                          gain=np.full((1, 1), turned["gain"][lane]), **given) for lane in range(lanes)]
+    controls = {name: np.broadcast_to(values if each else values[:1],
+                                      (2 * steps + 1 if name in moving else 1, lanes if each else 1))
+                for name, values in turned.items()}
+    outputs, states = integrate([network] * lanes, **given, **controls)
+    assert outputs.shape == (2, steps, lanes)
+    for lane, (output, state) in enumerate(expected):
+        assert outputs[:, :, lane] == pytest.approx(output[:, :, 0], rel=1e-12, abs=1e-15)
+        assert states[lane] == pytest.approx(state[0], rel=1e-12, abs=1e-15)

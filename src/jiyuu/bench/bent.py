@@ -98,13 +98,10 @@ def _through(standing: Standing, played_v: FloatArray) -> FloatArray:
 
 def _behind(clean_v: FloatArray, kind: str, headroom_v: float) -> FloatArray:
     from jiyuu.patch.document import Patch, Shape
-    from jiyuu.patch.playing import networks_of, play_patch
-    from jiyuu.simulation.kernels import compiled_apart
+    from jiyuu.patch.playing import play_patch
 
     stage = Shape.model_validate({"stage": "shape", "kind": kind, "headroom_v": headroom_v})
     patch = Patch.model_construct(name="behind", path=(stage,), controls={}, routes=(), sources=(), figure=None)
-    for network in networks_of(patch, clean_v.size / HEARD_RATE_HZ):
-        compiled_apart(network)
     return np.asarray(play_patch(patch, clean_v[np.newaxis], HEARD_RATE_HZ)[0])
 
 

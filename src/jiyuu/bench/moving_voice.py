@@ -11,10 +11,8 @@ from jiyuu.bench.heard import FULL_SCALE_V, HEARD_RATE_HZ, Heard, moving_record,
 from jiyuu.bench.live import BLOCK, SETTLED_BLOCKS, AnyVoice, Looped, Turned, kind_of
 from jiyuu.bench.patched import patch_of
 from jiyuu.bench.standing import Standing
-from jiyuu.patch.playing import networks_of
 from jiyuu.patch.streamed import StreamedPatch, is_streamed
 from jiyuu.signals.looped import SEAM_S, seamless
-from jiyuu.simulation.kernels import compiled_apart
 
 
 class Recorded(Looped):
@@ -68,12 +66,6 @@ class Streamed:
         sound_v = self._stream.push((stands.drive + (then.drive - stands.drive) * way) / began.drive, turned)
         sound_v = np.clip(np.nan_to_num(sound_v, nan=0.0) / max(began.trim, 1e-6), -self._rail_v, self._rail_v)
         return np.asarray(sound_v * (stands.trim + (then.trim - stands.trim) * way) / FULL_SCALE_V)
-
-
-def ready_to_move(standing: Standing) -> None:
-    """Compiles what it takes, in a process of its own, where that has not been done."""
-    for network in networks_of(patch_of(standing, standing.document.name), round_s(standing)):
-        compiled_apart(network)
 
 
 def moving_voice(standing: Standing, *, near: int = 0) -> AnyVoice:

@@ -18,7 +18,6 @@ from jiyuu.character.scales import SCALE
 from jiyuu.character.subject import Subject
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.filter_file import Filter
-from jiyuu.circuits.network import Network
 from jiyuu.errors import MeasurementError
 from jiyuu.patch.around import Surrounded
 from jiyuu.patch.document import FilterStage, Shape
@@ -139,13 +138,6 @@ def driven_at(base: Subject, headroom_v: float, *, behind: bool) -> Subject:
     alone = {**dict(base.filter), "mode": base.mode, "cutoff_hz": base.cutoff_hz}
     return replace(base, filter=Surrounded.model_construct(
         **alone, path=(own, soft) if behind else (soft, own), in_hand=IN_HAND))
-
-
-def to_compile(topic: Topic) -> list[Network]:
-    """What questions of a topic play that is not of the catalogue."""
-    base = Subject(Filter(name="Question", circuit=LADDER), SLOPES[0], 440.0, 0.0)
-    return [driven_at(base, STRAIGHT_V, behind=behind).network for behind in (False, True)
-            ] if topic is Topic.PLACE else []
 
 
 def _both_apart(topic: Topic, at: Callable[[float], Both], jnds: float, halvings: int) -> Both:

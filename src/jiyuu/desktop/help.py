@@ -30,8 +30,8 @@ CAUTIONS = (
     "harm ears and loudspeakers. Building: check rail polarity before power; mind the hot iron, fumes and charged "
     "capacitors. Mains voltage is for people licensed for it, under local codes."
 )
-PACKAGES = ("PyQt6", "pyqtgraph", "numpy", "scipy", "numba", "ducc0", "pydantic", "soundfile", "matplotlib",
-            "contourpy", "pyloudnorm", "mosqito", "miniaudio", "typer", "rich", "platformdirs", "Jinja2")
+PACKAGES = ("PyQt6", "pyqtgraph", "numpy", "scipy", "numba", "llvmlite", "ducc0", "pydantic", "soundfile",
+            "matplotlib", "contourpy", "pyloudnorm", "mosqito", "miniaudio", "typer", "rich", "platformdirs", "Jinja2")
 
 
 class Help(QObject):

@@ -22,7 +22,7 @@ from jiyuu.bench.live import (
 )
 from jiyuu.bench.standing import Standing
 from jiyuu.desktop.jobs import Jobs
-from jiyuu.desktop.measuring import EMPTY_SHELF, compiled
+from jiyuu.desktop.measuring import EMPTY_SHELF
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.sound_file import LEVEL_DB, SOUND_S
 from jiyuu.errors import JiyuuError, SignalError
@@ -208,13 +208,6 @@ class Listening(QObject):
         beside = self._mixer.voice(OTHER) is None and marked is not None
 
         def steps() -> Iterator[Any]:
-            for one in (standing, *([marked.standing] if marked is not None and beside else [])):
-                for _ in compiled(one):
-                    pass
-                if what is Heard.MOVING:
-                    from jiyuu.bench.moving_voice import ready_to_move
-
-                    ready_to_move(one)
             if what is Heard.WHISTLE and not standing.self_oscillates:
                 raise SignalError("At this resonance the filter does not whistle; turn it past its onset first.")
             before = self._mixer.voice(NOW)

@@ -55,7 +55,6 @@ class Measuring(QObject):
         def steps() -> Iterator[Progress | Run]:
             from jiyuu.rig.simulated import SimulatedRig
 
-            yield from compiled(standing)
             yield from measured(step, standing, asked, SimulatedRig(standing.filter, seed=chosen.seed or 0))
 
         self._begin(chosen, step.name, steps)
@@ -80,7 +79,6 @@ class Measuring(QObject):
         def steps() -> Iterator[Progress | Run]:
             from jiyuu.rig.simulated import SimulatedRig
 
-            yield from compiled(standing)
             yield from walk_on(book, chosen.id, standing, kept,
                                lambda: SimulatedRig(standing.filter, seed=chosen.seed or 0))
 
@@ -142,13 +140,3 @@ class Measuring(QObject):
         self.busy.emit(False)
         self._session.runs_changed()
         self.message.emit(f"{self._of}: {text}", True)
-
-
-def compiled(standing: Standing) -> Iterator[Progress]:
-    """Compiles the filter's kernel where that has not been done: in a process of its own, since in this one it would
-    hold the window. Yields progress while it does."""
-    from jiyuu.simulation.kernels import compile_apart, is_compiled
-
-    if not is_compiled(standing.network):
-        yield Progress("compiling this circuit (once, some seconds)", 0.01)
-        compile_apart(standing.network)

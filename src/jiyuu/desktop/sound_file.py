@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from jiyuu.bench.heard import HEARD_RATE_HZ, WARNING, Heard, heard_record
 from jiyuu.desktop.jobs import Jobs
-from jiyuu.desktop.measuring import EMPTY_SHELF, compiled
+from jiyuu.desktop.measuring import EMPTY_SHELF
 from jiyuu.desktop.session import Session
 
 SOUND_S = 4.0
@@ -42,8 +42,6 @@ class SoundFile(QObject):
             from jiyuu.signals.ceiling import under_ceiling
             from jiyuu.signals.recordings import write_recording
 
-            for _ in compiled(standing):
-                pass
             record = heard_record(standing, what, duration_s=SOUND_S)
             heard = under_ceiling(record * 10 ** (LEVEL_DB / 20), HEARD_RATE_HZ)
             write_recording(path, heard, HEARD_RATE_HZ, full_scale_v=1.0, inputs=played)

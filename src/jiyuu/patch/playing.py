@@ -9,15 +9,14 @@ from functools import partial
 import numpy as np
 
 from jiyuu.arrays import FloatArray
-from jiyuu.circuits.network import Network
 from jiyuu.errors import SignalError
 from jiyuu.patch.between_stages import Comb, Crush
-from jiyuu.patch.document import LEFT, RIGHT, AnyStage, Chord, Limb, Parallel, Patch, Stereo, inner_paths
+from jiyuu.patch.document import LEFT, RIGHT, AnyStage, Chord, Limb, Parallel, Patch, Stereo
 from jiyuu.patch.following import followed_bank
 from jiyuu.patch.heard import HeardRecord
 from jiyuu.patch.inside import inner_routes
 from jiyuu.patch.linear_stages import Bank
-from jiyuu.patch.lowering import is_stereo, lowered, sides_of
+from jiyuu.patch.lowering import is_stereo, lowered
 from jiyuu.patch.motion import Motion, Values
 from jiyuu.patch.response import judged_loops
 from jiyuu.patch.shapes import Between, Shapes, coefficients_of
@@ -26,7 +25,7 @@ from jiyuu.patch.stretches import MORPHS, Apart, Stretch, by_response, morphs, s
 from jiyuu.patch.told import told
 from jiyuu.signals.long_record import Record, weighted
 from jiyuu.simulation.crusher import Clockwork, crushed
-from jiyuu.simulation.linear_render import answered, is_straight, through_straight
+from jiyuu.simulation.linear_render import answered, through_straight
 from jiyuu.simulation.render import SEGMENT, render_record
 
 AFTER_S = 0.02  # that the filter's own looking ahead asks beyond the end
@@ -73,30 +72,6 @@ def play_record(
                            checked)
         outputs.append(playing.path(patch.path, "path", 0.0, channels[min(i, len(channels) - 1)]))
     return outputs
-
-
-def networks_of(patch: Patch, until_s: float) -> Iterator[Network]:
-    """All that has to be compiled before the patch can be played."""
-    motion = Motion(patch, until_s)
-    for side in sides_of(patch):
-        yield from _networks(patch, patch.path, side, told(motion, side).keys(), outermost=True)
-
-
-def _networks(
-    patch: Patch, path: Sequence[AnyStage], side: str, moving: Collection[str], *, outermost: bool
-) -> Iterator[Network]:
-    for part in stretches(path, side, outermost=outermost):
-        if isinstance(part, Stretch):
-            for piece in _parts(patch, part, moving):
-                if _morphing(piece, moving) is not None:
-                    continue
-                network = lowered(piece, side, moving, patch=patch).network
-                if not is_straight(network) or {*network.cutoffs, *network.gains} & {*moving}:
-                    yield network
-            continue
-        inner = [getattr(part.stage, side)] if isinstance(part.stage, Stereo) else inner_paths(part.stage)
-        for one in inner:
-            yield from _networks(patch, one, side, moving, outermost=False)
 
 
 def _parts(patch: Patch, stretch: Stretch, moving: Collection[str]) -> Iterator[Stretch]:

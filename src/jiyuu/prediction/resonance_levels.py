@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -44,10 +44,9 @@ class Studied:
 
 def studied(
     document: Filter, network: Network, mode: str, sources: Sequence[Source], *, cutoff_hz: float, drive: float,
-    compiled: Callable[[], None],
 ) -> Iterator[Studied]:
-    """The study early, with the output by small signal, and then by simulation. drive: factor ahead of the filter;
-    compiled: called before anything is simulated. Raises JiyuuError where a source cannot be played."""
+    """The study early, with the output by small signal, and then by simulation. drive: factor ahead of the filter.
+    Raises JiyuuError where a source cannot be played."""
     study = study_resonance(document, network, mode, cutoff_hz=cutoff_hz)
     hertz, volts = mixed_lines(sources)
     levels = output_level_db(hertz, volts**2, study.frequency_hz, study.level_db)
@@ -56,7 +55,6 @@ def studied(
     linear = OutputCurve(study.curves.position_percent, levels, loudest * 10 ** (levels / 20), simulated=False)
     found = Studied(study, linear, *_other_compensation(document, mode, cutoff_hz))
     yield found
-    compiled()
     simulated = _simulated(document, network, mode, record, cutoff_hz)
     if simulated is not None:
         yield replace(found, output=simulated)

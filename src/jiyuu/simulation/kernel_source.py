@@ -1,15 +1,9 @@
-"""Writes the source of the integrator that fits one network's structure.
+"""Writes the integrator that fits one network's structure, in LLVM's assembly language.
 
 One scheme for every network: the classical fourth-order Runge–Kutta step, with cutoff, resonance and input given at
 every half step. The general matrices are written out term by term, so that zeros cost nothing and ±1 costs no
 multiplication; what differs from unit to unit is read from a table of coefficients. Two forms come from the same
-text: one filter in registers, and LANES filters side by side, laid out so that the compiler can use vector units.
-
-tanh and asinh are written out too, since calls into the mathematics library cannot be vectorised; as functions of
-their own, which the compiler puts in their place: what stands in the text once is looked through once.
-- tanh(x): continued fraction of five terms (Lambert 1770) at x/8, doubled three times as a fraction,
-  (n, d) -> (2nd, n² + d²), one division at the end; |error| ≤ 1e-12.
-- asinh(x) = sign·ln(|x| + √(x² + 1)), the logarithm from exponent bits and the atanh series; |error| ≤ 1e-14.
+hand: one filter in registers, and LANES filters side by side in vector registers.
 """
 
 from __future__ import annotations
@@ -18,8 +12,12 @@ from dataclasses import dataclass
 
 from jiyuu.arrays import DEAD
 from jiyuu.circuits.network import BranchKind, Network
+from jiyuu.simulation.kernel_lines import Lines, constant
 
 LANES = 8
+TABLES = ("coefficients", "states", "u", "omega", "gain", "outputs", "C", "D", "E")
+COUNTS = ("groups", "steps", "rows", "u_turn", "omega_move", "omega_turn", "gain_move", "gain_turn")
+MOMENTS = ("start", "middle", "end")  # of a step
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,333 +52,197 @@ def signature(network: Network) -> str:
     return f"{len(network.capacitors)}|{kinds}|{controls}|{network.structure}"
 
 
-class _Writer:
-    """The equations of one network, as a function of their own, and what calls it."""
-
-    def __init__(self, network: Network) -> None:
-        self.network = network
-        self.layout = layout_of(network)
-        self.place = {entry: i for i, entry in enumerate(self.layout.entries)}
-        self.capacitors, self.branches = len(network.capacitors), len(network.branches)
-        self.moved_gains = [g for g, row in enumerate(network.gain_by) if row.any()]
-        self.coefficients = [f"c{i}" for i in range(self.layout.size)]
-        self.lines: list[str] = []
-
-    def branch_value(self, branch: int, what: int) -> str:
-        return f"c{len(self.layout.entries) + 3 * branch + what}"
-
-    def rate(self, capacitor: int, what: int) -> str:
-        return f"c{len(self.layout.entries) + 3 * self.layout.branches + 2 * capacitor + what}"
-
-    def weighted(self, matrix: str, row: int, signals: dict[int, str]) -> str:
-        """Sum over the columns of one matrix row, as source text ('' when the row is empty)."""
-        parts: dict[tuple[int, int], int | None] = {
-            (j, part): literal for m, i, j, part, literal in self.network.structure if m == matrix and i == row
-        }
-        text = ""
-        for j in sorted({j for j, _ in parts}):
-            weights = []
-            for part in range(1 + len(self.network.gains)):
-                if (j, part) not in parts:
-                    continue
-                literal = parts[(j, part)]
-                value = str(literal) if literal is not None else f"c{self.place[(matrix, row, j, part)]}"
-                if part:
-                    value = {"1": f"k{part - 1}", "-1": f"-k{part - 1}"}.get(value, f"{value}*k{part - 1}")
-                weights.append(value)
-            if weights == ["1"]:
-                text += f" + {signals[j]}"
-            elif weights == ["-1"]:
-                text += f" - {signals[j]}"
-            else:
-                text += f" + ({' + '.join(weights)})*{signals[j]}"
-        return text
-
-    def derivative(self) -> str:
-        """A function of states, input, cutoffs, gains and coefficients: x' of every capacitor, φ of every branch, and
-        the gains that move by themselves."""
-        n, cutoffs, gains = self.capacitors, len(self.network.cutoffs), len(self.network.gains)
-        arguments = [*(f"x{i}" for i in range(n)), "u", *(f"omega{j}" for j in range(cutoffs)),
-                     *(f"gain{g}" for g in range(gains)), *self.coefficients]
-        signals = {i: f"x{i}" for i in range(n)}
-        for g in range(gains):
-            added = self.weighted("N", g, signals)
-            self.lines.append(f"k{g} = max(gain{g}{added}, 0.0)" if added else f"k{g} = gain{g}")
-        outputs: dict[int, str] = {}
-        for j, branch in enumerate(self.network.branches):
-            sum_of = self.weighted("V", j, signals) + self.weighted("U", j, {0: "u"}) + self.weighted("Z", j, outputs)
-            self.lines.append(f"v{j} = {self.branch_value(j, 0)}{sum_of}")
-            self.saturate(branch.kind, f"v{j}", f"f{j}", j)
-            outputs[j] = f"f{j}"
-        for i in range(n):
-            current = self.weighted("W", i, outputs) or " 0.0"
-            turn = f"omega{self.network.cutoff_of[i]}"
-            moved = self.weighted("M", i, signals)
-            if moved:
-                # Twenty octaves either way is past anything a converter does, and keeps the exponential finite.
-                self.lines.append(f"o{i} = math.exp(0.6931471805599453*min(max(0.0{moved}, -20.0), 20.0))")
-                turn = f"{turn}*o{i}"
-            self.lines.append(f"d{i} = ({self.rate(i, 0)}*{turn} + {self.rate(i, 1)})*({current.lstrip(' +')})")
-        found = [*(f"d{i}" for i in range(n)), *outputs.values(), *(f"k{g}" for g in self.moved_gains)]
-        body = "\n    ".join([*self.lines, f"return {_tuple(found)}"])
-        return f"{_INLINE}\ndef derivative({', '.join(arguments)}):\n    {body}\n"
-
-    def saturate(self, kind: BranchKind, v: str, f: str, branch: int) -> None:
-        headroom, inverse = self.branch_value(branch, 1), self.branch_value(branch, 2)
-        if kind is BranchKind.LINEAR:
-            self.lines.append(f"{f} = {v}")
-        elif kind is BranchKind.CLIP:
-            self.lines.append(f"{f} = min(max({v}, -{headroom}), {headroom})")
-        elif kind is BranchKind.FOLD:
-            self.lines.append(f"{f} = {headroom}*math.sin({v}*{inverse})")
-        elif kind is BranchKind.TANH:
-            self.lines.append(f"{f} = {headroom}*tanh_of_eight({v}*({inverse}*0.125))")
-        else:
-            self.lines.append(f"{f} = {headroom}*asinh({v}*{inverse})")
-
-    def step(self, state: list[str], at: dict[str, tuple[str, list[str], list[str]]]) -> tuple[list[str], list[str]]:
-        """One Runge–Kutta step: its lines, and the new state's text. `at` gives (u, ω, k) at 'start', 'middle' and
-        'end'. On the way φ at the start is called f1_j, gains that move by themselves k1_g."""
-        lines: list[str] = []
-        here = state
-        for stage, (moment, by) in enumerate((("start", "half"), ("middle", "half"), ("middle", "step"), ("end", "")),
-                                             start=1):
-            u, omegas, gains = at[moment]
-            called = f"derivative({', '.join([*here, u, *omegas, *gains, *self.coefficients])})"
-            slopes = [f"d{stage}_{i}" for i in range(self.capacitors)]
-            if stage == 1:
-                found = [*slopes, *(f"f1_{j}" for j in range(self.branches)), *(f"k1_{g}" for g in self.moved_gains)]
-                lines += [f"{_tuple(found)} = {called}"] if found else []
-            else:
-                lines += [f"{_tuple(slopes)} = {called}[:{self.capacitors}]"] if slopes else []
-            if by:
-                here = [f"m{stage}_{i}" for i in range(self.capacitors)]
-                lines += [f"{m} = {x} + {by}*{d}" for m, x, d in zip(here, state, slopes, strict=True)]
-        return lines, [f"{x} + sixth*(d1_{i} + 2.0*(d2_{i} + d3_{i}) + d4_{i})" for i, x in enumerate(state)]
-
-
-def _tuple(names: list[str]) -> str:
-    """As text, one alone too."""
-    return f"({', '.join(names)}{',' if len(names) == 1 else ''})"
-
-
-def _rested(name: str, text: str) -> tuple[str, str]:
-    """A new state, brought to rest once it has died."""
-    return f"{name} = {text}", f"{name} = 0.0 if abs({name}) < {DEAD!r} else {name}"
-
-
-_HEAD = '''"""Written by jiyuu.simulation.kernel_source for one network structure; safe to delete."""
-
-import math
-
-import numpy as np
-from numba import njit
-
-FAST = {"contract", "arcp", "nsz", "nnan", "ninf"}
-
-
-@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", forceinline=True)
-def tanh_of_eight(z):
-    z = min(max(z, -2.5), 2.5)
-    s = z*z
-    n = z*(1.0 + s*(0.1111111111111111 + s*0.0010582010582010583))
-    d = 1.0 + s*(0.4444444444444444 + s*0.015873015873015872)
-    n2 = n*n
-    d2 = d*d
-    n = (n + n)*d
-    d = n2 + d2
-    n2 = n*n
-    d2 = d*d
-    n = (n + n)*d
-    d = n2 + d2
-    n2 = n*n
-    d2 = d*d
-    n = (n + n)*d
-    d = n2 + d2
-    return n/d
-
-
-@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", forceinline=True)
-def asinh(z):
-    a = abs(z)
-    g = a + math.sqrt(a*a + 1.0)
-    bits = np.float64(g).view(np.int64)
-    # mantissa in [√½, √2): subtracting the bits of √½ before taking the exponent rounds it that way
-    shift = bits - 0x3FE6A09E667F3BCD
-    exponent = np.int64(((shift >> 52) & 0x7FF) | 0x4330000000000000).view(np.float64) - 4503599627370496.0
-    mantissa = np.int64(bits - (shift & 0x7FF0000000000000)).view(np.float64)
-    q = (mantissa - 1.0)/(mantissa + 1.0)
-    s = q*q
-    p = 1.0 + s*(0.3333333333333333 + s*(0.2 + s*(0.14285714285714285 + s*(0.1111111111111111
-        + s*(0.09090909090909091 + s*(0.07692307692307693 + s*(0.06666666666666667 + s*0.058823529411764705)))))))
-    return math.copysign(exponent*0.6931471805599453 + 2.0*q*p, z)
-'''
-
-_INLINE = '@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", forceinline=True)'
-MOMENTS = ("start", "middle", "end")  # of a step
-_ARGUMENTS = "coefficients, states, u, omega, gain, half, outputs, C, D, E"
-_OPENING = """@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy")
-def {name}({arguments}):
-    step = 2.0*half
-    sixth = step/6.0
-    u_turn = 1 if u.shape[1] > 1 else 0
-    omega_move = 1 if omega.shape[1] > 1 else 0
-    omega_turn = 1 if omega.shape[2] > 1 else 0
-    k_move = 1 if gain.shape[1] > 1 else 0
-    k_turn = 1 if gain.shape[2] > 1 else 0"""
-
-
 def kernel_source(network: Network) -> str:
-    """A module with `single` and `side_by_side`, both
+    """A module with the functions `single` (W = 1) and `side_by_side` (W = LANES), both of TABLES, then half, COUNTS:
 
-        f(coefficients (lanes, size), states (lanes, n), u (steps·2 + 1, lanes or 1), omega (cutoffs, the same, or one
-          row each), gain (gains, the same), half, outputs (r, steps, lanes), C (1 + gains, r, n), D (1 + gains, r),
-          E (1 + gains, r, m))
+        coefficients (groups, size, W), states (groups, n, W), u (steps·2 + 1, groups·W or 1), omega (cutoffs,
+        steps·2 + 1 or 1, groups·W or 1), gain (gains, the same), outputs (rows, steps, groups·W), C (1 + gains, rows,
+        n), D (1 + gains, rows), E (1 + gains, rows, m); half a step in s; counts as they are, 1 or 0 for what moves
+        with the steps and turns with the lanes
 
     Times in s, u in V, omega in rad/s. outputs hold y at the start of every step; states are left at the end of the
     record."""
-    return "\n\n".join([_HEAD, _Writer(network).derivative(), _single(network), _side_by_side(network)]) + "\n"
+    forms = [_Form(network, name, lanes) for name, lanes in (("single", 1), ("side_by_side", LANES))]
+    return "\n".join([*(form.function() for form in forms), *(line for form in forms for line in form.declared())]) + "\n"
 
 
-def _affine(matrix: str, place: str, gains: list[str]) -> str:
-    """One output's weight at the gains in force."""
-    return " + ".join([f"{matrix}0[{place}]", *(f"{gain}*{matrix}{g + 1}[{place}]" for g, gain in enumerate(gains))])
+class _Form(Lines):
+    """One of the two forms."""
 
+    def __init__(self, network: Network, name: str, lanes: int) -> None:
+        super().__init__(lanes)
+        self.network, self.name = network, name
+        self.layout = layout_of(network)
+        self.coefficient_at = {entry: i for i, entry in enumerate(self.layout.entries)}
+        self.capacitors, self.branches = len(network.capacitors), len(network.branches)
+        self.gains, self.cutoffs = len(network.gains), len(network.cutoffs)
+        self.coefficients: list[str] = []
 
-def _opened(name: str, gains: int) -> str:
-    """The head of a form, with a name for each part of the outputs' matrices."""
-    parts = (f"    {matrix}{part} = {matrix}[{part}]" for matrix in "CDE" for part in range(1 + gains))
-    return "\n".join([_OPENING.format(name=name, arguments=_ARGUMENTS), *parts])
+    def function(self) -> str:
+        tables = [f"ptr noalias {'' if name in ('states', 'outputs') else 'readonly '}%{name}"
+                  for name in TABLES]
+        counts = [f"i64 %{name}" for name in COUNTS]
+        self._body()
+        return "\n".join([
+            f"define void @{self.name}({', '.join([*tables, 'double %half', *counts])}) {{", "entry:",
+            *self.places, "  br label %first", "first:", *self.lines, "  ret void", "}",
+        ])
 
+    def _body(self) -> None:
+        states = [self.place(f"x{i}") for i in range(self.capacitors)]
+        controls = [("u", "u", 0), *(("omega", f"omega{j}", j) for j in range(self.cutoffs)),
+                    *(("gain", f"gain{g}", g) for g in range(self.gains))]
+        moments = {name: [self.place(f"{name}.{moment}") for moment in MOMENTS] for _, name, _ in controls}
+        half = self.all_of("%half")
+        step = self.all_of(self.named(f"fmul double %half, {constant(2.0)}"))
+        sixth = self.over(step, self.number(6.0))
+        lanes = self.index(("%groups", str(self.lanes)))
+        records = self.index("1", ("%steps", "2"))
+        self.turns, self.moves, wide, long = {}, {"u": self.named("icmp eq i64 1, 1")}, {}, {}
+        for array in ("u", "omega", "gain"):
+            self.turns[array] = self.named(f"icmp ne i64 %{array}_turn, 0")
+            wide[array] = self.named(f"select i1 {self.turns[array]}, i64 {lanes}, i64 1")
+            if array != "u":
+                self.moves[array] = self.named(f"icmp ne i64 %{array}_move, 0")
+                long[array] = self.named(f"select i1 {self.moves[array]}, i64 {records}, i64 1")
+        with self.counted("group", "%groups") as group:
+            base = self.index((group, str(self.lanes)))
+            table = self.index((group, str(self.layout.size * self.lanes)))
+            self.coefficients = [self.loaded("%coefficients", self.index(table, str(i * self.lanes)))
+                                 for i in range(self.layout.size)]
+            own = self.index((group, str(self.capacitors * self.lanes)))
+            for i, state in enumerate(states):
+                self.keep(self.loaded("%states", self.index(own, str(i * self.lanes))), state)
+            # Where the row of a control begins.
+            rows = {name: "0" if array == "u" else self.index((long[array], self.index((str(j), wide[array]))))
+                    for array, name, j in controls}
+            for array, name, _ in controls:
+                self._taken(f"{name}.0", array, rows[name], base, moments[name][2])
+                if array != "u":
+                    for place in moments[name][:2]:
+                        self.keep(self.kept(moments[name][2]), place)
+            with self.counted("step", "%steps") as t:
+                for array, name, _ in controls:
+                    with self.where(f"{name}.moves", self.moves[array]):
+                        self.keep(self.kept(moments[name][2]), moments[name][0])
+                        for moment in (1, 2):
+                            moved = self.index(str(moment), (t, "2"))
+                            self._taken(f"{name}.{moment}", array, self.index(rows[name], (moved, wide[array])), base,
+                                        moments[name][moment])
+                self._step(states, moments, half, step, sixth, lanes, base, t)
+            for i, state in enumerate(states):
+                self.stored(self.kept(state), "%states", self.index(own, str(i * self.lanes)))
 
-def _single(network: Network) -> str:
-    n, m, g, c = len(network.capacitors), len(network.branches), len(network.gains), len(network.cutoffs)
-    writer = _Writer(network)
-    started = [f"k1_{i}" if i in writer.moved_gains else f"k{i}_start" for i in range(g)]
-    state = [f"x{i}" for i in range(n)]
-    lines, new = writer.step(state, {name: (f"u_{name}", [f"omega{i}_{name}" for i in range(c)],
-                                     [f"k{i}_{name}" for i in range(g)]) for name in MOMENTS})
-    outer, inner = "\n        ", "\n            "
-    taken = [f"u_{name} = u[2*t + {i}, lane*u_turn]" for i, name in enumerate(MOMENTS)]
-    for array, letter, count in (("omega", "omega", c), ("gain", "k", g)):
-        taken += [f"{letter}{j}_{name} = {array}[{j}, (2*t + {i})*{letter}_move, lane*{letter}_turn]"
-                  for j in range(count) for i, name in enumerate(MOMENTS)]
-    observed = [f"({_affine('D', 'r', started)})*u_start"]
-    observed += [f"({_affine('C', f'r, {i}', started)})*x{i}" for i in range(n)]
-    observed += [f"({_affine('E', f'r, {j}', started)})*f1_{j}" for j in range(m)]
-    return f'''{_opened("single", g)}
-    for lane in range(states.shape[0]):
-        {outer.join(f"c{i} = coefficients[lane, {i}]" for i in range(writer.layout.size))}
-        {outer.join(f"x{i} = states[lane, {i}]" for i in range(n))}
-        for t in range(outputs.shape[1]):
-            {inner.join(taken)}
-            {inner.join(lines)}
-            for r in range(outputs.shape[0]):
-                outputs[r, t, lane] = {" + ".join(observed)}
-            {inner.join(line for i, text in enumerate(new) for line in _rested(f"y{i}", text))}
-            {inner.join(f"x{i} = y{i}" for i in range(n))}
-        {outer.join(f"states[lane, {i}] = x{i}" for i in range(n))}'''
+    def _taken(self, name: str, array: str, row: str, base: str, place: str) -> None:
+        """Of every filter its own, or one for all."""
+        self.keep(self.single(f"%{array}", row), place)
+        with self.where(f"{name}.turns", self.turns[array]):
+            self.keep(self.loaded(f"%{array}", self.index(row, base)), place)
 
+    def _step(
+        self, states: list[str], moments: dict[str, list[str]], half: str, step: str, sixth: str, lanes: str, base: str,
+        t: str,
+    ) -> None:
+        """One Runge–Kutta step; then the outputs as they were at its start, and the new states."""
+        x = [self.kept(state) for state in states]
+        at = [[[self.kept(moments[f"{kind}{j}" if kind != "u" else "u"][moment]) for j in range(count)]
+               for kind, count in (("u", 1), ("omega", self.cutoffs), ("gain", self.gains))] for moment in range(3)]
+        first, bent, gains = self._derivative(x, *at[0])
+        slopes = [first]
+        for moment, by in ((1, half), (1, half), (2, step)):
+            here = [self.plus(own, self.times(by, slope)) for own, slope in zip(x, slopes[-1], strict=True)]
+            slopes.append(self._derivative(here, *at[moment])[0])
+        with self.counted("row", "%rows") as row:
+            output = self._output(row, at[0][0][0], x, bent, gains)
+            self.stored(output, "%outputs", self.index((self.index((row, "%steps"), t), lanes), base))
+        for i, state in enumerate(states):
+            d1, d2, d3, d4 = (slope[i] for slope in slopes)
+            total = self.plus(self.plus(d1, self.times(self.number(2.0), self.plus(d2, d3))), d4)
+            new = self.plus(x[i], self.times(sixth, total))
+            # Brought to rest once it has died.
+            dead = self.called("fabs", new)
+            self.keep(self.chosen("olt", dead, self.number(DEAD), self.number(0.0), new), state)
 
-class _Slots:
-    """Rows of the working table of filters side by side, each known by a name; the coefficients come first."""
+    def _output(self, row: str, u: str, x: list[str], bent: list[str], gains: list[str]) -> str:
+        """y of one row of C, D and E, each affine in the gains."""
+        total = ""
+        for matrix, signals in (("D", [u]), ("C", x), ("E", bent)):
+            for j, signal in enumerate(signals):
+                weight = ""
+                for part, gain in enumerate(["", *gains]):
+                    above = self.index((str(part), "%rows"), row) if part else row
+                    one = self.single(f"%{matrix}", self.index((above, str(len(signals))), str(j)))
+                    weight = self.plus(weight, self.times(gain, one)) if part else one
+                term = self.times(weight, signal)
+                total = self.plus(total, term) if total else term
+        return total
 
-    def __init__(self, coefficients: int) -> None:
-        self.rows = coefficients
-        self._place: dict[str, int] = {}
-
-    def take(self, *names: str) -> None:
-        for name in names:
-            self._place[name] = self.rows
-            self.rows += 1
-
-    def row(self, name: str) -> int:
-        return self._place[name]
-
-    def __getitem__(self, name: str) -> str:
-        return f"w[{self._place[name] * LANES} + b]"
-
-
-def _side_by_side(network: Network) -> str:
-    n, m, g, c = len(network.capacitors), len(network.branches), len(network.gains), len(network.cutoffs)
-    slots = _Slots(layout_of(network).size)
-    states, branches = [f"x{i}" for i in range(n)], [f"f{j}" for j in range(m)]
-    slots.take(*states, *branches, *(f"u {name}" for name in MOMENTS))
-    for letter, count in (("omega", c), ("k", g)):
-        slots.take(*(f"{letter}{j} {name}" for j in range(count) for name in MOMENTS))
-    # The state before the step is needed for the outputs, so the new one waits until they are taken.
-    slots.take(*(f"next {name}" for name in states))
-    writer = _Writer(network)
-    slots.take(*(f"k{j} out" for j in writer.moved_gains), "out")
-    gains = [slots[f"k{j} {'out' if j in writer.moved_gains else 'start'}"] for j in range(g)]
-    lines, new = writer.step(states, {name: (slots[f"u {name}"], [slots[f"omega{j} {name}"] for j in range(c)],
-                                      [slots[f"k{j} {name}"] for j in range(g)]) for name in MOMENTS})
-    indent = "\n                "
-    lanes = f"for b in range({LANES}):"
-
-    def moved(start: int, at: str) -> list[str]:
-        """Lines that bring ω and k from half step `at` on: three moments each."""
-        lines = []
-        for array, letter, count in (("omega", "omega", c), ("gain", "k", g)):
-            if not count:
-                continue
-            lines += [f"if {letter}_move:" if at != "0" else "if True:", f"    {lanes}"]
-            lines += [f"        {slots[f'{letter}{j} {name}']} = {array}[{j}, ({at} + {i})*{letter}_move, "
-                      f"(base + b)*{letter}_turn]" for j in range(count) for i, name in enumerate(MOMENTS)]
-        return [" " * start + line for line in lines]
-
-    taken = [
-        f"{slots['out']} = ({_affine('D', 'r', gains)})*{slots['u start']}",
-    ]
-    weighed = f"({_affine('C', 'r, i', gains)})*w[({slots.row('x0') if n else 0} + i)*{LANES} + b]"
-    bent = f"({_affine('E', 'r, j', gains)})*w[({slots.row('f0') if m else 0} + j)*{LANES} + b]"
-    used = " or ".join(f"E{part}[r, j] != 0.0" for part in range(1 + g))
-    newline = "\n"
-    return f'''{_opened("side_by_side", g)}
-    w = np.zeros({slots.rows * LANES})
-    for base in range(0, states.shape[0], {LANES}):
-        {lanes}
-            for i in range({writer.layout.size}):
-                w[i*{LANES} + b] = coefficients[base + b, i]
-            for i in range({n}):
-                w[({slots.row("x0") if n else 0} + i)*{LANES} + b] = states[base + b, i]
-            {slots["u end"]} = u[0, (base + b)*u_turn]
-{newline.join(moved(8, "0"))}
-        for t in range(outputs.shape[1]):
-            {lanes}
-                {slots["u start"]} = {slots["u end"]}
-            if u_turn:
-                {lanes}
-                    {slots["u middle"]} = u[2*t + 1, base + b]
-                    {slots["u end"]} = u[2*t + 2, base + b]
+    def _weighted(
+        self, matrix: str, row: int, signals: dict[int, str], gains: list[str], begun: str = ""
+    ) -> str:
+        """What is begun plus the sum over the columns of one matrix row; '' for nothing."""
+        parts: dict[tuple[int, int], int | None] = {
+            (j, part): literal for m, i, j, part, literal in self.network.structure if m == matrix and i == row
+        }
+        total = begun
+        for j in sorted({j for j, _ in parts}):
+            weight, sign = "", 1
+            mine = [part for part in range(1 + self.gains) if (j, part) in parts]
+            for part in mine:
+                literal = parts[j, part]
+                if literal is not None and len(mine) == 1 and abs(literal) == 1:
+                    weight, sign = gains[part - 1] if part else "1", int(literal)
+                    break
+                value = self.number(float(literal)) if literal is not None else self.coefficients[
+                    self.coefficient_at[matrix, row, j, part]]
+                if part:
+                    value = self.times(value, gains[part - 1])
+                weight = self.plus(weight, value) if weight else value
+            term = signals[j] if weight == "1" else self.times(weight, signals[j])
+            if not total:
+                total = term if sign > 0 else self.negative(term)
             else:
-                u_middle = u[2*t + 1, 0]
-                u_end = u[2*t + 2, 0]
-                {lanes}
-                    {slots["u middle"]} = u_middle
-                    {slots["u end"]} = u_end
-{newline.join(moved(12, "2*t"))}
-            {lanes}
-                {indent.join(f"c{i} = w[{i * LANES} + b]" for i in range(writer.layout.size))}
-                {indent.join(f"{name} = {slots[name]}" for name in states)}
-                {indent.join(lines)}
-                {indent.join(f"{slots[f'k{j} out']} = k1_{j}" for j in writer.moved_gains)}
-                {indent.join(f"{slots[name]} = f1_{j}" for j, name in enumerate(branches))}
-                {indent.join(line for i, text in enumerate(new) for line in _rested(f"y{i}", text))}
-                {indent.join(f"{slots[f'next x{i}']} = y{i}" for i in range(n))}
-            for r in range(outputs.shape[0]):
-                {lanes}
-                    {taken[0]}
-                for i in range({n}):
-                    {lanes}
-                        {slots["out"]} += {weighed}
-                for j in range({m}):
-                    if {used}:
-                        {lanes}
-                            {slots["out"]} += {bent}
-                {lanes}
-                    outputs[r, t, base + b] = {slots["out"]}
-            {lanes}
-                {indent.join(f"{slots[name]} = {slots[f'next {name}']}" for name in states)}
-        {lanes}
-            {(newline + " " * 12).join(f"states[base + b, {i}] = {slots[name]}" for i, name in enumerate(states))}'''
+                total = self.plus(total, term) if sign > 0 else self.minus(total, term)
+        return total
+
+    def _derivative(
+        self, x: list[str], u: list[str], omegas: list[str], given: list[str]
+    ) -> tuple[list[str], list[str], list[str]]:
+        """(x' of every capacitor, φ of every branch, the gains as they are)"""
+        states = dict(enumerate(x))
+        gains: list[str] = []
+        for g, gain in enumerate(given):
+            moved = self._weighted("N", g, states, [], gain) if self.network.gain_by[g].any() else gain
+            gains.append(self.greater(moved, self.number(0.0)) if moved != gain else gain)
+        outputs: dict[int, str] = {}
+        for j, branch in enumerate(self.network.branches):
+            place = len(self.layout.entries) + 3 * j
+            v = self.coefficients[place]
+            for matrix, signals in (("V", states), ("U", {0: u[0]}), ("Z", outputs)):
+                v = self._weighted(matrix, j, signals, gains, v)
+            outputs[j] = self._bent(branch.kind, v, *self.coefficients[place + 1 : place + 3])
+        slopes = []
+        for i in range(self.capacitors):
+            current = self._weighted("W", i, outputs, gains) or self.number(0.0)
+            turn = omegas[self.network.cutoff_of[i]]
+            octaves = self._weighted("M", i, states, [])
+            if octaves:
+                # Twenty octaves either way is past anything a converter does, and keeps the exponential finite.
+                held = self.lesser(self.greater(octaves, self.number(-20.0)), self.number(20.0))
+                turn = self.times(turn, self.called("exp", self.times(self.number(0.6931471805599453), held)))
+            rate = len(self.layout.entries) + 3 * self.branches + 2 * i
+            ratio, fixed = self.coefficients[rate : rate + 2]
+            slopes.append(self.times(self.plus(self.times(ratio, turn), fixed), current))
+        return slopes, list(outputs.values()), gains
+
+    def _bent(self, kind: BranchKind, v: str, headroom: str, inverse: str) -> str:
+        if kind is BranchKind.LINEAR:
+            return v
+        if kind is BranchKind.CLIP:
+            return self.lesser(self.greater(v, self.negative(headroom)), headroom)
+        if kind is BranchKind.FOLD:
+            return self.times(headroom, self.called("sin", self.times(v, inverse)))
+        if kind is BranchKind.TANH:
+            eighth = self.times(v, self.times(inverse, self.number(0.125)))
+            return self.times(headroom, self.tanh_of_eight(eighth))
+        return self.times(headroom, self.asinh(self.times(v, inverse)))

@@ -29,8 +29,7 @@ from jiyuu.stopping import checkpoint
 HIGHEST_HARMONIC = 20
 POINTS = (31, 63, 127, 255, 511)  # over a period
 HALF_POINTS = (16, 32, 64, 128, 256)  # over half a period, where the second half is the first upside down
-ROUNDS = 40
-STARTED = 0.9  # share of the settled amplitude that counts as started
+ROUNDS, STARTED = 40, 0.9  # of Newton's; share of the settled amplitude that counts as started
 WAITED_STEPS = 8_000_000  # some seconds of work
 DISTURBANCE = 1e-3  # share of it at which the clock starts: −60 dB
 

@@ -1,37 +1,22 @@
-"""Compile kernels ahead of time: all of the catalogue, or one that lies written in the cache folder.
-
-    python -m jiyuu.simulation.warm                  everything in the catalogue
-    python -m jiyuu.simulation.warm KERNEL SIZE …    one kernel, by what its tables measure (as compile_written asks)
-"""
+"""Compile ahead of time what the catalogue, sources and controls need: python -m jiyuu.simulation.warm"""
 
 from __future__ import annotations
 
-import sys
-from concurrent.futures import ProcessPoolExecutor
-from multiprocessing import get_context
+from collections.abc import Iterator
 
 import numpy as np
 
-from jiyuu.circuits.catalogue import circuit, circuits
-from jiyuu.simulation.kernels import compile_now, compile_written
+from jiyuu.circuits.catalogue import circuits
+from jiyuu.circuits.network import Network
+from jiyuu.simulation.kernels import kernel_for
 
-Job = tuple[str, dict[str, float]]
 
-
-def jobs() -> list[Job]:
-    """Every structure that default use of the catalogue needs."""
-    wanted: list[Job] = []
+def networks() -> Iterator[Network]:
+    """One of every structure that default use of the catalogue needs."""
     for entry in circuits().values():
-        wanted.append((entry.id, {}))
+        yield entry.network({})
         if any(parameter.name == "feedback_coupling_hz" for parameter in entry.parameters):
-            wanted.append((entry.id, {"feedback_coupling_hz": 10.0}))
-    return wanted
-
-
-def _compile(job: Job) -> str:
-    circuit_id, parameters = job
-    compile_now(circuit(circuit_id).network(parameters))
-    return circuit_id
+            yield entry.network({"feedback_coupling_hz": 10.0})
 
 
 def sound() -> None:
@@ -45,15 +30,7 @@ def sound() -> None:
     piece.at(np.zeros(1))
 
 
-def main(arguments: list[str]) -> None:
-    if arguments:
-        name, *sizes = arguments
-        compile_written(name, *(int(size) for size in sizes))
-        return
-    sound()
-    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
-        list(pool.map(_compile, jobs()))
-
-
 if __name__ == "__main__":
-    main(sys.argv[1:])
+    sound()
+    for network in networks():
+        kernel_for(network)

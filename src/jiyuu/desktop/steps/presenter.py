@@ -21,7 +21,6 @@ from jiyuu.desktop.session import Session
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Finding
 from jiyuu.remembered import Remembered
-from jiyuu.simulation.kernels import compiled_apart
 
 PAUSE_MS = 80  # what takes longer than a frame waits until the hand slows down
 MEASURED_HEADING = "Measured; ± is 95 %, K keeps one. Quiet: predicted."
@@ -311,8 +310,3 @@ class StepPresenter(QObject):
         self._session.book.show_run(self.run.id, shown=False)
         self._session.runs_changed()
         self.message.emit(f"{self.run.title} is put aside; Ctrl+Z takes it back.", False)
-
-
-def ready(standing: Standing) -> None:
-    """Compiles the circuit's kernel apart where that has not been done; for `compute`."""
-    compiled_apart(standing.network)

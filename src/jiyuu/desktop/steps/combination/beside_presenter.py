@@ -3,7 +3,6 @@ other."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Protocol, runtime_checkable
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -11,7 +10,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.ear_pair import EarPair
 from jiyuu.desktop.jobs import Steps
-from jiyuu.desktop.measuring import compiled
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.combination.presenter import CombinationPresenter
 from jiyuu.measurement.finding import Finding
@@ -62,14 +60,8 @@ class BesidePresenter(QObject):
 
     def start(self, going: str, steps: Steps) -> None:
         """Seconds, off the interface thread; steps yield how far they are, then the result."""
-        standing = self._session.standing()
         self.found, self.going = None, going
-
-        def after_compiling() -> Iterator[object]:
-            yield from compiled(standing)
-            yield from steps()
-
-        self.ear.make(after_compiling)
+        self.ear.make(steps)
         self.changed.emit()
 
     def hear(self, which: int) -> None:

@@ -11,11 +11,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from jiyuu.bench.blind import pair_of_sounds
 from jiyuu.bench.training import Trained, finding_of, history, keep_training
 from jiyuu.character.scales import SCALE
-from jiyuu.character.trainer import ASKED, Question, Staircase, Topic, question, to_compile
+from jiyuu.character.trainer import ASKED, Question, Staircase, Topic, question
 from jiyuu.desktop.ear_pair import EarPair
 from jiyuu.desktop.session import Session
 from jiyuu.signals.source import Source, SourceKind
-from jiyuu.simulation.kernels import compiled_apart
 from jiyuu.wording.findings import sentence
 
 PLAYED = Source(SourceKind.SAW, 110.0, 5.0)
@@ -60,8 +59,6 @@ class TrainerPresenter(QObject):
         topic, jnds, seed = stairs.topic, stairs.jnds, secrets.randbits(63)
 
         def steps() -> Iterator[Any]:
-            for network in to_compile(topic):
-                compiled_apart(network)
             asked = question(topic, jnds, seed)
             yield asked, pair_of_sounds(asked.pair, PLAYED, equal=True)
 

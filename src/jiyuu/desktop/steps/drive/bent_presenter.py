@@ -9,7 +9,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from jiyuu.bench.bent import Bent, Way, bent_steps
 from jiyuu.desktop.ear_pair import EarPair
-from jiyuu.desktop.measuring import compiled
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.drive.presenter import DrivePresenter
 from jiyuu.progress import Progress
@@ -73,7 +72,6 @@ class BentPresenter(QObject):
         self._wanted = way
 
         def steps() -> Iterator[Any]:
-            yield from compiled(standing)
             yield from bent_steps(standing, study)
 
         self.ear.make(steps)

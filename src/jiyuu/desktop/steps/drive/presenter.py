@@ -2,26 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 
-from jiyuu.bench.standing import Standing
-from jiyuu.bench.steps.drive import DriveSetting, from_files, study_of
+from jiyuu.bench.steps.drive import from_files
 from jiyuu.book.stored import StoredRun
 from jiyuu.book.table import Table
-from jiyuu.desktop.steps.presenter import StepPresenter, ready
-from jiyuu.errors import CircuitError, JiyuuError
+from jiyuu.desktop.steps.presenter import StepPresenter
+from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Finding
-from jiyuu.prediction.drive_feedback import looped
 from jiyuu.prediction.drive_findings import study_findings
 from jiyuu.prediction.drive_study import DriveStudy
 from jiyuu.quantities import signed
 from jiyuu.signals.recordings import FULL_SCALE_V
-from jiyuu.simulation.kernels import compiled_apart
 
 WHISTLES = "Oscillates by itself here: what it does to a tone is not defined. Turn resonance under its onset."
 
@@ -77,14 +72,6 @@ class DrivePresenter(StepPresenter):
                                                          full_scale_v=full_scale_v))
 
     # What is shown
-
-    def compute(self, standing: Standing, setting: DriveSetting) -> Iterator[DriveStudy]:
-        ready(standing)
-        asked = study_of(standing, setting)
-        if asked.feedback:
-            with suppress(CircuitError):  # the study says why that loop cannot be
-                compiled_apart(looped(standing.filter, standing.mode, standing.gain, asked.feedback, asked.through))
-        yield from super().compute(standing, setting)
 
     def show_standing(self) -> None:
         self.latest = None  # of what stood before: neither its numbers nor its trim may be taken for what stands now

@@ -17,10 +17,9 @@ from jiyuu.bench.heard import PEAK
 from jiyuu.bench.patched import patch_of
 from jiyuu.bench.setting import said
 from jiyuu.bench.setup import Setup
-from jiyuu.bench.standing import Standing
 from jiyuu.bench.starting_points import STARTING_POINTS
 from jiyuu.bench.step import Step
-from jiyuu.bench.steps.modulation import ModulationSetting, from_files, from_recording
+from jiyuu.bench.steps.modulation import from_files, from_recording
 from jiyuu.book.stored import StoredRun
 from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.ear_pair import EarPair
@@ -35,13 +34,11 @@ from jiyuu.patch.controls import AnyControl, FigureStep, Route
 from jiyuu.patch.document import Patch
 from jiyuu.patch.frozen import frozen_at
 from jiyuu.patch.motion import Motion
-from jiyuu.patch.playing import networks_of
 from jiyuu.patch.response import respond_patch
 from jiyuu.patch.targets import targets_of
 from jiyuu.prediction.moving import Moves, Spectrogram, between, moves_of
 from jiyuu.prediction.response import GRID_HZ
 from jiyuu.signals.recordings import FULL_SCALE_V
-from jiyuu.simulation.kernels import compiled_apart
 
 MAKE: dict[str, Callable[[], dict[str, Any]]] = {
     "envelope": lambda: {"kind": "envelope", "sustain": 0.0, "gate": 2.0},
@@ -133,12 +130,6 @@ class ModulationPresenter(StepPresenter):
 
     def begin_computing(self) -> None:
         self.sounded.emit(None)
-
-    def compute(self, standing: Standing, setting: ModulationSetting) -> Iterator[Any]:
-        patch = patch_of(standing, standing.document.name)
-        for network in networks_of(patch, setting.seconds):
-            compiled_apart(network)
-        yield from super().compute(standing, setting)
 
     def show_run(self, runs: list[StoredRun]) -> None:
         if self.row.ready:

@@ -15,7 +15,7 @@ from jiyuu.bench.step import Step
 from jiyuu.book.stored import StoredRun
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.session import Session
-from jiyuu.desktop.steps.presenter import StepPresenter, ready
+from jiyuu.desktop.steps.presenter import StepPresenter
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.resonance_curves import overload
 from jiyuu.measurement.resonance_findings import control_findings, output_findings, position_findings
@@ -108,7 +108,7 @@ class ResonancePresenter(StepPresenter):
     def compute(self, standing: Standing, setting: Any) -> Iterator[Studied]:
         yield from studied(
             standing.filter, standing.network, standing.mode, standing.setup.sources(),
-            cutoff_hz=standing.standing_hz, drive=standing.drive, compiled=lambda: ready(standing),
+            cutoff_hz=standing.standing_hz, drive=standing.drive,
         )
 
     def on_computed(self, found: Studied) -> None:

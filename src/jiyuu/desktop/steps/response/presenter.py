@@ -24,7 +24,7 @@ from jiyuu.circuits.network import Network
 from jiyuu.desktop.measuring import EMPTY_SHELF, Measuring
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.sounding import Sounded, Sounding
-from jiyuu.desktop.steps.presenter import StepPresenter, ready
+from jiyuu.desktop.steps.presenter import StepPresenter
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Finding
 from jiyuu.prediction.response import GRID_HZ, PoleMap, Predicted, pole_map, predicted, read_prediction
@@ -206,7 +206,6 @@ class ResponsePresenter(StepPresenter):
     def _at_level(standing: Standing, level_v: float, other: Beside | None) -> Iterator[AtLevel]:
         from jiyuu.simulation.level_response import level_response
 
-        ready(standing)
         wanted: list[tuple[str | None, Network, str, float]] = [
             (None, standing.network, standing.mode, standing.gain)]
         if other is not None:

@@ -18,7 +18,7 @@ from jiyuu.desktop.figures.tuner_figure import TunedTone
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.session import Session
-from jiyuu.desktop.steps.presenter import StepPresenter, ready
+from jiyuu.desktop.steps.presenter import StepPresenter
 from jiyuu.errors import CircuitError, MeasurementError
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.tuner import beating, tune
@@ -90,7 +90,6 @@ class OscillationPresenter(StepPresenter):
         yield found
         if found is None:
             return
-        ready(standing)
         at, why = balance(document, network, mode, standing.setup.sources()[0], found, cutoff_hz=at_hz,
                           target_db=setting.balance_db)
         found = replace(found, balance=at, why_no_balance=why)
