@@ -50,19 +50,22 @@ def shorter(from_s, samples):
 
 HUM = 0.01 * RMS * (np.sin(2 * np.pi * 50.02 * T + 1) + 0.4 * np.sin(2 * np.pi * 150.06 * T))
 CASES = [  # one of each kind first of all, as `some` picks them
-    (Fault.CLIPPED, np.clip(noisy(CLEAN), -0.97 * PEAK, 0.97 * PEAK)),
-    (Fault.DROPOUT, noisy(silent(1.4, 0.01))), (Fault.DROPOUT, noisy(silent(4.0, 0.01))),
-    (Fault.GAIN_CHANGED, noisy(louder(1.5, -1.0))), (Fault.CLIPPED, noisy(np.clip(CLEAN, -0.9 * PEAK, 0.9 * PEAK))),
-    (Fault.SAMPLES_LOST, noisy(shorter(1.5, 480))),
-    (Fault.STARTED_LATE, noisy(CLEAN)[round(1.2 * RATE) :]), (Fault.GAIN_CHANGED, noisy(louder(4.0, -0.3))),
-    (Fault.ENDED_EARLY, noisy(CLEAN)[: round(4.2 * RATE)]), (Fault.GAIN_CHANGED, noisy(louder(2.7, 0.5))),
-    (Fault.HUM, noisy(CLEAN + HUM)), (Fault.SAMPLES_LOST, noisy(shorter(2.75, 100))),
+    (Fault.CLIPPED, lambda: np.clip(noisy(CLEAN), -0.97 * PEAK, 0.97 * PEAK)),
+    (Fault.DROPOUT, lambda: noisy(silent(1.4, 0.01))), (Fault.DROPOUT, lambda: noisy(silent(4.0, 0.01))),
+    (Fault.GAIN_CHANGED, lambda: noisy(louder(1.5, -1.0))),
+    (Fault.CLIPPED, lambda: noisy(np.clip(CLEAN, -0.9 * PEAK, 0.9 * PEAK))),
+    (Fault.SAMPLES_LOST, lambda: noisy(shorter(1.5, 480))),
+    (Fault.STARTED_LATE, lambda: noisy(CLEAN)[round(1.2 * RATE) :]),
+    (Fault.GAIN_CHANGED, lambda: noisy(louder(4.0, -0.3))),
+    (Fault.ENDED_EARLY, lambda: noisy(CLEAN)[: round(4.2 * RATE)]),
+    (Fault.GAIN_CHANGED, lambda: noisy(louder(2.7, 0.5))),
+    (Fault.HUM, lambda: noisy(CLEAN + HUM)), (Fault.SAMPLES_LOST, lambda: noisy(shorter(2.75, 100))),
 ]
 
 
-@pytest.mark.parametrize(("fault", "record"), some(CASES, 3, long=7))
-def test_a_fault_is_named_and_what_it_moved_is_not_stated(fault, record):
-    response = measure_response(STIMULUS, record, RATE)
+@pytest.mark.parametrize(("fault", "make"), some(CASES, 3, long=7))
+def test_a_fault_is_named_and_what_it_moved_is_not_stated(fault, make):
+    response = measure_response(STIMULUS, make(), RATE)
     read = read_response(response)
     assert fault in {notice.fault for notice in read.notices}
     assert all(notice_sentence(notice).endswith(".") for notice in read.notices)
@@ -299,15 +302,15 @@ def stairs(partials=((1, 1.0),), sway=None, jump=None):
     return wave + np.random.default_rng(1).normal(0, 1e-3, wave.size)
 
 
-@pytest.mark.parametrize(("fault", "wave"), [
-    (None, stairs()), (Fault.OCTAVE_UNCERTAIN, stairs(((1, 0.3), (2, 1.0), (3, 0.4)))),
-    (Fault.OCTAVE_UNCERTAIN, stairs(((1, 0.2), (2, 0.3), (3, 1.0)))),
-    (Fault.OCTAVE_UNCERTAIN, stairs(((2, 1.0), (3, 0.7), (4, 0.3)))),
-    (Fault.VIBRATO, stairs(sway=(5.5, 15.0))), (Fault.VIBRATO, stairs(sway=(6.0, 30.0))),
-    (Fault.OCTAVE_JUMP, stairs(jump=2)), (Fault.CLIPPED, np.clip(stairs(), -0.9, 0.9)),
+@pytest.mark.parametrize(("fault", "make"), [
+    (None, stairs), (Fault.OCTAVE_UNCERTAIN, lambda: stairs(((1, 0.3), (2, 1.0), (3, 0.4)))),
+    (Fault.OCTAVE_UNCERTAIN, lambda: stairs(((1, 0.2), (2, 0.3), (3, 1.0)))),
+    (Fault.OCTAVE_UNCERTAIN, lambda: stairs(((2, 1.0), (3, 0.7), (4, 0.3)))),
+    (Fault.VIBRATO, lambda: stairs(sway=(5.5, 15.0))), (Fault.VIBRATO, lambda: stairs(sway=(6.0, 30.0))),
+    (Fault.OCTAVE_JUMP, lambda: stairs(jump=2)), (Fault.CLIPPED, lambda: np.clip(stairs(), -0.9, 0.9)),
 ])
-def test_a_staircase_is_read_at_its_fundamental_whatever_sounds(fault, wave):
-    found = measure_staircase(wave, RATE, [0, 1, 2, 3, 4])
+def test_a_staircase_is_read_at_its_fundamental_whatever_sounds(fault, make):
+    found = measure_staircase(make(), RATE, [0, 1, 2, 3, 4])
     assert {notice.fault for notice in found.notices} == ({fault} if fault else set())
     for volts, tone in zip(found.volts, found.tones, strict=True):
         cents = 1200 * np.log2(tone.frequency_hz.value / (130.8 * 2.0**volts))

@@ -209,13 +209,15 @@ THROUGH = recorded(WIDE, HISS, RATE, ppm=20.0)
 PEAK, WHEN = float(np.abs(THROUGH).max()), np.arange(THROUGH.size) / RATE
 
 
-@pytest.mark.parametrize(("fault", "record"), some([
+@pytest.mark.parametrize(("fault", "make"), some([
     (None, THROUGH), (None, np.tanh(0.5 * THROUGH / PEAK)),
-    (Fault.CLIPPED, np.clip(THROUGH, -0.8 * PEAK, 0.8 * PEAK)),  # for a sample at a time
-    (Fault.DROPOUT, np.where((WHEN > 3.3) & (WHEN < 3.317), 0.0, THROUGH + 0.2)),  # of a recorder with an offset
-    (Fault.SAMPLES_LOST, np.delete(THROUGH, np.arange(round(2.49 * RATE), round(2.49 * RATE) + 103))),
+    (Fault.CLIPPED, lambda: np.clip(THROUGH, -0.8 * PEAK, 0.8 * PEAK)),  # for a sample at a time
+    # Of a recorder with an offset.
+    (Fault.DROPOUT, lambda: np.where((WHEN > 3.3) & (WHEN < 3.317), 0.0, THROUGH + 0.2)),
+    (Fault.SAMPLES_LOST, lambda: np.delete(THROUGH, np.arange(round(2.49 * RATE), round(2.49 * RATE) + 103))),
 ], 3))
-def test_what_is_wrong_with_a_recording_of_noise_is_named_and_what_it_moves_is_not_stated(fault, record):
+def test_what_is_wrong_with_a_recording_of_noise_is_named_and_what_it_moves_is_not_stated(fault, make):
+    record = make()
     noise = np.random.default_rng(3).normal(0, 1e-4 * THROUGH.std(), record.size)
     found = measure_response(HISS, record + noise, RATE)
     named = {notice.fault for notice in found.notices}

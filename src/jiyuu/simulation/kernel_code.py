@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import atexit
 import ctypes
-import ctypes.util
 import hashlib
 import os
 import shutil
@@ -26,7 +25,7 @@ from jiyuu.simulation.kernel_source import COUNTS, TABLES
 
 Run = Callable[..., None]
 FORMS = ("single", "side_by_side")
-OUTSIDE = ("exp", "sin")  # what code may call in the mathematics library
+MATHEMATICS, OUTSIDE = "libm.so.6", ("exp", "sin")  # the library, and what code may call in it
 _ONE_AT_A_TIME = threading.Lock()
 _SUM = hashlib.sha256().digest_size
 
@@ -133,7 +132,7 @@ _TRACKERS: list[llvm.ResourceTracker] = []  # code is let go of with its tracker
 
 def _linked(code: bytes, name: str) -> Kernel:
     library = llvm.JITLibraryBuilder().add_object_img(code)
-    mathematics = ctypes.CDLL(ctypes.util.find_library("m"))
+    mathematics = ctypes.CDLL(MATHEMATICS)
     for wanted in OUTSIDE:
         address = ctypes.cast(getattr(mathematics, wanted), ctypes.c_void_p).value
         library.import_symbol(wanted, address)

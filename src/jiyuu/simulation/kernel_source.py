@@ -77,6 +77,10 @@ class _Form(Lines):
         self.capacitors, self.branches = len(network.capacitors), len(network.branches)
         self.gains, self.cutoffs = len(network.gains), len(network.cutoffs)
         self.coefficients: list[str] = []
+        self.turns: dict[str, str] = {}  # whether every filter has a column of its own, by the table's name
+        self.moves: dict[str, str] = {}  # whether every half step has a row of its own
+        self.wide: dict[str, str] = {}  # columns
+        self.long: dict[str, str] = {}  # rows
 
     def function(self) -> str:
         tables = [f"ptr noalias {'' if name in ('states', 'outputs') else 'readonly '}%{name}"
@@ -96,15 +100,7 @@ class _Form(Lines):
         half = self.all_of("%half")
         step = self.all_of(self.named(f"fmul double %half, {constant(2.0)}"))
         sixth = self.over(step, self.number(6.0))
-        lanes = self.index(("%groups", str(self.lanes)))
-        records = self.index("1", ("%steps", "2"))
-        self.turns, self.moves, wide, long = {}, {"u": self.named("icmp eq i64 1, 1")}, {}, {}
-        for array in ("u", "omega", "gain"):
-            self.turns[array] = self.named(f"icmp ne i64 %{array}_turn, 0")
-            wide[array] = self.named(f"select i1 {self.turns[array]}, i64 {lanes}, i64 1")
-            if array != "u":
-                self.moves[array] = self.named(f"icmp ne i64 %{array}_move, 0")
-                long[array] = self.named(f"select i1 {self.moves[array]}, i64 {records}, i64 1")
+        lanes = self._sizes()
         with self.counted("group", "%groups") as group:
             base = self.index((group, str(self.lanes)))
             table = self.index((group, str(self.layout.size * self.lanes)))
@@ -114,7 +110,7 @@ class _Form(Lines):
             for i, state in enumerate(states):
                 self.keep(self.loaded("%states", self.index(own, str(i * self.lanes))), state)
             # Where the row of a control begins.
-            rows = {name: "0" if array == "u" else self.index((long[array], self.index((str(j), wide[array]))))
+            rows = {name: "0" if array == "u" else self.index((self.long[array], self.index((str(j), self.wide[array]))))
                     for array, name, j in controls}
             for array, name, _ in controls:
                 self._taken(f"{name}.0", array, rows[name], base, moments[name][2])
@@ -127,11 +123,22 @@ class _Form(Lines):
                         self.keep(self.kept(moments[name][2]), moments[name][0])
                         for moment in (1, 2):
                             moved = self.index(str(moment), (t, "2"))
-                            self._taken(f"{name}.{moment}", array, self.index(rows[name], (moved, wide[array])), base,
-                                        moments[name][moment])
+                            row = self.index(rows[name], (moved, self.wide[array]))
+                            self._taken(f"{name}.{moment}", array, row, base, moments[name][moment])
                 self._step(states, moments, half, step, sixth, lanes, base, t)
             for i, state in enumerate(states):
                 self.stored(self.kept(state), "%states", self.index(own, str(i * self.lanes)))
+
+    def _sizes(self) -> str:
+        """How input, cutoffs and gains lie; returns how many filters there are."""
+        lanes = self.index(("%groups", str(self.lanes)))
+        records = self.index("1", ("%steps", "2"))
+        for array in ("u", "omega", "gain"):
+            self.turns[array] = self.named(f"icmp ne i64 %{array}_turn, 0")
+            self.moves[array] = self.named("icmp eq i64 1, 1" if array == "u" else f"icmp ne i64 %{array}_move, 0")
+            self.wide[array] = self.named(f"select i1 {self.turns[array]}, i64 {lanes}, i64 1")
+            self.long[array] = self.named(f"select i1 {self.moves[array]}, i64 {records}, i64 1")
+        return lanes
 
     def _taken(self, name: str, array: str, row: str, base: str, place: str) -> None:
         """Of every filter its own, or one for all."""
