@@ -138,19 +138,24 @@ def _opened_and_closed(path: Path, app: Any) -> None:
     print(f"100 windows opened and closed: {resident_mb() - early:+.0f} MB, {len(app.topLevelWidgets())} left")
 
 
-def _used(window: Any, app: Any, acts: int = 2000) -> None:
-    """What many acts leave behind: drags, steps, filters, modes, undo, themes."""
+def _used(window: Any, app: Any, acts: int = 2000, warming: int = 1500) -> None:
+    """What many acts leave behind: drags, steps, filters, modes, undo, themes. Until every step has shown every filter
+    a few times, what is kept to be quick is still filling."""
+    from jiyuu.desktop.memory import tidy
     from jiyuu.bench.walk import walk
     from jiyuu.desktop.theme.style import THEME
 
     generator, steps = np.random.default_rng(11), [step.key for step in walk()]
 
     def state() -> tuple[float, int]:
+        while window.session.crew.busy:
+            app.processEvents()
+        tidy()  # as the application does after long work
         pages = int(Path("/proc/self/statm").read_text().split()[1])
         return pages * os.sysconf("SC_PAGESIZE") / 2**20, len(os.listdir("/proc/self/fd"))
 
     warm = state()
-    for number in range(acts + acts // 4):
+    for number in range(warming + acts):
         presenter, kind = window.shown.presenter, generator.integers(8)
         if kind < 3:
             presenter.try_cutoff(float(generator.uniform(200, 4000)))
@@ -169,12 +174,8 @@ def _used(window: Any, app: Any, acts: int = 2000) -> None:
         app.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # as the event loop does by itself
         if number % 500 == 499:
             THEME.apply("night" if THEME.palette.name == "paper" else "paper")
-        if number == acts // 4:
-            while window.session.crew.busy:
-                app.processEvents()
+        if number == warming:
             warm = state()
-    while window.session.crew.busy:
-        app.processEvents()
     now = state()
     grown, files = now[0] - warm[0], now[1] - warm[1]
     print(f"{acts} acts: {grown:+.0f} MB (wanted < 20), {files:+d} open files, {now[0]:.0f} MB in all")

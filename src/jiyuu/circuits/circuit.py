@@ -76,8 +76,9 @@ class Circuit:
         return {name: p.checked(given.get(name, p.default)) for name, p in known.items()}
 
     def network(self, given: Values | None = None) -> Network:
-        """The network at the parameter values given, defaults for the rest."""
-        return self.draw(self.values(given))
+        """The network at the parameter values given, defaults for the rest; the same one for the same values, since it
+        is asked for at every move of a control."""
+        return _drawn(self, tuple(self.values(given).items()))
 
     def mode(self, wanted: str | None) -> str:
         """The mode meant: the first when none is given; 'lowpass' and 'lowpass-12' both find a circuit's only lowpass.
@@ -102,6 +103,11 @@ class Circuit:
     def full_gain(self) -> float:
         """Loop gain at the end of the resonance control's travel, when a filter file does not say otherwise."""
         return (self.onset_gain or 1.0) / ONSET_TRAVEL
+
+
+@lru_cache(maxsize=64)
+def _drawn(circuit: Circuit, values: tuple[tuple[str, float], ...]) -> Network:
+    return circuit.draw(dict(values))
 
 
 @lru_cache(maxsize=64)

@@ -74,9 +74,12 @@ class Layer(pg.GraphicsObject):
         outline = polygon_of(np.concatenate([x, x[::-1]]), np.concatenate([high, low[::-1]]))
         self.bands[name] = Band(outline, colour, hatched)
 
-    def forget(self, name: str) -> None:
-        for held in (self._lines, self._combs, self.bands, self.labels):
-            held.pop(name, None)
+    def forget(self, name: str) -> bool:
+        """Whether there was something of that name."""
+        known = [held for held in (self._lines, self._combs, self.bands, self.labels) if name in held]
+        for held in known:
+            del held[name]
+        return bool(known)
 
     def paint(self, painter: QPainter, *_: Any) -> None:
         # In the widget's own pixels: hatching keeps its spacing and text its size at every zoom.

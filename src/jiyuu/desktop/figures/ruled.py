@@ -130,10 +130,10 @@ class RuledFigure(Plot, Figure):
         """Take curves and bands away."""
         for name in names:
             self._data.pop(name, None)
-            for layer in (self._still, self._moving):
-                layer.forget(name)
-        self._still.touched()
-        self._moving.touched()
+        for layer in (self._still, self._moving):
+            lost = [layer.forget(name) for name in names]
+            if any(lost):  # else what is kept as a picture stays one
+                layer.touched()
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         """Whoever listens is told what is drawn."""
@@ -151,6 +151,8 @@ class RuledFigure(Plot, Figure):
 
     def say_why(self, text: str) -> None:
         """A line under the title, for what is out of date and why; empty to take it away."""
+        if not text and not self._why.toPlainText():
+            return
         self._why.setText(text, QColor(THEME.palette.stale))
         self._why.setVisible(bool(text))
         self._place_captions()
@@ -173,6 +175,8 @@ class RuledFigure(Plot, Figure):
 
     def say_note(self, text: str) -> None:
         """A line under the title about what the figure shows; empty to take it away."""
+        if not text and not self._note.toPlainText():
+            return
         self._note.setText(text, QColor(THEME.palette.quiet))
         self._note.setFont(THEME.font(px=SMALL_PX))
         self._note.setVisible(bool(text))
@@ -236,7 +240,8 @@ class RuledFigure(Plot, Figure):
         top, height = 2 + line + below, self._note.boundingRect().height()
         bottom = view.height() - height - 2
         # Under the title, but at the foot where a curve runs there and leaves the foot free.
-        lower = self._crossed(top, height) and not self._crossed(bottom + MARGIN_PX, height - 2 * MARGIN_PX)
+        lower = bool(self._note.toPlainText()) and self._crossed(top, height) and not self._crossed(
+            bottom + MARGIN_PX, height - 2 * MARGIN_PX)
         self._note.setPos(QPointF(4, bottom if lower else top))
 
     def _crossed(self, top: float, height: float) -> bool:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QKeySequence, QPen, QShortcut
+from PyQt6.QtGui import QColor, QKeySequence, QPainter, QPen, QShortcut
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from jiyuu.arrays import FloatArray
@@ -31,12 +32,21 @@ DIFFERENCE = "difference"
 SLOPE, MINUS, HARMONICS, TRACE = range(4)
 
 
+class Stretch(pg.LinearRegionItem):
+    """Its edges stand upright, so that nothing is to be smoothed: smoothed, it would take as long as all curves."""
+
+    def paint(self, painter: QPainter, *arguments: Any) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        super().paint(painter, *arguments)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+
 class SlopeRuler:
     """The stretch over which the slope is fitted, to be taken by its ends on the slope figure; says what it reads."""
 
     def __init__(self, figure: FrequencyFigure) -> None:
         self._figure = figure
-        self.region = pg.LinearRegionItem(movable=True)
+        self.region = Stretch(movable=True)
         self.region.setZValue(-20)
         figure.add(self.region)
         self.region.sigRegionChangeFinished.connect(self._moved)
