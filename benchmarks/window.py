@@ -141,8 +141,8 @@ def _opened_and_closed(path: Path, app: Any) -> None:
 def _used(window: Any, app: Any, acts: int = 2000, warming: int = 1500) -> None:
     """What many acts leave behind: drags, steps, filters, modes, undo, themes. Until every step has shown every filter
     a few times, what is kept to be quick is still filling."""
-    from jiyuu.desktop.memory import tidy
     from jiyuu.bench.walk import walk
+    from jiyuu.desktop.memory import tidy
     from jiyuu.desktop.theme.style import THEME
 
     generator, steps = np.random.default_rng(11), [step.key for step in walk()]
