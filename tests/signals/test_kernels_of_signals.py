@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from jiyuu.signals import sources
 from jiyuu.signals.controls.segments import Segments
 from jiyuu.signals.series_kernel import LANES, summed
 
@@ -56,3 +57,13 @@ def test_a_series_is_the_sum_of_its_sines(count, harmonics):
     phase, amounts = generator.uniform(-50, 50, count), generator.normal(0, 1, harmonics) / np.arange(1, harmonics + 1)
     true = np.sin(phase[:, np.newaxis] * np.arange(1, harmonics + 1)) @ amounts
     assert summed(phase, amounts) == pytest.approx(true, abs=1e-9)
+
+
+@pytest.mark.parametrize("much", [0, 1 << 30])
+def test_what_is_compiled_and_what_is_not_make_the_same_source(monkeypatch, much):
+    monkeypatch.setattr(sources, "MUCH", much)
+    made = sources.saw(97.0, level_v=1.0, duration_s=0.3, sample_rate_hz=48_000.0)
+    t = np.arange(made.size) / 48_000
+    harmonic = np.arange(1, int(24_000 / 97.0) + 1)
+    true = np.sin(2 * np.pi * 97.0 * t[:, np.newaxis] * harmonic) @ ((-1.0) ** harmonic / harmonic)
+    assert abs(np.corrcoef(made, true)[0, 1]) == pytest.approx(1.0, abs=1e-12)

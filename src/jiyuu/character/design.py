@@ -9,7 +9,7 @@ from functools import cache
 from itertools import combinations
 
 import numpy as np
-from scipy.optimize import minimize
+import scipy
 
 from jiyuu.arrays import FloatArray
 from jiyuu.character.builds import Yield, yield_of
@@ -192,7 +192,7 @@ def _closer(family: Family, start: tuple[float, float, float], wishes: Sequence[
     step = np.array([0.03, 0.03, *((0.1,) if free else ())])
     step[1] = min(step[1], 0.7 * (1 - begun[1])) if begun[1] < 0.97 else -0.02
     simplex = np.vstack([begun, *(begun + step * unit for unit in np.eye(begun.size))])
-    found = minimize(cost, begun, method="Nelder-Mead",
+    found = scipy.optimize.minimize(cost, begun, method="Nelder-Mead",
                      options={"initial_simplex": simplex, "maxfev": TRIES, "xatol": 1e-4, "fatol": 1e-4})
     subject = at(found.x)
     return subject, values_of(subject, names)

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
+import scipy
 
 from jiyuu.arrays import FloatArray
 from jiyuu.character.families import Family, stable_gain
@@ -352,4 +352,4 @@ def _whistles(family: Family, values: FloatArray) -> FloatArray | None:
     if known.sum() < 2:
         return None
     place, close = np.log(WHISTLE_PAST), np.log(np.geomspace(WHISTLE_PAST[0], WHISTLE_PAST[-1], 161))
-    return np.asarray(PchipInterpolator(place[known], found[known], extrapolate=False)(close))
+    return np.asarray(scipy.interpolate.PchipInterpolator(place[known], found[known], extrapolate=False)(close))

@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
@@ -89,7 +89,7 @@ class Samples:
         turns = np.maximum(turns, np.maximum(np.append(turns[1:], 0.0), np.append(0.0, turns[:-1])))
         off = BETWEEN_SHARE * np.interp(place, place[nodes], turns)
         off[nodes] *= AT_SHARE / BETWEEN_SHARE
-        return np.asarray(PchipInterpolator(place[nodes], values, extrapolate=True)(place)), off
+        return np.asarray(scipy.interpolate.PchipInterpolator(place[nodes], values, extrapolate=True)(place)), off
 
 
 def sampled(curve: LevelCurve, middle_hz: float) -> Samples:

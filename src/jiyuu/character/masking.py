@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import resample_poly
+import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.character.sound import LISTENING_DB, REFERENCE_PA
@@ -166,7 +166,8 @@ def _frames(pressure_pa: FloatArray, sample_rate_hz: float) -> ComplexArray:
     """(lines, f) by Hann's window, scaled so that the squares of a frame sum to its mean square."""
     if sample_rate_hz != EAR_RATE_HZ:
         common = np.gcd(round(sample_rate_hz), round(EAR_RATE_HZ))
-        pressure_pa = resample_poly(pressure_pa, round(EAR_RATE_HZ) // common, round(sample_rate_hz) // common)
+        up, down = round(EAR_RATE_HZ) // common, round(sample_rate_hz) // common
+        pressure_pa = scipy.signal.resample_poly(pressure_pa, up, down)
     padded = np.pad(pressure_pa, (FRAME // 2, FRAME))
     pieces = np.lib.stride_tricks.sliding_window_view(padded, FRAME)[::HOP]
     window = np.hanning(FRAME + 1)[:-1]

@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 import numpy as np
-from scipy.special import stdtrit
+import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.character.descriptors import LEAST_PEAK_DB, PAIR, WHISTLE_OCTAVES, Descriptor
@@ -130,7 +130,7 @@ def _looks(run: CharacterRun, source: Source) -> list[Played]:
 
 def _mean(looks: list[float]) -> Uncertain:
     spread = float(np.std(looks, ddof=1)) / np.sqrt(len(looks))
-    return Uncertain(float(np.mean(looks)), float(stdtrit(len(looks) - 1, 0.975)) * spread)
+    return Uncertain(float(np.mean(looks)), float(scipy.special.stdtrit(len(looks) - 1, 0.975)) * spread)
 
 
 # Of the sweeps and the tone

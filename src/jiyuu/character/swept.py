@@ -8,8 +8,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.character.families import Built
@@ -129,7 +129,8 @@ class Sweep:
         read = []
         for values in (20 * np.log10(np.maximum(np.abs(ratio), 1e-20)), np.unwrap(np.angle(ratio))):
             turns = np.abs(np.gradient(np.gradient(np.interp(grid, place, values), grid), grid))
-            read += [np.interp(wanted, place, values), np.interp(wanted, grid, maximum_filter1d(turns, 17))]
+            most = scipy.ndimage.maximum_filter1d(turns, 17)
+            read += [np.interp(wanted, place, values), np.interp(wanted, grid, most)]
         return Seen(read[0], read[2], read[1], read[3])
 
     def bent(self, settled: Bent, seen: Seen, slack_octaves: float) -> Bent:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.optimize import brentq
+import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.linear import StateSpace
@@ -40,7 +40,7 @@ def least_ringing(system: StateSpace, slope: float, sign: float, *, unit_hz: flo
     if abs(at_rest) > AT_REST * strongest:
         found.append((at_rest, 0.0))
     for i in np.flatnonzero(np.sign(gain.imag[:-1]) * np.sign(gain.imag[1:]) < 0):
-        place = brentq(one, float(omega[i]), float(omega[i + 1]), xtol=1e-15, rtol=1e-13)
+        place = scipy.optimize.brentq(one, float(omega[i]), float(omega[i + 1]), xtol=1e-15, rtol=1e-13)
         there = inside(np.array([place]))[0]
         if abs(there.imag) < 1e-6 * abs(there):  # else it jumps there: a pole on the axis
             found.append((float(there.real), place * unit_hz))

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from jiyuu.arrays import FloatArray
+from jiyuu.bench.heard import HEARD_RATE_HZ
 from jiyuu.bench.live import Looped, Mixer
 from jiyuu.desktop.jobs import Jobs, Steps
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.sound_file import LEVEL_DB
 from jiyuu.errors import JiyuuError
 from jiyuu.rig.sound_output import DeviceOutput, SoundingOutput, SoundOutput
+from jiyuu.signals.ceiling import heard_band
 
 SILENT_MS = 300  # until what has been faded out has left the output
 
@@ -42,9 +45,13 @@ class EarPair(QObject):
 
     def make(self, steps: Steps) -> None:
         """Have sounds made; nothing can be heard until `take` is given them."""
+        def heard() -> Iterator[Any]:
+            heard_band(HEARD_RATE_HZ)
+            yield from steps()
+
         self.ready = False
         self.pause()
-        self.making.start(steps)
+        self.making.start(heard)
 
     def take(self, sounds: Sequence[FloatArray]) -> None:
         """(n,) re full scale each: what can be heard from now on."""

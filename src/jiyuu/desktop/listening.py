@@ -27,6 +27,7 @@ from jiyuu.desktop.session import Session
 from jiyuu.desktop.sound_file import LEVEL_DB, SOUND_S
 from jiyuu.errors import JiyuuError, SignalError
 from jiyuu.rig.sound_output import DeviceOutput, SoundingOutput, SoundOutput
+from jiyuu.signals.ceiling import heard_band
 
 QUIETEST_DB = -60.0
 FOLLOW_MS, LOOK_MS, LAST_MS, MATCH_MS = 60, 50, 150, 400
@@ -208,6 +209,7 @@ class Listening(QObject):
         beside = self._mixer.voice(OTHER) is None and marked is not None
 
         def steps() -> Iterator[Any]:
+            heard_band(HEARD_RATE_HZ)
             if what is Heard.WHISTLE and not standing.self_oscillates:
                 raise SignalError("At this resonance the filter does not whistle; turn it past its onset first.")
             before = self._mixer.voice(NOW)

@@ -7,7 +7,7 @@ from functools import lru_cache
 from hashlib import blake2b
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
+import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
@@ -115,7 +115,7 @@ def _undoing(passages: Passages, size: int, regularisation: float) -> ComplexArr
     """(size//2 + 1,) what a spectrum is multiplied by to be that of the impulse response."""
     spectrum = rfft(passages.passage_v, size)
     power = np.abs(spectrum) ** 2
-    floor = 0.1 * uniform_filter1d(power, 4096) if passages.noisy else regularisation * power.max()
+    floor = 0.1 * scipy.ndimage.uniform_filter1d(power, 4096) if passages.noisy else regularisation * power.max()
     return np.asarray(np.conj(spectrum) / (power + floor))
 
 
@@ -126,7 +126,7 @@ def find_place(record: FloatArray, response: FloatArray, passages: Passages, sam
     Raises MeasurementError when nothing stands out."""
     checkpoint()
     width = max(int(0.004 * sample_rate_hz), 1)
-    smooth = uniform_filter1d(response**2, width, mode="constant")
+    smooth = scipy.ndimage.uniform_filter1d(response**2, width, mode="constant")
     total = smooth[: record.size].copy()
     # Only to the end of the recording: behind it stands what began before the recording did.
     for i in range(1, passages.count):

@@ -5,8 +5,8 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.alignment import KEPT_SAMPLES, Passages
@@ -47,7 +47,7 @@ def hurt_bands_hz(
     """The band of frequencies that sounded while samples (n,) were flat; () where none were."""
     frequency = 8.0 * 2 ** (np.arange(0, 12, 1 / 24))
     frequency = frequency[frequency < 0.47 * sample_rate_hz]
-    sounds = uniform_filter1d(sounding_s(frequency, passages, sample_rate_hz), 3)
+    sounds = scipy.ndimage.uniform_filter1d(sounding_s(frequency, passages, sample_rate_hz), 3)
     times = []
     for i in sound:
         start = place + i * passages.period

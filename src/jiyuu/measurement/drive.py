@@ -9,9 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
-from scipy.ndimage import uniform_filter1d
-from scipy.signal import correlate
+import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
@@ -123,7 +121,8 @@ def _place(record: FloatArray, sample_rate_hz: float, steps: DriveSteps) -> int:
     t = np.arange(record.size) / sample_rate_hz
     turned = record * np.exp(-2j * np.pi * steps.frequency_hz * t)
     width = max(round(seen_s(steps) * sample_rate_hz), 1)
-    envelope = np.abs(uniform_filter1d(turned.real, width) + 1j * uniform_filter1d(turned.imag, width))[::hop]
+    real, imaginary = (scipy.ndimage.uniform_filter1d(part, width) for part in (turned.real, turned.imag))
+    envelope = np.abs(real + 1j * imaginary)[::hop]
     found, _ = ladder_in(envelope, sample_rate_hz, steps)
     return found * hop
 
@@ -148,7 +147,7 @@ def ladder_in(envelope: FloatArray, sample_rate_hz: float, steps: DriveSteps) ->
         raise MeasurementError("The recording is shorter than the stimulus; record all of it, and give the levels that "
                                "were played.")
     short = min(sounding.size, loud.size)
-    fits = correlate(loud, sounding[:short], "valid")
+    fits = scipy.signal.correlate(loud, sounding[:short], "valid")
     place = int(np.argmax(fits))
     return place, float(fits[place])
 
@@ -335,7 +334,7 @@ def _crossing(volts: FloatArray, away: FloatArray, doubt: FloatArray, *, falling
     place = int(beyond[0])
     if place == 0:
         return Uncertain(float(volts[0]), 0.0)
-    curve = PchipInterpolator(np.log(volts), away)
+    curve = scipy.interpolate.PchipInterpolator(np.log(volts), away)
     low, high = float(np.log(volts[place - 1])), float(np.log(volts[place]))
     for _ in range(60):
         middle = 0.5 * (low + high)

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import leastsq
+import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
@@ -181,8 +181,8 @@ def fit_ring(
             return None
         # Marquardt's own (MINPACK), without what least_squares does round every step of it.
         with np.errstate(over="ignore"):  # of a covariance that is found better below
-            found, *_ = leastsq(left, start, Dfun=jacobian_of, diag=np.full(start.size, 10.0), full_output=True,
-                                maxfev=60, ftol=1e-8, xtol=1e-8, gtol=1e-8)
+            found, *_ = scipy.optimize.leastsq(left, start, Dfun=jacobian_of, diag=np.full(start.size, 10.0),
+                                               full_output=True, maxfev=60, ftol=1e-8, xtol=1e-8, gtol=1e-8)
     except (ValueError, np.linalg.LinAlgError):
         return None
     poles, rates = apart(found)

@@ -13,9 +13,8 @@ from functools import lru_cache
 from typing import Protocol
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import minimum_filter1d, uniform_filter1d
-from scipy.signal import savgol_coeffs
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Cut
@@ -195,7 +194,7 @@ def _unit_noise(grid: FineGrid) -> UnitNoise:
 
 
 def _evened(values: FloatArray, width: int) -> FloatArray:
-    return np.asarray(uniform_filter1d(values, width, mode="nearest"))
+    return np.asarray(scipy.ndimage.uniform_filter1d(values, width, mode="nearest"))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -276,7 +275,7 @@ def _fitted_along(values: ComplexArray, spectrum: ComplexArray, window: int) -> 
 def _fitted_over(window: int, size: int) -> tuple[ComplexArray, FloatArray]:
     """What a fit over a window weighs its points by: for the middle as a spectrum (size,); for all (window, window)."""
     basis = np.vander(np.linspace(-1, 1, window), DEGREE + 1)
-    return np.asarray(fft(savgol_coeffs(window, DEGREE), size)), np.asarray(basis @ np.linalg.pinv(basis))
+    return np.asarray(fft(scipy.signal.savgol_coeffs(window, DEGREE), size)), np.asarray(basis @ np.linalg.pinv(basis))
 
 
 def chosen_windows(estimates: list[ComplexArray], deviations: list[FloatArray]) -> NDArray[np.int64]:
@@ -291,7 +290,7 @@ def chosen_windows(estimates: list[ComplexArray], deviations: list[FloatArray]) 
             alive &= gap <= AGREEMENT * deviations[narrow]
         chosen[alive] = wide
     # One window for a neighbourhood: a single lucky point in a sharp peak must not be smoothed away.
-    level = minimum_filter1d(chosen, 9, axis=-1, mode="nearest")
+    level = scipy.ndimage.minimum_filter1d(chosen, 9, axis=-1, mode="nearest")
     # The widest that agrees leans by about as much as its noise; the second narrower one's lean is far below it, and
     # the draws then tell nearly all there is to tell.
     return np.asarray(np.maximum(level - 2, 0))
@@ -305,7 +304,7 @@ def bias_of(
     narrower = np.maximum(chosen - 1, 0)
     gap = np.abs(pick(estimates, chosen) - pick(estimates, narrower)) ** 2
     noise = np.choose(narrower, deviations) ** 2 - np.choose(chosen, deviations) ** 2
-    excess = uniform_filter1d(gap - noise, 33, mode="nearest")
+    excess = scipy.ndimage.uniform_filter1d(gap - noise, 33, mode="nearest")
     return np.asarray(np.sqrt(np.maximum(excess, 0.0)))
 
 

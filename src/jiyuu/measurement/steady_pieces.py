@@ -10,8 +10,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, median_filter
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
@@ -154,7 +154,7 @@ def _still(cents: FloatArray, level_db: FloatArray) -> NDArray[np.bool_]:
     for below_hz, half in ((60.0, 12), (25.0, 20)):  # a low tone needs longer to say that it stands still
         still = np.where(cents < 1200 * np.log2(below_hz), _still_within(cents, half), still)
     reach = 2 * round(1.0 / HOP_S) + 1
-    loudest = maximum_filter1d(median_filter(level_db, 5), reach)
+    loudest = scipy.ndimage.maximum_filter1d(scipy.ndimage.median_filter(level_db, 5), reach)
     return np.asarray(still & (level_db > loudest - QUIET_DB))
 
 

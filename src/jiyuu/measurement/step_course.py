@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
-from scipy.optimize import least_squares
+import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 
@@ -184,8 +184,9 @@ def fitted_course(
         if times.size < 6:
             return nearest
         scales = [1e-4, 0.05, 0.1][: nearest[0].size]
-        return nearest[:2] + [np.asarray(least_squares(off_track, theta, x_scale=scales, max_nfev=60, args=(swings,)).x)
-                              for theta in nearest[:3]]
+        settled = (scipy.optimize.least_squares(off_track, theta, x_scale=scales, max_nfev=60, args=(swings,))
+                   for theta in nearest[:3])
+        return nearest[:2] + [np.asarray(one.x) for one in settled]
 
     plain = _grown(fitting, begun(False), swings=False)
     if plain.left < ENOUGH:
@@ -249,8 +250,8 @@ def _grown(fitting: _Fitting, starts: list[FloatArray], *, swings: bool) -> Cour
         refined = []
         for theta in thetas:
             evaluations = 30 if k == len(fitting.sizes) - 1 else 10
-            solved = least_squares(partial(_left, fitting, swings, size), theta, x_scale=scales, diff_step=1e-6,
-                                   max_nfev=evaluations)
+            solved = scipy.optimize.least_squares(partial(_left, fitting, swings, size), theta, x_scale=scales,
+                                                  diff_step=1e-6, max_nfev=evaluations)
             refined.append((float(solved.cost), solved.x))
         refined.sort(key=lambda one: one[0])
         thetas = [theta for _, theta in refined[: max(TRIED - 2 * k, 2)]]

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-from scipy.ndimage import median_filter
+import scipy
 
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.notice import Fault, Notice
@@ -120,7 +120,7 @@ def swaying_steps(
     cents, level_db = pitch_track(recording_v, sample_rate_hz)
     if cents.size < count:
         return None
-    calm = median_filter(cents, round(CALM_S / HOP_S) | 1, mode="nearest")
+    calm = scipy.ndimage.median_filter(cents, round(CALM_S / HOP_S) | 1, mode="nearest")
     loud = level_db > float(np.quantile(level_db, 0.9)) - GAP_DB
     runs: list[list[int]] = []
     for i in np.flatnonzero(loud):

@@ -12,8 +12,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import median_filter
 
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.steady_pieces import Piece
@@ -127,7 +127,7 @@ def turned_down(
     kept = 2 * turned[at]
     time_s = (first + at + (length - 1)) / sample_rate_hz  # two windows of this length are centred there
     size_v = np.abs(kept)
-    usual = median_filter(size_v, min(USUAL_OVER, size_v.size))
+    usual = scipy.ndimage.median_filter(size_v, min(USUAL_OVER, size_v.size))
     sound = (size_v > usual / ASTRAY) & (size_v < usual * ASTRAY)
     phase = np.angle(kept)
     if sound.sum() > 8:

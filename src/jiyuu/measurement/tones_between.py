@@ -6,7 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.interpolate import CubicSpline
+import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.estimate import FittedNetwork, network_of
@@ -126,6 +126,6 @@ def _gain_step(
 
 def _between(at: FloatArray, gain: ComplexArray, octave: FloatArray) -> ComplexArray:
     """Level in dB and unwound phase between the tones, by cubic splines over octaves."""
-    level = CubicSpline(at, np.log(np.maximum(np.abs(gain), 1e-15)))(octave)
-    phase = CubicSpline(at, np.unwrap(np.angle(gain)))(octave)
+    level = scipy.interpolate.CubicSpline(at, np.log(np.maximum(np.abs(gain), 1e-15)))(octave)
+    phase = scipy.interpolate.CubicSpline(at, np.unwrap(np.angle(gain)))(octave)
     return np.asarray(np.exp(level + 1j * phase))

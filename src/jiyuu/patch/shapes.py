@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
 import numpy as np
+import scipy
 from pydantic import Field, model_validator
-from scipy.optimize import linear_sum_assignment
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.sections import Section, high_shelf, low_shelf, peak
@@ -162,7 +162,8 @@ def _slots(settings: Sequence[tuple[Band, ...]]) -> Iterator[tuple[Kind, FloatAr
         slots: list[list[Band | None]] = [[None] * len(settings) for _ in most]
         for s, bands in enumerate(each):
             apart = np.abs(np.log2([[a.frequency_hz / b.frequency_hz for b in bands] for a in most]))
-            for slot, which in zip(*linear_sum_assignment(apart.reshape(len(most), len(bands))), strict=True):
+            pairs = scipy.optimize.linear_sum_assignment(apart.reshape(len(most), len(bands)))
+            for slot, which in zip(*pairs, strict=True):
                 slots[slot][s] = bands[which]
         for slot in slots:
             known = [band for band in slot if band is not None]

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import i0, iv
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.linear import StateSpace, state_space
@@ -77,7 +77,7 @@ class _Moved:
         n = np.arange(-orders, orders + 1)
         A, B = self.system.A * self.system.rate, self.system.B * self.system.rate
         size, apart = A.shape[0], np.abs(n[:, np.newaxis] - n[np.newaxis, :])
-        weights = iv(apart, abs(self.index)) * np.where(self.index < 0, (-1.0) ** apart, 1.0)
+        weights = scipy.special.iv(apart, abs(self.index)) * np.where(self.index < 0, (-1.0) ** apart, 1.0)
         # (j(ω + nΩ) − K)·X = L: rows of what moves are weighed with every other line, the rest only with their own.
         whole = np.zeros((n.size, size, n.size, size), dtype=complex)
         driven = np.zeros((n.size, size), dtype=complex)
@@ -96,7 +96,7 @@ class _Moved:
 def mean_rise_cents(octaves: float) -> float:
     """By which a whistle's mean pitch rises while a sine moves its cutoff by ±octaves: equal octaves up and down are
     more hertz up than down, 1200·log₂ I₀(a·ln 2)."""
-    return float(1200 * np.log2(i0(octaves * np.log(2))))
+    return float(1200 * np.log2(scipy.special.i0(octaves * np.log(2))))
 
 
 @dataclass(frozen=True, slots=True)

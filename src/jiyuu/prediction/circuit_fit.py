@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import OptimizeResult, least_squares
+import scipy
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.linear import complex_gain, onset
@@ -46,10 +46,10 @@ def fit_circuit(
         predicted = complex_gain(network, f, cutoff_hz=float(np.exp(x[0])), gain=float(x[1]), modes=[mode])[0]
         return np.asarray((20 * np.log10(np.maximum(np.abs(predicted), 1e-20)) + x[2] - measured) * weight)
 
-    def fitted_from(octaves: float) -> OptimizeResult:
+    def fitted_from(octaves: float) -> scipy.optimize.OptimizeResult:
         start = np.array([np.log(cutoff_hz) + octaves * np.log(2), min(max(gain, 0.0), 0.95 * highest), 0.0])
         start[2] = float(np.median(-residual(start) / weight))
-        return least_squares(
+        return scipy.optimize.least_squares(
             residual, start, x_scale=[0.1, 0.1, 1.0],
             bounds=([np.log(cutoff_hz) - 3, -0.2, -80.0], [np.log(cutoff_hz) + 3, highest, 80.0]),
         )

@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.circuits.network import Network
@@ -153,7 +153,8 @@ def _peak(octaves: FloatArray, gain: ComplexArray) -> tuple[float, float, float,
     if not _has_peak(octaves, gain):
         return np.nan, np.nan, np.nan, np.nan
     smooth = _is_smooth(octaves, gain)
-    inverse = CubicSpline(octaves, 1 / gain) if smooth else PchipInterpolator(octaves, np.abs(1 / gain))
+    inverse = scipy.interpolate.CubicSpline(octaves, 1 / gain) if smooth else scipy.interpolate.PchipInterpolator(
+        octaves, np.abs(1 / gain))
     fine = np.unique(np.concatenate([np.linspace(a, b, FINE) for a, b in pairwise(octaves)]))
     size = np.abs(inverse(fine))
     place = int(size.argmin())

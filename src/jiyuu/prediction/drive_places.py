@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import brentq
+import scipy
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.network import Branch, BranchKind
@@ -56,7 +56,7 @@ def bent_behind(driven: DrivenLevel, small_gain_db: float, kind: BranchKind) -> 
     over = next((i for i, share in enumerate(shares) if excess(float(share)) >= 0), None)
     if over is None or over == 0:
         return BentBehind(kind, driven.thd_percent, None, driven.harmonics_db, np.full(HIGHEST_HARMONIC, FLOOR_DB))
-    share = brentq(excess, float(shares[over]), float(shares[over - 1]), xtol=1e-12)
+    share = scipy.optimize.brentq(excess, float(shares[over]), float(shares[over - 1]), xtol=1e-12)
     size = np.maximum(harmonics(clean_v * np.exp(share)), 1e-20)
     return BentBehind(kind, driven.thd_percent, float(clean_v * np.exp(share)), driven.harmonics_db,
                       np.asarray(20 * np.log10(size / size[0])))

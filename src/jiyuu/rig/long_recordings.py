@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
-from scipy.signal import resample_poly
+import scipy
 
 from jiyuu.arrays import ComplexArray, Float32Array, FloatArray
 from jiyuu.errors import MeasurementError, SignalError
@@ -79,7 +78,7 @@ def _ladder_place(path: Path, steps: DriveSteps, sample_rate_hz: int) -> int:
     best: tuple[float, int] | None = None
     for channel in seen.T:
         try:
-            place, fit = ladder_in(np.abs(uniform_filter1d(channel, width)), sample_rate_hz, steps)
+            place, fit = ladder_in(np.abs(scipy.ndimage.uniform_filter1d(channel, width)), sample_rate_hz, steps)
         except MeasurementError:
             continue
         if best is None or fit > best[0]:
@@ -102,7 +101,7 @@ def _nowhere(path: Path) -> SignalError:
 
 def _thinned(samples: FloatArray, grain: int) -> Float32Array:
     """(channels, k // grain) from (k, channels): one sample of so many, less what would fold down."""
-    thin = resample_poly(samples, 1, grain, axis=0) if grain > 1 else samples
+    thin = scipy.signal.resample_poly(samples, 1, grain, axis=0) if grain > 1 else samples
     return np.ascontiguousarray(thin.T, dtype=np.float32)
 
 
@@ -154,8 +153,8 @@ def _clearest(path: Path, passages: Passages, sample_rate_hz: int, grain: int) -
                 own[:ends] *= fade[:ends]
                 own[own.size - ends :] *= fade[:ends][::-1]
                 heard = rfft(own, size)
-                heard /= uniform_filter1d(np.abs(heard), even) + np.float32(1e-30)
-                found = uniform_filter1d(irfft(heard * turn, size) ** 2, TOGETHER, mode="wrap")
+                heard /= scipy.ndimage.uniform_filter1d(np.abs(heard), even) + np.float32(1e-30)
+                found = scipy.ndimage.uniform_filter1d(irfft(heard * turn, size) ** 2, TOGETHER, mode="wrap")
                 # Of sizes and not of powers: all of them count for more than one of them alone.
                 together = np.sum([np.roll(np.sqrt(found), -lag) for lag in later], axis=0) ** 2
                 place = int(np.argmax(together))

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import lfilter
+import scipy
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.filter_file import Filter
@@ -30,7 +30,7 @@ def _lagged(record: FloatArray, samples: float) -> FloatArray:
     if samples < 1e-3:
         return record
     keep = np.exp(-1 / samples)
-    return np.asarray(lfilter([1 - keep], [1, -keep], record, zi=[keep * record[0]])[0])
+    return np.asarray(scipy.signal.lfilter([1 - keep], [1, -keep], record, zi=[keep * record[0]])[0])
 
 
 @dataclass(frozen=True, slots=True)

@@ -62,7 +62,8 @@ def triangle(frequency_hz: float, *, level_v: float, duration_s: float, sample_r
 
 
 MOVED = 64  # samples in which a moving pitch counts as one
-STRETCH = 1 << 16  # samples of a series summed at once
+STRETCH, SHORT_STRETCH = 1 << 16, 1 << 13  # samples of a series summed at once, compiled and otherwise
+MUCH = 1 << 24  # sines, summed in less time than a compiler takes to load
 
 
 CHORD_RATIOS = (1.0, 1.25, 1.5)  # a pure major triad
@@ -219,14 +220,29 @@ def _saw_shape(frequency_hz: float, times: FloatArray, turn: float, sample_rate_
 
 def _series(phase: FloatArray, sines: FloatArray) -> FloatArray:
     """Σ sines[n − 1]·sin(n·phase): no sine a harmonic, which is what a second of a low saw otherwise waits for."""
-    from jiyuu.signals.series_kernel import summed
-
     phase, sines = (np.require(one, dtype=float, requirements=["C", "W"]) for one in (phase, sines))
+    summed, stretch = _clenshaw, SHORT_STRETCH
+    if phase.size * sines.size > MUCH:
+        from jiyuu.signals.series_kernel import summed
+
+        stretch = STRETCH
     total = np.empty(phase.size)
-    for start in range(0, phase.size, STRETCH):
+    for start in range(0, phase.size, stretch):
         checkpoint()
-        total[start : start + STRETCH] = summed(phase[start : start + STRETCH], sines)
+        total[start : start + stretch] = summed(phase[start : start + stretch], sines)
     return total
+
+
+def _clenshaw(phase: FloatArray, sines: FloatArray) -> FloatArray:
+    """As the compiled one, four times as slow."""
+    twice = 2 * np.cos(phase)
+    newer, older, next_one = np.zeros((3, phase.size))
+    for amount in sines[::-1].tolist():
+        np.multiply(twice, newer, out=next_one)
+        next_one -= older
+        next_one += amount
+        older, newer, next_one = newer, next_one, older
+    return np.asarray(newer * np.sin(phase))
 
 
 def noise(*, level_v: float, duration_s: float, sample_rate_hz: float, seed: int, pink: bool = False) -> FloatArray:

@@ -15,7 +15,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.interpolate import CubicSpline
+import scipy
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.linear import growth_rate, onset, state_space
@@ -123,7 +123,7 @@ def _waited_for(problem: _Problem, gain: float) -> _Orbit:
         if before is not None and abs(period / before[0] - 1) < 2e-6 and abs(size / before[1] - 1) < 2e-5:
             points = 2 * problem.points[-1] if problem.odd else problem.points[-1]
             at = crossings[-2] + period * np.arange(points) / points
-            whole = CubicSpline(np.arange(steps), tail, axis=1)(at)
+            whole = scipy.interpolate.CubicSpline(np.arange(steps), tail, axis=1)(at)
             states_over = whole[:, : points // 2] if problem.odd else whole
             return _Orbit(np.asarray(states_over), 1 / (period * step_s * cutoff_hz), gain, problem.odd)
         before = (period, size)

@@ -24,7 +24,7 @@ def sound() -> None:
     from jiyuu.signals.controls.segments import Segments
     from jiyuu.signals.sources import saw
 
-    saw(440.0, level_v=1.0, duration_s=0.01, sample_rate_hz=48_000.0)
+    saw(55.0, level_v=1.0, duration_s=2.0, sample_rate_hz=48_000.0)
     piece = Segments()
     piece.add(0.0, 1.0)
     piece.at(np.zeros(1))
