@@ -210,7 +210,7 @@ PEAK, WHEN = float(np.abs(THROUGH).max()), np.arange(THROUGH.size) / RATE
 
 
 @pytest.mark.parametrize(("fault", "make"), some([
-    (None, THROUGH), (None, np.tanh(0.5 * THROUGH / PEAK)),
+    (None, lambda: THROUGH), (None, lambda: np.tanh(0.5 * THROUGH / PEAK)),
     (Fault.CLIPPED, lambda: np.clip(THROUGH, -0.8 * PEAK, 0.8 * PEAK)),  # for a sample at a time
     # Of a recorder with an offset.
     (Fault.DROPOUT, lambda: np.where((WHEN > 3.3) & (WHEN < 3.317), 0.0, THROUGH + 0.2)),
