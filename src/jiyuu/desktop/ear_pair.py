@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -45,7 +44,7 @@ class EarPair(QObject):
 
     def make(self, steps: Steps) -> None:
         """Have sounds made; nothing can be heard until `take` is given them."""
-        def heard() -> Iterator[Any]:
+        def heard() -> Iterator[object]:
             heard_band(HEARD_RATE_HZ)
             yield from steps()
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -35,7 +34,7 @@ SLOPE, MINUS, HARMONICS, TRACE = range(4)
 class Stretch(pg.LinearRegionItem):
     """Its edges stand upright, so that nothing is to be smoothed: smoothed, it would take as long as all curves."""
 
-    def paint(self, painter: QPainter, *arguments: Any) -> None:
+    def paint(self, painter: QPainter, *arguments: object) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         super().paint(painter, *arguments)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
