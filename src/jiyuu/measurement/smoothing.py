@@ -24,7 +24,8 @@ from jiyuu.stopping import checkpoint
 POINTS_PER_OCTAVE = 192
 WINDOWS = (1, 9, 17, 33, 65, 129)
 DEGREE = 4
-DRAWN, AT_ONCE = 96, 4  # rows of noise kept for drawing from; made at once
+DRAWN, AT_ONCE = 128, 8  # rows of noise kept for drawing from; of one spectrum
+HELD_BACK = 2  # windows that the one taken is narrower by than the widest that agrees
 # Standard deviations of the narrower estimate. Rarely passed by noise alone: where noise decided, the narrow window
 # would be taken just where its own noise is largest, and would promise too much.
 AGREEMENT = 3.2
@@ -115,7 +116,7 @@ class FineGrid:
 class UnitNoise:
     """White noise of one unit a sample, gated and sampled as an impulse response is, many times over.
 
-    smoothed: for each of WINDOWS (DRAWN, n) of it; power (n,): its mean square before any window; deviations: for each
+    smoothed: for each of WINDOWS that may be chosen (DRAWN, n) of it; power (n,): its mean square before any window; deviations: for each
     of WINDOWS (n,) its standard deviation."""
 
     smoothed: tuple[NDArray[np.complex64], ...]
@@ -133,9 +134,9 @@ def at_points(spectrum: ComplexArray, places: FloatArray) -> ComplexArray:
     first = max(int(edges[0]) - 4, 0)
     bins = np.arange(first, min(int(edges[-1]) + 5, spectrum.shape[-1]))
     near = spectrum[..., first : first + bins.size]
-    per_bin = near / np.maximum(bins, 1)
+    per_bin = near * (1 / np.maximum(bins, 1)).astype(near.real.dtype)
     # A bin's share of the integral is its value and a little of its curvature (midpoint rule, next order).
-    total = np.zeros((*per_bin.shape[:-1], bins.size + 1), dtype=complex)
+    total = np.zeros((*per_bin.shape[:-1], bins.size + 1), dtype=per_bin.dtype)
     share = total[..., 1:]
     share[...] = per_bin
     share[..., 1:-1] += np.diff(per_bin, 2) / 24
@@ -163,7 +164,7 @@ def _between_bins(values: ComplexArray, places: FloatArray) -> ComplexArray:
 _DRAWING = threading.Lock()
 
 
-@lru_cache(maxsize=4)  # some 18 MB each; a walk has three
+@lru_cache(maxsize=4)  # some 13 MB each; a walk has three
 def _unit_noise(grid: FineGrid) -> UnitNoise:
     window, places = grid.gate.window, grid.frequency_hz * grid.size / grid.sample_rate_hz
     size = 1 << int(np.ceil(np.log2(window.size)))
@@ -177,20 +178,30 @@ def _unit_noise(grid: FineGrid) -> UnitNoise:
     thin = window[fraction // 2 :: fraction][: few.before + few.after]
 
     generator = np.random.default_rng(20)  # fixed: the same files give the same uncertainty
-    field = np.empty((DRAWN, grid.count), dtype=complex)
+    field = np.empty((DRAWN, grid.count), dtype=np.complex64)  # seven places of noise are enough
     for start in range(0, DRAWN, AT_ONCE):
         checkpoint()
         rows = slice(start, start + AT_ONCE)
         field[rows, split:] = _drawn(generator, window, grid.gate, size, places[split:] * size / grid.size)
         field[rows, :split] = _drawn(generator, thin, few, grid.size // fraction, places[:split])
     field[:, :split] *= np.sqrt(fraction)
-    # Single precision: seven places of noise are enough, and half the room.
-    smooth = tuple(smoothed(field, width).astype(np.complex64) for width in WINDOWS)
-    for values in smooth:
-        values.setflags(write=False)
+    smooth, deviations = [], []
+    # So few rows scatter a little too much at one point and too little at another, always the same ones: what is read at
+    # one of them would promise that much too little. Near the ends a one-sided fit changes it indeed.
+    from_end = (WINDOWS[-1] + POINTS_PER_OCTAVE) // 2
+    inner = slice(from_end, max(grid.count - from_end, 0))
+    for width in WINDOWS:
+        values = np.array(smoothed(field, width), dtype=np.complex64)
+        scatter = np.sqrt(np.mean(np.abs(values) ** 2, axis=0))
+        deviation = _evened(scatter, 49)
+        deviation[inner] = _evened(scatter, POINTS_PER_OCTAVE)[inner]
+        deviations.append(deviation)
+        if width <= WINDOWS[-1 - HELD_BACK]:
+            values[:, inner] *= (deviation / scatter)[inner]
+            values.setflags(write=False)
+            smooth.append(values)
     power = _evened(np.mean(np.abs(field) ** 2, axis=0), POINTS_PER_OCTAVE // 2)
-    deviations = tuple(_evened(np.sqrt(np.mean(np.abs(values) ** 2, axis=0)), 49) for values in smooth)
-    return UnitNoise(smooth, power, deviations)
+    return UnitNoise(tuple(smooth), power, tuple(deviations))
 
 
 def _evened(values: FloatArray, width: int) -> FloatArray:
@@ -231,14 +242,19 @@ class NoiseLike:
 def _drawn(
     generator: np.random.Generator, window: FloatArray, gate: Gate, size: int, places: FloatArray
 ) -> ComplexArray:
-    """(AT_ONCE, n)"""
+    """(AT_ONCE, n) of one spectrum: gated white noise is the same wherever one looks, so each row looks an eighth of
+    it higher, which is more than a smoothed point is wide."""
     if not places.size:
-        return np.zeros((AT_ONCE, 0), dtype=complex)
-    noise = generator.standard_normal((AT_ONCE, window.size), dtype=np.float32) * window
-    turned = np.zeros((AT_ONCE, size), dtype=np.float32)  # seven places of noise are enough
-    turned[:, : gate.after] = noise[:, gate.before :]
-    turned[:, size - gate.before :] = noise[:, : gate.before]
-    return at_points(rfft(turned), places)
+        return np.zeros((AT_ONCE, 0), dtype=np.complex64)
+    parts = generator.standard_normal((window.size, 2), dtype=np.float32) * np.sqrt(0.5, dtype=np.float32)
+    noise = parts.view(np.complex64)[:, 0] * window.astype(np.float32)
+    turned = np.zeros(size, dtype=np.complex64)
+    turned[: gate.after] = noise[gate.before :]
+    turned[size - gate.before :] = noise[: gate.before]
+    shift = size // AT_ONCE
+    spectrum = np.tile(fft(turned), 2)
+    bins = min(int(places[-1] * np.exp(1 / POINTS_PER_OCTAVE)) + 8, size)
+    return at_points(np.lib.stride_tricks.sliding_window_view(spectrum, bins)[: size : shift], places)
 
 
 def smoothed(values: ComplexArray, window: int) -> ComplexArray:
@@ -293,7 +309,7 @@ def chosen_windows(estimates: list[ComplexArray], deviations: list[FloatArray]) 
     level = scipy.ndimage.minimum_filter1d(chosen, 9, axis=-1, mode="nearest")
     # The widest that agrees leans by about as much as its noise; the second narrower one's lean is far below it, and
     # the draws then tell nearly all there is to tell.
-    return np.asarray(np.maximum(level - 2, 0))
+    return np.asarray(np.maximum(level - HELD_BACK, 0))
 
 
 def bias_of(
