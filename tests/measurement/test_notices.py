@@ -186,6 +186,31 @@ def test_a_gain_that_changes_as_a_passage_begins_hurts_that_one_only():
     assert response.network is not None
 
 
+@pytest.mark.parametrize("wandering", some([
+    louder(3.2, 0.05), louder(3.0, -0.03), CLEAN * 10 ** (np.linspace(0, 0.14, CLEAN.size) / 20),
+    CLEAN * 10 ** (np.linspace(0, -0.05, CLEAN.size) / 20),
+], 2, long=4))
+def test_a_gain_that_moves_by_less_than_a_fault_widens_what_is_stated(wandering):
+    """As that of a unit that warms up."""
+    response = measure_response(STIMULUS, noisy(wandering), RATE)
+    read = read_response(response)
+    assert abs(response.wander_db) > 0.01
+    assert read.uncertainty["passband_db"] > 0.01  # a hundred times what noise alone would make it
+    truth = exact(LADDER, (response.frequency_hz[0], response.frequency_hz[-1]))
+    for name, value in truth.items():
+        assert abs(getattr(read.reading, name) - value) < 1.5 * read.uncertainty[name], name
+    if abs(response.wander_db) > 0.02:
+        assert [notice.fault for notice in read.notices] == [Fault.GAIN_CHANGED]
+        assert "from one passage to the other" in notice_sentence(read.notices[0])
+
+
+def test_where_one_passage_alone_is_explained_a_small_change_of_gain_is_said_and_not_lost_samples():
+    response = measure_response(STIMULUS, noisy(louder(1.5, -0.06)), RATE)
+    assert [notice.fault for notice in response.notices] == [Fault.GAIN_CHANGED, Fault.FEWER_PASSAGES]
+    assert response.notices[0].facts["db"] == pytest.approx(-0.06, abs=0.01)
+    assert response.network is not None
+
+
 def test_of_a_highpass_that_was_recorded_late_the_second_passage_is_found():
     """All that is loud of it lies at the end of the first, which is in the recording too."""
     made = Made("transistor-ladder", "highpass-12", 8888.0, 1.94)

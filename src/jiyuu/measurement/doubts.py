@@ -17,6 +17,7 @@ from jiyuu.measurement.response import MeasuredResponse
 
 BREAKING = (Fault.SAMPLES_LOST, Fault.GAIN_CHANGED, Fault.DROPOUT, Fault.STARTED_LATE, Fault.ENDED_EARLY, Fault.CLIPPED)
 WIDER = 2.0  # an estimate of what is missing is itself only so good
+WANDERED, WANDER_SAID_DB = 0.6, 0.02  # of what two passages differ by, as it is doubled; that is worth a sentence
 SAID_DB = 0.05  # compression that is worth a sentence
 LEAST_DB, LEAST_SHARE = 0.01, 1e-3  # that a reading may be off by where no network explains the curve
 TOO_MUCH_DB = 0.7  # and from where on an estimate of it no longer mends a number
@@ -60,6 +61,7 @@ def doubts_of(
         _hurt(found, band, (response.frequency_hz[0], response.frequency_hz[-1]), reading, names)
     if Fault.CLIPPED not in faults:  # its harmonics are those of the clipping
         _compressed(found, response, whole, reading, names, read)
+    _wandered(found, response, whole, reading, names, read)
     _interface(found, response, whole, reading, names, read)
     _passband_outside(found, response, whole, reading)
     return found
@@ -163,9 +165,10 @@ def _interface(
     """What falls in the lowest octave as behind a coupling capacitor, the unit's or the interface's. A lowpass does not
     do so by itself; another kind has such a pole far below its own. One among its own is told by being the odd one:
     poles of a filter come in pairs."""
-    if response.network is None or not response.network.fit.order.at_rest:
+    fit = response.unloaded if response.network is None else response.network.fit
+    if fit is None or not fit.order.at_rest:
         return
-    poles = response.network.fit.poles
+    poles = fit.poles
     size = np.sort(np.abs(poles)) / (2 * np.pi)
     real = np.abs(poles[np.abs(poles.imag) < 1e-9 * np.abs(poles)].real) / (2 * np.pi)
     real = real[real > response.frequency_hz[0] / FAR_UNDER]
@@ -190,6 +193,20 @@ def _interface(
         found.withdrawn |= set(names) - {"peak_hz"}
     found.notices.append(Notice(Fault.INTERFACE_HIGHPASS, None, facts))
     _widen_by(found, more_db, whole, reading, names, read)
+
+
+def _wandered(
+    found: Doubts, response: MeasuredResponse, whole: Extended, reading: CurveReading, names: tuple[str, ...],
+    read: Reader,
+) -> None:
+    """A gain that moves by less than a fault does: the whole curve stands as much higher or lower, and as a sweep goes
+    up meanwhile one end of it as much against the other."""
+    if response.wander_db:
+        octave = np.log2(whole.frequency_hz)
+        within = (octave - octave[0]) / (octave[-1] - octave[0])
+        _widen_by(found, WANDERED * response.wander_db * (1 + within), whole, reading, names, read)
+    if abs(response.wander_db) > WANDER_SAID_DB:
+        found.notices.append(Notice(Fault.GAIN_CHANGED, None, {"db": response.wander_db, "wandered": 1.0}))
 
 
 def _widen_by(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,7 +57,7 @@ class Ready:
     negative where it began before the recording; sound: the passages that may be used; step_v: between two values the
     samples may have, 0 where there is none; coarse: whether that step is felt; flat (n,): samples that were
     clipped; silence_v (m,): what is recorded where nothing sounds; late: samples that went missing before the passages
-    that are used."""
+    that are used; wander_db: as in Verdict."""
 
     record_v: FloatArray
     place: int
@@ -68,6 +69,7 @@ class Ready:
     flat: NDArray[np.bool_]
     silence_v: FloatArray
     late: int = 0
+    wander_db: float = 0.0
 
 
 def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: float) -> Ready:
@@ -115,26 +117,37 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
         level = 20 * np.log10(hum.peak_v / max(float(np.abs(record).max()), 1e-12))
         notices.append(Notice(Fault.HUM, None, {"mains_hz": hum.mains_hz, "db": float(level)}))
     silenced = _silenced(recording_v, place, whole, passages, sample_rate_hz, step_v)
-    record, place, offset, sound, late = _by_one_clock(record, place, whole, passages, sample_rate_hz, notices)
+    one = _by_one_clock(record, place, whole, passages, sample_rate_hz, notices)
     if silenced is not None and Fault.DROPOUT not in [notice.fault for notice in notices]:
         notices.append(silenced)
-    if len(sound) < passages.count and len(whole) > 1:
-        notices.append(Notice(Fault.FEWER_PASSAGES, None, {"used": len(sound), "played": passages.count}))
-    if not sound:
+    if len(one.sound) < passages.count and len(whole) > 1:
+        notices.append(Notice(Fault.FEWER_PASSAGES, None, {"used": len(one.sound), "played": passages.count}))
+    if not one.sound:
         raise MeasurementError("Both passages were disturbed while they were recorded: the gain changed, or samples "
                                "were lost. Leave level and cables alone, use a larger buffer and record again.")
-    quiet = np.concatenate([record[part] for part in silences] or [record[:0]])
-    return Ready(record, place, sound, offset, tuple(notices), step_v, coarse is not None, flat, quiet, late)
+    quiet = np.concatenate([one.record_v[part] for part in silences] or [record[:0]])
+    return Ready(one.record_v, one.place, one.sound, one.offset, tuple(notices), step_v, coarse is not None, flat,
+                 quiet, one.late, one.wander_db)
+
+
+class _OneClock(NamedTuple):
+    """As Ready has them."""
+
+    record_v: FloatArray
+    place: int
+    offset: ClockOffset | None
+    sound: tuple[int, ...]
+    late: int = 0
+    wander_db: float = 0.0
 
 
 def _by_one_clock(
     record: FloatArray, place: int, whole: tuple[int, ...], passages: Passages, sample_rate_hz: float,
     notices: list[Notice],
-) -> tuple[FloatArray, int, ClockOffset | None, tuple[int, ...], int]:
-    """(record, place, clock offset, passages that may be used, samples missing before them); what is found
-    wrong goes to the notices."""
+) -> _OneClock:
+    """What is found wrong goes to the notices."""
     if len(whole) < 2 or whole[:2] != (0, 1):
-        return record, _refined(record, passages, place, whole[0]), None, whole, 0
+        return _OneClock(record, _refined(record, passages, place, whole[0]), None, whole)
     length, period = passages.passage_v.size, passages.period
     starts = (place, place + period)
     reach = min(round(FURTHEST_LOST_S * sample_rate_hz), place, max(record.size - starts[1] - length, 0))
@@ -144,7 +157,7 @@ def _by_one_clock(
         notices.append(lost[0])
         kept = 1 - lost[1]
         missing = round(float(lost[0].facts["samples"])) if kept else 0
-        return record, _refined(record, passages, place, kept), None, (kept,), missing
+        return _OneClock(record, _refined(record, passages, place, kept), None, (kept,), missing)
     offset = clock_offset(record, passages, place, sample_rate_hz)
     if offset is not None and offset.is_felt:
         turned = at_player_clock(record, offset.ppm)
@@ -152,12 +165,12 @@ def _by_one_clock(
             place = find_place(turned, impulse_response(turned, passages), passages, sample_rate_hz)
         except MeasurementError:  # no clock has put them so far apart
             notices.append(Notice(Fault.SAMPLES_LOST, (place + length) / sample_rate_hz))
-            return record, _refined(record, passages, place, 0), None, (0,), 0
+            return _OneClock(record, _refined(record, passages, place, 0), None, (0,))
         record = turned
     checkpoint()
     pieces = [record[place + i * period : place + i * period + length] for i in (0, 1)]
     if pieces[1].size < length or place < 0:
-        return record, place, offset, whole, 0
+        return _OneClock(record, place, offset, whole)
     # What the first passage leaves ringing counts as noise in the second.
     noise_v = 0.0
     for earliest, begin in ((0, place), (place + length, place + period)):
@@ -167,7 +180,8 @@ def _by_one_clock(
             noise_v = max(noise_v, float(np.sqrt(np.mean(silence**2))))
     verdict = compared(pieces[0], pieces[1], noise_v, (place, place + period), sample_rate_hz)
     notices += verdict.notices
-    return record, place, offset, tuple(i for i in whole if i > 1 or i in verdict.sound), 0
+    sound = tuple(i for i in whole if i > 1 or i in verdict.sound)
+    return _OneClock(record, place, offset, sound, wander_db=verdict.wander_db)
 
 
 def _missing(
@@ -376,9 +390,11 @@ def alone(
     at_s = (ready.place + passages.passage_v.size * (which == 0)) / sample_rate_hz
     sure = abs(ready.offset.ppm) > SURE_PPM
     changed = [notice for notice in ready.notices if notice.fault is Fault.GAIN_CHANGED]
+    if not changed and ready.wander_db:
+        changed = [Notice(Fault.GAIN_CHANGED, None, {"db": ready.wander_db})]
     if not changed or sure:  # else that explains it, and it happened where the other passage was faint
         changed = [Notice(Fault.SAMPLES_LOST, at_s, {"samples": abs(apart)} if sure and which == 0 else {})]
     notices = (*(n for n in ready.notices if n.fault not in doubtful), *changed,
                Notice(Fault.FEWER_PASSAGES, None, {"used": 1, "played": passages.count}))
     place = _refined(record, passages, round(ready.place * (1 + 1e-6 * ready.offset.ppm) + which * apart), which)
-    return replace(ready, record_v=record, place=place, sound=(which,), offset=None, notices=notices)
+    return replace(ready, record_v=record, place=place, sound=(which,), offset=None, notices=notices, wander_db=0.0)

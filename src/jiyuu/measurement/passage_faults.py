@@ -6,7 +6,7 @@ one stands against what the gains found of it make of the stimulus: those are a 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +18,9 @@ from jiyuu.signals.transforms import fft, ifft, next_fast_len, rfft
 HOP_S = 0.0025
 GAIN_DB = 0.08  # a lasting change of the gain under that is that of a warm amplifier, or of slow noise
 SIGMAS = 9.0
+WANDER_PARTS, WANDERS = 12, 8.0  # in three thirds; standard errors, which few parts tell poorly
+FEWEST_WANDERING = 4 * WANDER_PARTS  # hops
+LEAST_WANDER_DB = 2e-4  # less is what arithmetic and clocks leave
 NEIGHBOURS = 3  # groups on either side whose scatter is that of one
 MOVES = 0.5  # of a hop's power, that moves within it
 DROPPED = 0.5  # of what the other passage has: less is a dropout
@@ -34,10 +37,12 @@ TURNED = 0.06  # rad: what noise and clocks leave between two passages
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """The notices, and which passages are sound (indices)."""
+    """The notices, and which passages are sound (indices); wander_db: by how much their gains differ where that is less
+    than a fault, 0 where it is not told from noise."""
 
     notices: tuple[Notice, ...]
     sound: tuple[int, ...]
+    wander_db: float = 0.0
 
 
 def compared(
@@ -46,12 +51,13 @@ def compared(
     """Two passages (n,), alike but for what was done on the way; starts: their first samples in the recording.
     noise_v: RMS of what sounds between them."""
     hops = _Hops.of(first_v, second_v, noise_v, sample_rate_hz)
-    return (
+    verdict = (
         _dropouts(hops.power, hops.loud, starts, hops.size, sample_rate_hz)
         or _dropouts(hops.moving, hops.high, starts, hops.size, sample_rate_hz)
         or _turns(hops.cross, hops.loud, starts, hops.size, sample_rate_hz)
         or _gains(hops.power, hops.loud, starts, hops.size, sample_rate_hz)
     )
+    return verdict if verdict.notices else replace(verdict, wander_db=_wander_db(hops))
 
 
 def within_one(
@@ -160,6 +166,20 @@ def _grouped(loud: NDArray[np.bool_]) -> NDArray[np.intp] | None:
 
 def _ratio_db(energy: list[FloatArray]) -> FloatArray:
     return np.asarray(10 * np.log10(np.maximum(energy[1], 1e-300) / np.maximum(energy[0], 1e-300)))
+
+
+def _wander_db(hops: _Hops) -> float:
+    """The gain of the second re the first where it differs most for a third of them; of noise parts of a third differ
+    as much."""
+    loud = np.flatnonzero(hops.loud)
+    if loud.size < FEWEST_WANDERING:
+        return 0.0
+    shares = [[float(np.sum(own[part])) for part in np.array_split(loud, WANDER_PARTS)] for own in hops.power]
+    parts = _ratio_db([np.array(own) for own in shares]).reshape(3, -1)
+    error = np.sqrt(np.mean(np.diff(parts, axis=1) ** 2, axis=1) / 2 / parts.shape[1])
+    wander = parts.mean(axis=1)
+    told = np.where(np.abs(wander) > np.maximum(WANDERS * error, LEAST_WANDER_DB), wander, 0.0)
+    return float(told[np.argmax(np.abs(told))])
 
 
 def _scatter(values: FloatArray, least: float) -> tuple[float, FloatArray]:

@@ -66,6 +66,7 @@ class MeasuredResponse:
     efold_s: float | None = None  # in which the sweep's frequency grows e-fold; None for what does not do so steadily
     quickly: bool = False
     steady: bool = False  # from tones that had settled: what each leaves tells its noise
+    wander_db: float = 0.0  # by how much the gain was another one in one passage than in the other
 
     @property
     def network_unasked(self) -> bool:
@@ -145,8 +146,8 @@ def measure_response(
             20 * np.log10(np.maximum(np.abs(found.gain), 1e-20)), sample_rate_hz),
         float(np.abs(stimulus_v).max()), quickly,
     )
-    return response if passages.noisy else replace(
-        response, efold_s=efold_s(passages, response.frequency_hz, sample_rate_hz))
+    return replace(response, wander_db=ready.wander_db, efold_s=None if passages.noisy else efold_s(
+        passages, response.frequency_hz, sample_rate_hz))
 
 
 def _told_s(found: Estimate, passages: Passages, sample_rate_hz: float) -> float:

@@ -116,8 +116,8 @@ class FineGrid:
 class UnitNoise:
     """White noise of one unit a sample, gated and sampled as an impulse response is, many times over.
 
-    smoothed: for each of WINDOWS that may be chosen (DRAWN, n) of it; power (n,): its mean square before any window; deviations: for each
-    of WINDOWS (n,) its standard deviation."""
+    smoothed: for each of WINDOWS that may be chosen (DRAWN, n) of it; power (n,): its mean square before any window;
+    deviations: for each of WINDOWS (n,) its standard deviation."""
 
     smoothed: tuple[NDArray[np.complex64], ...]
     power: FloatArray
@@ -178,16 +178,16 @@ def _unit_noise(grid: FineGrid) -> UnitNoise:
     thin = window[fraction // 2 :: fraction][: few.before + few.after]
 
     generator = np.random.default_rng(20)  # fixed: the same files give the same uncertainty
-    field = np.empty((DRAWN, grid.count), dtype=np.complex64)  # seven places of noise are enough
-    for start in range(0, DRAWN, AT_ONCE):
+    rows = []
+    for _ in range(DRAWN // AT_ONCE):
         checkpoint()
-        rows = slice(start, start + AT_ONCE)
-        field[rows, split:] = _drawn(generator, window, grid.gate, size, places[split:] * size / grid.size)
-        field[rows, :split] = _drawn(generator, thin, few, grid.size // fraction, places[:split])
-    field[:, :split] *= np.sqrt(fraction)
+        high = _drawn(generator, window, grid.gate, size, places[split:] * size / grid.size)
+        low = _drawn(generator, thin, few, grid.size // fraction, places[:split])
+        rows.append(np.concatenate([fraction**0.5 * low, high], axis=1))
+    field = np.concatenate(rows)
     smooth, deviations = [], []
-    # So few rows scatter a little too much at one point and too little at another, always the same ones: what is read at
-    # one of them would promise that much too little. Near the ends a one-sided fit changes it indeed.
+    # So few rows scatter a little too much at one point and too little at another, always the same ones: what is read
+    # at one of them would promise that much too little. Near the ends a one-sided fit changes it indeed.
     from_end = (WINDOWS[-1] + POINTS_PER_OCTAVE) // 2
     inner = slice(from_end, max(grid.count - from_end, 0))
     for width in WINDOWS:
