@@ -22,8 +22,8 @@ def notice_sentence(notice: Notice) -> str:
                     "input down and record again. If the input's meter stayed below its top, the unit itself is flat "
                     "there: play it softer.")
         case Fault.GAIN_CHANGED if "wandered" in facts:
-            return (f"The gain differs by up to {abs(number('db')):.2f} dB from one passage to the other, and intervals "
-                    "are that much wider. Let the unit warm up, leave level and cables alone and record again.")
+            return (f"The gain differs by up to {abs(number('db')):.2f} dB from one passage to the other, and what is "
+                    "stated is that much wider. Let the unit warm up, leave level and cables alone and record again.")
         case Fault.GAIN_CHANGED:
             rest = "what follows was brought to what came before it" if "brought" in facts else (
                 "there is no other passage to read instead" if "alone" in facts else
