@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -52,76 +52,74 @@ class Estimate:
     unloaded: NetworkFit | None = None  # fitted without the loudest part
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class GatedBins:
+    """Bins (m,) of a gated impulse response, of a wire's behind the same gate, and of noise as strong as the first has.
+    hurt_hz: bands that are left out; sounds_s (m,): when each bin sounded, where the clock is to be found by it."""
+
+    signal: ComplexArray
+    wire: ComplexArray
+    noise: ComplexArray
+    grid: FineGrid
+    cut: Cut
+    hurt_hz: tuple[tuple[float, float], ...] = ()
+    sounds_s: FloatArray | None = None
+
+    def spectrum(self, low_share: float = LOW_SHARE) -> Spectrum:
+        """The gain, and how well each bin of it is known; low_share: what the sweep's beginning leaves."""
+        hertz = self.grid.bins_hz
+        gain, left = self.signal / self.wire, np.abs(self.noise / self.wire) ** 2
+        sums = np.concatenate([[0.0], np.cumsum(left)])
+        low = np.searchsorted(hertz, hertz * 2**-0.25)
+        high = np.maximum(np.searchsorted(hertz, hertz * 2**0.25), low + 1)
+        # Flat gates keep all of a mean's noise, the one used less of a bin's.
+        told_by = high - low
+        variance = (sums[high] - sums[low]) / told_by / float(np.mean(self.grid.gate.window**2))
+        # Few bins tell of little noise by chance (Student 1908).
+        variance = variance * told_by / np.maximum(told_by - 1, 1)
+        size = np.abs(gain)
+        systematic = ((SHARE + low_share * (LOW_HZ / hertz) ** 2.5) * size) ** 2 + (LOUDEST_SHARE * size.max()) ** 2
+        variance = variance + systematic
+        for low_hz, high_hz in self.hurt_hz:
+            variance[(hertz > low_hz) & (hertz < high_hz)] += (1e3 * size.max()) ** 2
+        return Spectrum(hertz, gain, np.ones(hertz.size), variance, self.cut, self.sounds_s)
+
+
 def fitted_network(
-    signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
-    generator: np.random.Generator, draws: int, hurt_hz: tuple[tuple[float, float], ...] = (),
-    sounds_s: FloatArray | None = None, like: NetworkFit | None = None,
+    bins: GatedBins, generator: np.random.Generator, draws: int, like: NetworkFit | None = None
 ) -> FittedNetwork | None:
-    """From the bins (m,) of a gated impulse response, of a wire's, and of noise as strong as it has. hurt_hz: bands
-    that are left out; sounds_s (m,): when each bin sounded, where the clock is to be found by it; like: as in
-    fit_network."""
-    fit = fit_network(_spectrum(signal, wire, noise, grid, cut, hurt_hz, sounds_s), like)
+    """like: as in fit_network."""
+    fit = fit_network(bins.spectrum(), like)
     if fit is None or fit.left > LEAVES:
         return None
     return FittedNetwork(fit, fit.drawn(draws, generator))
 
 
-def nearer(
-    known: FittedNetwork, signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
-    generator: np.random.Generator, draws: int, hurt_hz: tuple[tuple[float, float], ...] = (),
-    sounds_s: FloatArray | None = None,
-) -> FittedNetwork:
+def nearer(known: FittedNetwork, bins: GatedBins, generator: np.random.Generator, draws: int) -> FittedNetwork:
     """The same network settled anew by bins in which the sweep's beginning leaves nothing; as it was where that fits
-    worse than it may. Other arguments as in fitted_network."""
-    fit = settled_anew(_spectrum(signal, wire, noise, grid, cut, hurt_hz, sounds_s, low_share=LEFT_LOW), known.fit)
+    worse than it may."""
+    fit = settled_anew(bins.spectrum(low_share=LEFT_LOW), known.fit)
     if fit is None or fit.left > LEAVES:
         return known
     return FittedNetwork(fit, fit.drawn(draws, generator))
 
 
-def rough_clock_ppm(
-    signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
-    hurt_hz: tuple[tuple[float, float], ...], sounds_s: FloatArray,
-) -> float | None:
+def rough_clock_ppm(bins: GatedBins) -> float | None:
     """The clock of a single passage, None where no network comes near. That it moves phases is not all that a clock
-    does, but near enough to bring the record to the player's own. Arguments as in fitted_network."""
-    more = np.asarray(np.hypot(np.abs(noise), ROUGH_SHARE * np.abs(signal)).astype(complex))
-    fit = fit_network(_spectrum(signal, wire, more, grid, cut, hurt_hz, sounds_s))
+    does, but near enough to bring the record to the player's own."""
+    more = np.asarray(np.hypot(np.abs(bins.noise), ROUGH_SHARE * np.abs(bins.signal)).astype(complex))
+    fit = fit_network(replace(bins, noise=more).spectrum())
     ppm = None if fit is None or fit.left > LEAVES else fit.clock_ppm
     return None if ppm is None else ppm.value
 
 
-def without_the_loudest(
-    signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
-    hurt_hz: tuple[tuple[float, float], ...], sounds_s: FloatArray | None,
-) -> NetworkFit | None:
+def without_the_loudest(bins: GatedBins) -> NetworkFit | None:
     """The network that the faint parts of a curve tell of, whose loud part a soft stage may have compressed; None where
-    none fits them either. Arguments as in fitted_network."""
-    size = np.abs(signal / wire)
-    loud = grid.bins_hz[size > size.max() * 10 ** (-LOUD_DB / 20)]
-    fit = fit_network(_spectrum(signal, wire, noise, grid, cut, (*hurt_hz, (loud[0] * 0.9, loud[-1] * 1.1)), sounds_s))
+    none fits them either."""
+    size = np.abs(bins.signal / bins.wire)
+    loud = bins.grid.bins_hz[size > size.max() * 10 ** (-LOUD_DB / 20)]
+    fit = fit_network(replace(bins, hurt_hz=(*bins.hurt_hz, (loud[0] * 0.9, loud[-1] * 1.1))).spectrum())
     return None if fit is None or fit.left > 2 * LEAVES else fit
-
-
-def _spectrum(
-    signal: ComplexArray, wire: ComplexArray, noise: ComplexArray, grid: FineGrid, cut: Cut,
-    hurt_hz: tuple[tuple[float, float], ...], sounds_s: FloatArray | None, low_share: float = LOW_SHARE,
-) -> Spectrum:
-    hertz = grid.bins_hz
-    gain, left = signal / wire, np.abs(noise / wire) ** 2
-    sums = np.concatenate([[0.0], np.cumsum(left)])
-    low = np.searchsorted(hertz, hertz * 2**-0.25)
-    high = np.maximum(np.searchsorted(hertz, hertz * 2**0.25), low + 1)
-    # Flat gates keep all of a mean's noise, the one used less of a bin's.
-    told_by = high - low
-    variance = (sums[high] - sums[low]) / told_by / float(np.mean(grid.gate.window**2))
-    variance = variance * told_by / np.maximum(told_by - 1, 1)  # few bins tell of little noise by chance (Student 1908)
-    size = np.abs(gain)
-    systematic = ((SHARE + low_share * (LOW_HZ / hertz) ** 2.5) * size) ** 2 + (LOUDEST_SHARE * size.max()) ** 2
-    variance = variance + systematic
-    for low_hz, high_hz in hurt_hz:
-        variance[(hertz > low_hz) & (hertz < high_hz)] += (1e3 * size.max()) ** 2
-    return Spectrum(hertz, gain, np.ones(hertz.size), variance, cut, sounds_s)
 
 
 def network_of(

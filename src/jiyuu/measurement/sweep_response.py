@@ -3,7 +3,8 @@ it, and what that leaves smoothed as far as the data allow."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -12,7 +13,15 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import KEPT_SAMPLES, Passages, at_player_clock, impulse_response
 from jiyuu.measurement.chirp import at_clock, hurt_bands_hz, sounding_s
-from jiyuu.measurement.estimate import Estimate, fitted_network, nearer, rough_clock_ppm, without_the_loudest
+from jiyuu.measurement.estimate import (
+    Estimate,
+    FittedNetwork,
+    GatedBins,
+    fitted_network,
+    nearer,
+    rough_clock_ppm,
+    without_the_loudest,
+)
 from jiyuu.measurement.excess_delay import excess_delay
 from jiyuu.measurement.gated_network import missed_of
 from jiyuu.measurement.made_ready import Ready
@@ -47,94 +56,138 @@ def estimate_by_sweep(
 ) -> Estimate:
     """quickly, like: as measure_response has them; turned_ppm: what the record was brought to the player's clock by.
     Raises MeasurementError where no passage is whole."""
-    record, place = ready.record_v, ready.place
-    gate = gate_of(passages, sample_rate_hz)
-    grid = _grid(passages, sample_rate_hz, gate)
-    impulses = _gated(record, passages, place, ready.sound, gate)
-    # A wire measured in the same way: what gate and regularisation do to it they do to the filter, so it divides out.
-    # A long one is not kept for the next recording.
-    of_wire = _wire.__wrapped__ if passages.passage_v.size > KEPT_SAMPLES else _wire
-    wire, flat = of_wire(passages, grid)
-    for rounds in range(2):
-        signal = np.mean([impulse for impulse, _ in impulses], axis=0)
-        raw = grid.sampled(signal) / flat
-        if len(impulses) > 1:
-            apart = (impulses[0][0] - impulses[1][0]) / np.sqrt(2 * len(impulses))
-        elif ready.silence_v.size > 0.1 * sample_rate_hz:
-            apart = _gated(_like(ready.silence_v, record.size), passages, place, ready.sound, gate)[0][0]
-        else:
-            apart = impulses[0][1]
-        if ready.step_v:
-            # Two passages may be rounded alike, and then do not tell how much was lost by it.
-            rounding = _rounding(record.size, ready) / np.sqrt(len(impulses))
-            apart = apart + _gated(rounding, passages, place, ready.sound, gate)[0][0]
-        noise = grid.sampled(apart)
-        likely = NoiseLike.of(noise, grid)
-        # A ring is loudest long after it begins; from its beginning on it is a network with hardly any delay.
-        delay_s = excess_delay(grid.frequency_hz, smoothed(raw, WINDOWS[1]), likely.deviations[1], sample_rate_hz)[0]
-        shift = round(delay_s * sample_rate_hz)
-        if rounds or abs(shift) <= FAR_FROM_PLACE or place + ready.sound[0] * passages.period + shift <= 0:
-            break
-        place += shift
-        impulses = _gated(record, passages, place, ready.sound, gate)
-    generator = np.random.default_rng(int(np.abs(noise).sum() / np.abs(raw).sum() * 1e12) % 2**32)
-    cut = gate.cut(passages.period, len(impulses), sample_rate_hz)
-    bins, wire_bins = grid.bins(signal), grid.bins(wire)
-    noise_bins = np.hypot(np.abs(grid.bins(apart)), np.abs(wire_bins) * _rounded(bins / wire_bins, ready, passages)
-                          ).astype(complex)
-    hurt = hurt_bands_hz(ready.flat, passages, place, ready.sound, sample_rate_hz)
-    # One passage alone tells its clock by this: what comes late in the sweep comes later still.
-    alone = len(ready.sound) == 1 and ready.offset is None
-    sounds_s = sounding_s(grid.bins_hz, passages, sample_rate_hz) if alone else None
+    heard = _Heard.of(ready, passages, sample_rate_hz)
+    generator = np.random.default_rng(int(np.abs(heard.noise).sum() / np.abs(heard.raw).sum() * 1e12) % 2**32)
+    bins = heard.bins(ready, passages)
     hopeless = False
-    if sounds_s is not None and not quickly and not turned_ppm:
-        by_ppm = rough_clock_ppm(bins, wire_bins, noise_bins, grid, cut, hurt, sounds_s)
+    if bins.sounds_s is not None and not quickly and not turned_ppm:
+        by_ppm = rough_clock_ppm(bins)
         hopeless = by_ppm is None
         if by_ppm is not None and abs(by_ppm) > FELT_PPM:
             ahead = ready.sound[0] * passages.period
             turned = replace(ready, record_v=at_player_clock(ready.record_v, by_ppm),
-                             place=round((place + ahead) / (1 + 1e-6 * by_ppm)) - ahead)
+                             place=round((heard.place + ahead) / (1 + 1e-6 * by_ppm)) - ahead)
             return estimate_by_sweep(turned, passages, sample_rate_hz, quickly, like, by_ppm)
-    network = None if hopeless or (quickly and like is None) else fitted_network(
-        bins, wire_bins, noise_bins, grid, cut, generator, DRAWS, hurt, sounds_s, like
-    )
+    network = None if hopeless or (quickly and like is None) else fitted_network(bins, generator, DRAWS, like)
     missed = None
     if network is not None and not quickly:
-        missed = missed_of(network.fit, passages, grid, cut, wire, flat)
-        network = nearer(network, bins - missed.at_bins * wire_bins, wire_bins, noise_bins, grid, cut, generator, DRAWS,
-                         hurt, sounds_s)
+        missed = missed_of(network.fit, passages, heard.grid, bins.cut, heard.wire, heard.flat)
+        network = nearer(network, replace(bins, signal=bins.signal - missed.at_bins * bins.wire), generator, DRAWS)
     ppm = None if network is None else network.fit.clock_ppm
     if ppm is not None:
-        raw = raw * at_clock(grid.frequency_hz, ppm.value, passages, sample_rate_hz)
-    unloaded = None if quickly or network is not None else without_the_loudest(
-        bins, wire_bins, noise_bins, grid, cut, hurt, sounds_s)
-    expected = 0.0 if network is None else grid.seen(network.fit, cut)
+        heard = replace(heard, raw=heard.raw * at_clock(heard.grid.frequency_hz, ppm.value, passages, sample_rate_hz))
+    unloaded = None if quickly or network is not None else without_the_loudest(bins)
+    expected = 0.0 if network is None else heard.grid.seen(network.fit, bins.cut)
     if missed is not None:
         expected = expected + missed.at_points
-    # Less what the network explains hardly anything is left that a wide window could flatten.
-    estimates = [smoothed(raw - expected, window) for window in WINDOWS]
-    chosen = chosen_windows(estimates, likely.deviations)
-    gain = pick(estimates, chosen) + (0.0 if network is None else network.fit.at(grid.frequency_hz))
-    rounded = _rounded(gain, ready, passages)
-    spread = np.sqrt(
-        np.choose(chosen, likely.deviations) ** 2 + bias_of(estimates, chosen, likely.deviations) ** 2
-        + (SYSTEMATIC * np.abs(gain)) ** 2 + rounded**2
-    )
-    # As if the curve found were the true one and had been measured again, smoothed by the same windows. What is
-    # systematic leans the same way along the whole curve.
-    lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
-    again = gain + likely.drawn(chosen, DRAWS, generator)
-    if rounded.any():  # it leans the same way for a long stretch
-        again = again + rounded * gain / np.maximum(np.abs(gain), 1e-20) * generator.standard_normal((DRAWS, 1))
-    if network is not None:
-        moved = np.stack([one.at(grid.frequency_hz) for one in network.drawn]) - network.fit.at(grid.frequency_hz)
-        lost = moved - smoothed_as_chosen(moved, chosen)
-        again = again + lost
-        spread = np.hypot(spread, np.sqrt(np.mean(np.abs(lost) ** 2, axis=0)))
-    return Estimate(
-        grid.frequency_hz, gain, spread, again * lean, len(impulses), None, place, network, ppm, turned_ppm, hurt,
-        unloaded,
-    )
+    gain, spread, draws = heard.smoothed(
+        network, expected, lambda gain: _rounded(gain, ready, passages), generator)
+    return Estimate(heard.grid.frequency_hz, gain, spread, draws, heard.count, None, heard.place, network, ppm,
+                    turned_ppm, bins.hurt_hz, unloaded)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Heard:
+    """What was cut out of a recording: signal, apart: impulse responses, of the passages' mean and of noise as strong
+    as it has; raw, noise (n,): the same at the grid's points, raw re a wire, which is given likewise; count: of
+    passages; place: of the first."""
+
+    grid: FineGrid
+    signal: FloatArray
+    apart: FloatArray
+    raw: ComplexArray
+    noise: ComplexArray
+    likely: NoiseLike
+    wire: FloatArray
+    flat: ComplexArray
+    count: int
+    place: int
+
+    @classmethod
+    def of(cls, ready: Ready, passages: Passages, sample_rate_hz: float) -> _Heard:
+        """Raises MeasurementError where no passage is whole."""
+        record, place = ready.record_v, ready.place
+        gate = gate_of(passages, sample_rate_hz)
+        grid = _grid(passages, sample_rate_hz, gate)
+        impulses = _gated(record, passages, place, ready.sound, gate)
+        # A wire measured in the same way: what gate and regularisation do to it they do to the filter, so it divides
+        # out. A long one is not kept for the next recording.
+        of_wire = _wire.__wrapped__ if passages.passage_v.size > KEPT_SAMPLES else _wire
+        wire, flat = of_wire(passages, grid)
+        for rounds in range(2):
+            signal = np.mean([impulse for impulse, _ in impulses], axis=0)
+            raw = grid.sampled(signal) / flat
+            apart = _apart(impulses, ready, passages, place, gate, sample_rate_hz)
+            noise = grid.sampled(apart)
+            likely = NoiseLike.of(noise, grid)
+            # A ring is loudest long after it begins; from its beginning on it is a network with hardly any delay.
+            delay_s = excess_delay(grid.frequency_hz, smoothed(raw, WINDOWS[1]), likely.deviations[1],
+                                   sample_rate_hz)[0]
+            shift = round(delay_s * sample_rate_hz)
+            if rounds or abs(shift) <= FAR_FROM_PLACE or place + ready.sound[0] * passages.period + shift <= 0:
+                break
+            place += shift
+            impulses = _gated(record, passages, place, ready.sound, gate)
+        return cls(grid, signal, apart, raw, noise, likely, wire, flat, len(impulses), place)
+
+    def bins(self, ready: Ready, passages: Passages) -> GatedBins:
+        """For the network behind them."""
+        grid, rate = self.grid, self.grid.sample_rate_hz
+        signal, wire = grid.bins(self.signal), grid.bins(self.wire)
+        noise = np.hypot(np.abs(grid.bins(self.apart)), np.abs(wire) * _rounded(signal / wire, ready, passages))
+        # One passage alone tells its clock by this: what comes late in the sweep comes later still.
+        alone = len(ready.sound) == 1 and ready.offset is None
+        return GatedBins(
+            signal, wire, noise.astype(complex), grid, grid.gate.cut(passages.period, self.count, rate),
+            hurt_bands_hz(ready.flat, passages, self.place, ready.sound, rate),
+            sounding_s(grid.bins_hz, passages, rate) if alone else None)
+
+    def smoothed(
+        self, network: FittedNetwork | None, expected: ComplexArray | float,
+        rounded_of: Callable[[ComplexArray], FloatArray], generator: np.random.Generator,
+    ) -> tuple[ComplexArray, FloatArray, ComplexArray]:
+        """(gain (n,), its standard deviation, DRAWS of it). expected: what of raw the network explains; rounded_of: by
+        how much a recorder's steps may move gains."""
+        # Less what the network explains hardly anything is left that a wide window could flatten.
+        estimates, deviations = [smoothed(self.raw - expected, window) for window in WINDOWS], self.likely.deviations
+        chosen = chosen_windows(estimates, deviations)
+        gain = pick(estimates, chosen) + (0.0 if network is None else network.fit.at(self.grid.frequency_hz))
+        rounded = rounded_of(gain)
+        spread = np.sqrt(
+            np.choose(chosen, deviations) ** 2 + bias_of(estimates, chosen, deviations) ** 2
+            + (SYSTEMATIC * np.abs(gain)) ** 2 + rounded**2
+        )
+        # As if the curve found were the true one and had been measured again, smoothed by the same windows. What is
+        # systematic leans the same way along the whole curve.
+        lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
+        again = gain + self.likely.drawn(chosen, DRAWS, generator)
+        if rounded.any():  # it leans the same way for a long stretch
+            again = again + rounded * gain / np.maximum(np.abs(gain), 1e-20) * generator.standard_normal((DRAWS, 1))
+        if network is not None:
+            hertz = self.grid.frequency_hz
+            moved = np.stack([one.at(hertz) for one in network.drawn]) - network.fit.at(hertz)
+            lost = moved - smoothed_as_chosen(moved, chosen)
+            again = again + lost
+            spread = np.hypot(spread, np.sqrt(np.mean(np.abs(lost) ** 2, axis=0)))
+        return gain, spread, again * lean
+
+
+def _apart(
+    impulses: list[tuple[FloatArray, FloatArray]], ready: Ready, passages: Passages, place: int, gate: Gate,
+    sample_rate_hz: float,
+) -> FloatArray:
+    """Noise as strong as the mean of the passages has: of their difference, of the silence, or of what lies behind."""
+    if len(impulses) > 1:
+        apart = (impulses[0][0] - impulses[1][0]) / np.sqrt(2 * len(impulses))
+    elif ready.silence_v.size > 0.1 * sample_rate_hz:
+        apart = _gated(_like(ready.silence_v, ready.record_v.size), passages, place, ready.sound, gate)[0][0]
+    else:
+        apart = impulses[0][1]
+    if ready.step_v:
+        # Two passages may be rounded alike, and then do not tell how much was lost by it.
+        rounding = _rounding(ready.record_v.size, ready) / np.sqrt(len(impulses))
+        apart = apart + _gated(rounding, passages, place, ready.sound, gate)[0][0]
+    return np.asarray(apart)
 
 
 @lru_cache(maxsize=4)  # of a stimulus that is recorded once a mode
