@@ -10,8 +10,7 @@ from jiyuu.measurement.steady_pieces import Piece, find_pieces
 from jiyuu.measurement.step_lines import on_a_line
 from jiyuu.measurement.step_pitch import without_vibrato
 from jiyuu.measurement.step_tone import StepTone, step_tone
-from jiyuu.measurement.tone import measure_tone
-from jiyuu.measurement.tone_faults import tone_faults
+from jiyuu.measurement.tone_faults import read_tone
 from jiyuu.measurement.uncertain import Uncertain
 from tests.staircase import Staircase, drawn_staircase
 from tests.trials import some
@@ -201,7 +200,7 @@ def test_samples_lost_in_a_tone_are_named():
     t = np.arange(round(1.5 * RATE)) / RATE
     tone = np.sin(2 * np.pi * 123.4 * t) + 1e-3 * np.random.default_rng(1).normal(size=t.size)
     for record, faults in ((tone, []), (np.delete(tone, np.arange(30_000, 30_200)), [Fault.SAMPLES_LOST])):
-        named = tone_faults(record, RATE, measure_tone(record, RATE))
+        named = read_tone(record, RATE)[1]
         assert [notice.fault for notice in named] == faults
     assert named[0].at_s == pytest.approx(30_000 / RATE, abs=0.02)
 

@@ -6,7 +6,8 @@ import pytest
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.tone import measure_tone
-from jiyuu.measurement.tone_faults import tone_faults
+from jiyuu.measurement.tone_faults import read_tone
+from jiyuu.wording.notices import notice_sentence
 from tests.trials import some
 
 RATE = 48_000
@@ -89,9 +90,9 @@ def test_silence_ahead_and_behind_is_no_part_of_the_tone_and_no_fault_of_it(from
     assert found.amplitude_peak_v == pytest.approx(1.0, rel=1e-4)
     assert found.thd_percent == pytest.approx(5.0, rel=2e-3)
     assert found.dc_v == pytest.approx(0.02, abs=1e-4)
-    assert tone_faults(record, 48_000.0, found) == []
+    assert read_tone(record, 48_000.0)[1] == []
     gap = np.where((t > from_s + 0.3) & (t < from_s + 0.4), 0.0, record)
-    (notice,) = tone_faults(gap, 48_000.0, measure_tone(gap, 48_000.0))
+    (notice,) = read_tone(gap, 48_000.0)[1]
     assert notice.fault is Fault.DROPOUT
     assert notice.at_s == pytest.approx(from_s + 0.3, abs=0.03)
 
@@ -104,7 +105,7 @@ def test_a_whistle_that_starts_up_is_measured_as_it_settles():
     assert found.amplitude_peak_v == pytest.approx(1.0, rel=2e-3)
     assert found.frequency_hz.value == pytest.approx(372.0, rel=1e-6)
     assert found.thd_n_percent < 0.5
-    assert tone_faults(record, 48_000.0, found) == []
+    assert read_tone(record, 48_000.0)[1] == []
 
 
 @pytest.mark.parametrize("sizes", [
@@ -118,7 +119,7 @@ def test_a_fundamental_is_the_pitch_however_loud_its_harmonics(sizes, hertz):
     found = measure_tone(record, 48_000.0)
     assert found.frequency_hz.value == pytest.approx(hertz, abs=2.5 * found.frequency_hz.uncertainty)
     assert found.amplitude_peak_v == pytest.approx(sizes[0], rel=1e-3)
-    assert tone_faults(record, 48_000.0, found) == []
+    assert read_tone(record, 48_000.0)[1] == []
 
 
 @pytest.mark.parametrize("sizes", [(0.0, 0.65, 0.55, 0.91), (0.0, 0.37, 1.0), (0.0, 0.52, 0.49, 0.35, 0.99)], ids=str)
@@ -131,4 +132,57 @@ def test_a_missing_fundamental_is_named(sizes):
     number = round(found.frequency_hz.value / 300.0)
     assert number > 1
     assert found.frequency_hz.value == pytest.approx(300.0 * number, abs=0.01)
-    assert [notice.fault for notice in tone_faults(record, 48_000.0, found)] == [Fault.OCTAVE_UNCERTAIN]
+    assert [notice.fault for notice in read_tone(record, 48_000.0)[1]] == [Fault.OCTAVE_UNCERTAIN]
+
+
+def going(cents, *, hz=311.7, partials=(1.0, 0.5, 0.33, 0.25), noise=1e-3, seed=4):
+    """A tone whose pitch goes that way: cents (n,) about its own."""
+    phase = 2 * np.pi * np.cumsum(hz * 2 ** (cents / 1200)) / RATE
+    clean = sum(share * np.sin(n * phase + n * n) for n, share in enumerate(partials, start=1))
+    return clean + np.random.default_rng(seed).normal(0, noise, phase.size)
+
+
+T = np.arange(2 * RATE) / RATE
+COURSES = [  # how it goes, what that is called, what pitch it has in cents re its own
+    (lambda: going(-2.0 * (T - 1)), Fault.PITCH_UNSTEADY, 0.0),
+    (lambda: going(0.2 * (T - 1)), Fault.PITCH_UNSTEADY, 0.0),
+    (lambda: going(np.where(T < 1.3, 0.0, 700.0)), Fault.PITCH_UNSTEADY, 0.0),
+    (lambda: going(np.where(T < 0.6, 0.0, 5.0)), Fault.PITCH_UNSTEADY, 5.0),
+    (lambda: going(np.where(T < 0.7, 0.0, 1200.0)), Fault.OCTAVE_JUMP, 1200.0),
+    (lambda: going(np.where(T < 1.4, 0.0, -1200.0), partials=(1.0,)), Fault.OCTAVE_JUMP, 0.0),
+    (lambda: np.delete(going(0.0 * T), np.arange(40_000, 40_011)), Fault.SAMPLES_LOST, 0.0),
+    (lambda: np.delete(going(0.0 * T, hz=33.7), np.arange(60_000, 60_025)), Fault.SAMPLES_LOST, None),
+    (lambda: going(1.0 * np.sin(2 * np.pi * 5.1 * T)), Fault.VIBRATO, 0.0),
+    (lambda: going(1.3 * np.sin(2 * np.pi * 2.7 * T), hz=6488.0, partials=(1.0,)), Fault.VIBRATO, None),
+]
+
+
+@pytest.mark.parametrize(("make", "fault", "cents"), some(COURSES, 5, long=10))
+def test_a_pitch_that_does_not_stand_is_named_and_its_interval_holds(make, fault, cents):
+    found, (notice,) = read_tone(make(), RATE)
+    assert notice.fault is fault
+    assert notice_sentence(notice).endswith(".")
+    if cents is not None:
+        off = 1200 * np.log2(found.frequency_hz.value / 311.7) - cents
+        assert abs(off) < 1.3 * 1200 / np.log(2) * found.frequency_hz.uncertainty / found.frequency_hz.value
+        assert abs(off) < 0.3
+
+
+def test_how_fast_a_pitch_drifts_how_far_it_jumps_and_when_are_said():
+    _, (notice,) = read_tone(going(-2.0 * (T - 1)), RATE)
+    assert notice.facts["cents_per_s"] == pytest.approx(-2.0, rel=0.02)
+    _, (notice,) = read_tone(going(np.where(T < 1.3, 0.0, -31.0)), RATE)
+    assert notice.facts["jump_cents"] == pytest.approx(-31.0, abs=0.01)
+    assert notice.at_s == pytest.approx(1.3, abs=0.02)
+
+
+@pytest.mark.parametrize("seed", some(range(6), 2, long=6))
+def test_a_pitch_that_stands_is_not_complained_of(seed):
+    """However loud and pink the noise, clicks in it, and while it dies away."""
+    generator = np.random.default_rng(seed)
+    spectrum = np.fft.rfft(generator.standard_normal(T.size))
+    pink = np.fft.irfft(spectrum / np.sqrt(np.arange(1, spectrum.size + 1)), T.size)
+    record = going(0.0 * T, hz=float(generator.uniform(40, 4000))) * 10 ** (-generator.uniform(0, 12) * T / 40)
+    record += generator.uniform(0.001, 0.03) * pink / pink.std()
+    record[50_000:50_012] += 1.5
+    assert read_tone(record, RATE)[1] == []

@@ -258,8 +258,7 @@ def tone(
 ) -> None:
     """Frequency, note, level, distortion of a steady tone."""
     from jiyuu.errors import MeasurementError
-    from jiyuu.measurement.tone import measure_tone
-    from jiyuu.measurement.tone_faults import tone_faults
+    from jiyuu.measurement.tone_faults import read_tone
     from jiyuu.measurement.tuner import beating_in
     from jiyuu.quantities import shown_hz, signed
     from jiyuu.rig.channels import channel_of
@@ -271,9 +270,9 @@ def tone(
     if record.cut_short:
         notice(f"jiyuu: only the first {LONGEST_TONE_S:.0f} s of {recording} are read; a steady tone needs no more.")
     record_v, chosen = channel_of(record, None, channel)
-    found = measure_tone(record_v, record.sample_rate_hz, concert_a_hz=concert_a)
+    found, faults = read_tone(record_v, record.sample_rate_hz, concert_a_hz=concert_a)
     beats = beating_in(record_v, record.sample_rate_hz)
-    notices = (*(() if chosen is None else (chosen,)), *tone_faults(record_v, record.sample_rate_hz, found))
+    notices = (*(() if chosen is None else (chosen,)), *faults)
     if json:
         print_json({
             "frequency_hz": uncertain(found.frequency_hz.value, found.frequency_hz.uncertainty),

@@ -27,6 +27,7 @@ class Fault(StrEnum):
     OCTAVE_UNCERTAIN = "octave_uncertain"
     VIBRATO = "vibrato"
     OCTAVE_JUMP = "octave_jump"
+    PITCH_UNSTEADY = "pitch_unsteady"
     FEWER_PASSAGES = "fewer_passages"
 
 

@@ -7,13 +7,13 @@ Transactions on Information Theory), and harmonics only sharpen it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from jiyuu.arrays import FloatArray
+from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.step_lines import divided
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
@@ -41,6 +41,11 @@ class MeasuredTone:
     thd_percent: float
     thd_n_percent: float
     harmonics_db: tuple[float, ...]
+
+    def at(self, frequency_hz: Uncertain, concert_a_hz: float) -> MeasuredTone:
+        """The same at another pitch."""
+        note, cents = note_and_cents(frequency_hz.value, concert_a_hz=concert_a_hz)
+        return replace(self, frequency_hz=frequency_hz, note=note, cents=cents)
 
 
 def measure_tone(recording_v: FloatArray, sample_rate_hz: float, *, concert_a_hz: float = A4_HZ) -> MeasuredTone:
@@ -87,6 +92,13 @@ def measure_tone(recording_v: FloatArray, sample_rate_hz: float, *, concert_a_hz
         thd_n_percent=100 * float(np.sqrt(beside) / amplitudes[0]),
         harmonics_db=tuple(float(v) for v in 20 * np.log10(np.maximum(amplitudes / amplitudes[0], 1e-15))),
     )
+
+
+def partials(record_v: FloatArray, sample_rate_hz: float, hertz: float) -> tuple[ComplexArray, FloatArray]:
+    """(phasors (K,) of the harmonics 1 … K of a pitch in the middle of a record (n,), volts peak; what they leave)."""
+    turn = 2 * np.pi * hertz / sample_rate_hz
+    weights, residual, _, _ = _fit(record_v, turn, len(_harmonics(turn, HIGHEST_HARMONIC)))
+    return np.asarray(weights[1::2] - 1j * weights[2::2]), residual
 
 
 def _louder_nearby(residual: FloatArray, turn: float) -> float:

@@ -1,4 +1,4 @@
-"""What is wrong with the recording of a steady tone: flat tops, gaps, changes of level, hum, sway."""
+"""A tone, and what is wrong with its recording: flat tops, gaps, changes of level, hum, a pitch that does not stand."""
 
 from __future__ import annotations
 
@@ -7,13 +7,16 @@ from dataclasses import replace
 import numpy as np
 
 from jiyuu.arrays import FloatArray
+from jiyuu.errors import MeasurementError
 from jiyuu.measurement.notice import Fault, Notice
-from jiyuu.measurement.step_jump import without_jump
 from jiyuu.measurement.step_lines import divided
 from jiyuu.measurement.step_pitch import without_vibrato
 from jiyuu.measurement.step_tone import StepTone
-from jiyuu.measurement.tone import MeasuredTone
+from jiyuu.measurement.tone import MeasuredTone, measure_tone
+from jiyuu.measurement.tone_course import Course, course_of
+from jiyuu.measurement.uncertain import Uncertain
 from jiyuu.measurement.waveform_faults import clipping, quantisation, sounding_part
+from jiyuu.quantities import A4_HZ
 from jiyuu.signals.transforms import rfft
 
 PIECE_PERIODS = 4
@@ -21,10 +24,80 @@ CHANGED_DB = 0.3
 GONE = 0.3
 HUM_CENTS = 12.0
 STRONG_HUM = 1e-3  # re the tone
+BESIDE = 0.03  # of a recording, about a moment that is left out
+OCTAVE_CENTS = 40.0  # about one
 
 
-def tone_faults(recording_v: FloatArray, sample_rate_hz: float, tone: MeasuredTone) -> list[Notice]:
-    """recording_v (n,) that gave this tone."""
+def read_tone(
+    recording_v: FloatArray, sample_rate_hz: float, *, concert_a_hz: float = A4_HZ
+) -> tuple[MeasuredTone, list[Notice]]:
+    """A tone as measure_tone has it, of as much of a recording (n,) as its pitch stands in, and what is wrong with the
+    recording; where the pitch never stands its interval holds all the way that it goes. Raises MeasurementError where
+    there is no tone."""
+    tone = measure_tone(recording_v, sample_rate_hz, concert_a_hz=concert_a_hz)
+    part = sounding_part(recording_v, sample_rate_hz)
+    heard_v, begins_s = recording_v[part], part.start / sample_rate_hz
+    found = _waveform_faults(recording_v, heard_v, begins_s, sample_rate_hz, tone)
+    step = StepTone(0.0, heard_v.size / sample_rate_hz, tone.frequency_hz, tone.amplitude_peak_v, 0.0)
+    centre, sway = without_vibrato(heard_v, sample_rate_hz, step)
+    if sway is not None:
+        return tone.at(centre.frequency_hz, concert_a_hz), [*found, replace(sway, at_s=begins_s)]
+    divisor = _divisor(heard_v, sample_rate_hz, tone)
+    course = course_of(heard_v, sample_rate_hz, tone.frequency_hz.value / divisor)
+    if course is not None and course.at_s is not None:
+        before, after = _sides(heard_v, course.at_s * sample_rate_hz)
+        longer, shorter = (before, after) if before.size >= after.size else (after, before)
+        tone = measure_tone(longer, sample_rate_hz, concert_a_hz=concert_a_hz)
+        found.append(_jumped(course, tone, shorter, begins_s + course.at_s, sample_rate_hz,
+                             sign=1.0 if longer is before else -1.0))
+        course = course_of(longer, sample_rate_hz, tone.frequency_hz.value / _divisor(longer, sample_rate_hz, tone))
+    hums = any(notice.fault is Fault.HUM for notice in found)
+    if course is not None and not (hums and course.cause in ("sway", "wander")):  # which the hum may do
+        doubt = float(np.hypot(tone.frequency_hz.uncertainty,
+                               tone.frequency_hz.value * (2 ** (course.cents / 1200) - 1)))
+        tone = tone.at(Uncertain(tone.frequency_hz.value, doubt), concert_a_hz)
+        found.append(_unsteady(course, begins_s))
+    return tone, found
+
+
+def _unsteady(course: Course, begins_s: float) -> Notice:
+    if course.cause == "sway":
+        return Notice(Fault.VIBRATO, begins_s, {"rate_hz": course.rate_hz, "depth_cents": course.cents})
+    per_s = {"cents_per_s": course.per_s} if course.cause == "drift" else {}
+    return Notice(Fault.PITCH_UNSTEADY, None, {"cents": course.cents, **per_s})
+
+
+def _divisor(heard_v: FloatArray, sample_rate_hz: float, tone: MeasuredTone) -> int:
+    """Which partial of all that is heard a tone is."""
+    return divided(heard_v, sample_rate_hz, 0.0, heard_v.size / sample_rate_hz, tone.frequency_hz.value).divisor
+
+
+def _sides(heard_v: FloatArray, at: float) -> tuple[FloatArray, FloatArray]:
+    """What lies well before a sample, and what lies well after it."""
+    beside = BESIDE * heard_v.size
+    return heard_v[: round(max(at - beside, 0.0))], heard_v[round(min(at + beside, heard_v.size)) :]
+
+
+def _jumped(
+    course: Course, tone: MeasuredTone, other_v: FloatArray, at_s: float, sample_rate_hz: float, *, sign: float
+) -> Notice:
+    """What a moment is called at which a tone's phase or its pitch jumps; sign: −1 where the tone lies behind it."""
+    if course.cause == "step":
+        return Notice(Fault.SAMPLES_LOST, at_s)
+    try:
+        there_hz = measure_tone(other_v, sample_rate_hz).frequency_hz.value
+    except MeasurementError:  # too short, or no tone
+        return Notice(Fault.PITCH_UNSTEADY, at_s, {"left": 1.0})
+    cents = sign * 1200 * float(np.log2(there_hz / tone.frequency_hz.value))
+    if abs(abs(cents) - 1200) < OCTAVE_CENTS:
+        return Notice(Fault.OCTAVE_JUMP, at_s)
+    return Notice(Fault.PITCH_UNSTEADY, at_s, {"jump_cents": cents})
+
+
+def _waveform_faults(
+    recording_v: FloatArray, heard_v: FloatArray, begins_s: float, sample_rate_hz: float, tone: MeasuredTone
+) -> list[Notice]:
+    """Of a recording that gave this tone, and of the part in which it sounds."""
     found = []
     clipped, _ = clipping(recording_v)
     if clipped is not None:
@@ -32,22 +105,13 @@ def tone_faults(recording_v: FloatArray, sample_rate_hz: float, tone: MeasuredTo
     _, coarse = quantisation(recording_v, slice(0, recording_v.size))
     if coarse is not None:
         found.append(coarse)
-    part = sounding_part(recording_v, sample_rate_hz)
-    recording_v, begins_s = recording_v[part], part.start / sample_rate_hz
     found += [replace(notice, at_s=None if notice.at_s is None else notice.at_s + begins_s)
-              for notice in _levels(recording_v, sample_rate_hz, tone)]
-    hum = _hum(recording_v, sample_rate_hz, tone)
+              for notice in _levels(heard_v, sample_rate_hz, tone)]
+    hum = _hum(heard_v, sample_rate_hz, tone)
     if hum is not None:
         found.append(hum)
-    length_s = recording_v.size / sample_rate_hz
-    if divided(recording_v, sample_rate_hz, 0.0, length_s, tone.frequency_hz.value).divisor > 1:
+    if _divisor(heard_v, sample_rate_hz, tone) > 1:
         found.append(Notice(Fault.OCTAVE_UNCERTAIN, begins_s))
-    step = StepTone(0.0, length_s, tone.frequency_hz, tone.amplitude_peak_v, 0.0)
-    sway = without_vibrato(recording_v, sample_rate_hz, step)[1]
-    if sway is None:
-        sway = without_jump(recording_v, sample_rate_hz, step)[1]
-    if sway is not None:
-        found.append(replace(sway, at_s=None if sway.at_s is None else sway.at_s + begins_s))
     return found
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from jiyuu.measurement.notice import Fault, Notice
@@ -85,6 +86,8 @@ def notice_sentence(notice: Notice) -> str:
                     "its centre is given.")
         case Fault.OCTAVE_JUMP:
             return f"The pitch jumps by an octave{where}; the longer part was taken. Look at the unit before trimming."
+        case Fault.PITCH_UNSTEADY:
+            return _unsteady(facts, where)
         case Fault.FEWER_PASSAGES:
             if "blurred_hz" in facts:
                 return ("One passage of noise tells the recorder's clock too roughly for what lies above "
@@ -110,3 +113,17 @@ def notices_json(notices: tuple[Notice, ...]) -> list[dict[str, Any]]:
 def notices_head(notices: tuple[Notice, ...]) -> list[str]:
     """Lines for the head of a CSV file."""
     return [f"# {notice_sentence(notice)}" for notice in notices]
+
+
+def _unsteady(facts: Mapping[str, float | str], where: str) -> str:
+    """A pitch that is not one."""
+    if "left" in facts:
+        return f"The tone gives way to something else{where}; the longer part was taken. Record it by itself."
+    if "jump_cents" in facts:
+        return (f"The pitch jumps by {signed(float(facts['jump_cents']), 1)} cents{where}; the longer part was taken. "
+                "Leave the controls alone while it sounds.")
+    cents = f"the interval holds the ±{float(facts['cents']):.2g} cents that it comes to on the way"
+    if "cents_per_s" in facts:
+        return (f"The pitch drifts by {signed(float(facts['cents_per_s']), 2)} cents a second; its mean is given, and "
+                f"{cents}. Let the unit warm up.")
+    return f"The pitch wanders; its mean is given, and {cents}. Look for a loose contact or a noisy control voltage."
