@@ -6,7 +6,7 @@ import pytest
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.curve_reading import Kind, local_slope, read_curve
+from jiyuu.measurement.curve_reading import Kind, above_noise, local_slope, read_curve
 
 HZ = 10.0 * 2 ** (np.arange(192 * 11 + 1) / 192)
 
@@ -123,3 +123,17 @@ def test_what_noise_does_to_a_curve_is_no_hump_of_the_filter():
     assert len(read_curve(frequency_hz, level + real + noise).humps) > 3
     (hump,) = read_curve(frequency_hz, level + real + noise, level_uncertainty_db=doubt).humps
     assert hump.frequency_hz == pytest.approx(1500, rel=0.1)
+
+
+def test_what_noise_makes_stand_out_of_itself_far_off_is_no_part_of_a_curve():
+    level = curve("transistor-ladder", "lowpass-24", cutoff_hz=600.0, gain=2.0)
+    snr = level + 60.0
+    snr[(HZ > 900) & (HZ < 1100)] = 0.0  # a notch of a third of an octave
+    lost = int(np.argmax(snr[HZ > 1100] < 6)) + int(np.argmax(HZ > 1100))
+    snr[-100] = 9.0
+    shown = above_noise(HZ, level, snr)
+    assert shown[: int(np.argmax(HZ > 900))].all()
+    assert shown[int(np.argmax(HZ > 1100)) : lost].all()
+    assert not shown[lost:].any()
+    assert not above_noise(HZ, level, np.full(HZ.size, 5.0)).any()
+    assert above_noise(HZ, level, level + 60.0, 17.0).sum() < above_noise(HZ, level, level + 60.0).sum()

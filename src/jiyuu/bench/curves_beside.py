@@ -10,15 +10,13 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.bench.measured_beside import Measured
 from jiyuu.book.store import Book
-
-LEAST_SNR_DB = 6.0
+from jiyuu.measurement.curve_reading import above_noise
 
 
 @dataclass(frozen=True, slots=True)
 class Curve:
     """A figure: the step whose table it is read from, over which column, what of it; doubt: the column of its
-    uncertainty; over_noise: of its dB over the noise, under LEAST_SNR_DB of which nothing is drawn; log: whether what
-    it is over is."""
+    uncertainty; over_noise: of its dB over the noise, below which nothing is drawn; log: whether what it is over is."""
 
     title: str
     step: str
@@ -74,7 +72,7 @@ def curves_beside(book: Book, columns: Sequence[Measured]) -> dict[str, list[Dra
             doubt = table.columns.get(curve.doubt) if curve.doubt else None
             y = table.columns[curve.what]
             if curve.over_noise in table.columns:
-                y = np.where(table.columns[curve.over_noise] > LEAST_SNR_DB, y, np.nan)
+                y = np.where(above_noise(table.columns[curve.over], y, table.columns[curve.over_noise]), y, np.nan)
             drawn.append(Drawn(column.name, table.columns[curve.over], y, doubt))
         if drawn:
             found[curve.title] = drawn

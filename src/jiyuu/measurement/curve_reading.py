@@ -23,6 +23,7 @@ HALF_POWER_DB = 10 * np.log10(2)
 HUMP_PROMINENCE_DB = 1.0
 HUMP_OVER_DOUBT = 3.0  # in noise a curve goes up and down by more than its doubt now and then
 FLAT_DB_PER_OCTAVE = 3.0
+SHOWN_SNR_DB = 6.0  # over the noise: below it nothing of a curve is shown
 END_SLOPE, LEVEL_SLOPE = 0.6, 0.35  # dB per octave: an end that is not level; a stretch that is
 
 
@@ -129,6 +130,19 @@ def read_curve(
     if not with_humps or reading.passband_db is None:
         return reading
     return replace(reading, humps=_humps(curve, reading.passband_db, apart_from, doubt))
+
+
+def above_noise(
+    frequency_hz: FloatArray, level_db: FloatArray, snr_db: FloatArray, least_db: float = SHOWN_SNR_DB
+) -> NDArray[np.bool_]:
+    """(n,) which points of a measured curve stand out of its noise by so much: of the stretch about the loudest. Beyond
+    its end noise does so now and then by itself."""
+    clear = snr_db > least_db
+    if not clear.any():
+        return clear
+    stretch = np.zeros(clear.size, dtype=bool)
+    stretch[_around_loudest(frequency_hz, level_db, clear)] = True
+    return clear & stretch
 
 
 def _octaves_of(span_hz: tuple[float, float] | None) -> tuple[float, float] | None:

@@ -14,12 +14,13 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.bench.report.sheet import Picture
 from jiyuu.inks import PAPER
+from jiyuu.measurement.curve_reading import above_noise
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 DASHES = ("solid", (0, (5, 2)), (0, (1, 1.5)), (0, (6, 2, 1, 2)), (0, (9, 3)), (0, (6, 2, 1, 2, 1, 2)))
-LEAST_SNR_DB, DEEPEST_DB = 6.0, 80.0
+DEEPEST_DB = 80.0
 HERTZ, VOLTS = (20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 20_000), (0.01, 0.03, 0.1, 0.3, 1, 3, 10, 30)
 
 Columns = Mapping[str, FloatArray]
@@ -53,7 +54,7 @@ def _response(axes: Axes, tables: Mapping[str, Columns]) -> None:
     _named(axes, "Frequency, Hz", "Level re the input, dB", ticks=HERTZ)
     tops = [float(table["magnitude_db"].max()) for table in tables.values()]
     for i, (name, table) in enumerate(tables.items()):
-        clear = table["snr_db"] > LEAST_SNR_DB
+        clear = above_noise(table["frequency_hz"], table["magnitude_db"], table["snr_db"])
         if clear.any():
             axes.plot(table["frequency_hz"][clear], table["magnitude_db"][clear], color=PAPER.ink, lw=1.2,
                       ls=DASHES[i % len(DASHES)], label=name, alpha=1 - 0.05 * i)

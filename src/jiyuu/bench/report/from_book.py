@@ -23,6 +23,7 @@ from jiyuu.book.stored import Shelved, StoredRun
 from jiyuu.character.comparison import weighed
 from jiyuu.character.scales import SCALES
 from jiyuu.errors import JiyuuError
+from jiyuu.measurement.curve_reading import above_noise
 from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.quantities import shown_hz
 from jiyuu.whole_file import write_text, written_whole
@@ -180,7 +181,7 @@ def _response_of(book: Book, column: Measured) -> Columns | None:
     table = None if run is None else book.tables(run.id).get("response")
     if table is None:
         return None
-    clear = table["snr_db"] > 6
+    clear = above_noise(table["frequency_hz"], table["magnitude_db"], table["snr_db"])
     return {name: values[clear] for name, values in table.columns.items()}
 
 

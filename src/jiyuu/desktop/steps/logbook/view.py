@@ -27,6 +27,7 @@ from jiyuu.desktop.steps.logbook.presenter import TAKEN_OUT, AsItWas, LogbookPre
 from jiyuu.desktop.steps.step_view import Act, StepView
 from jiyuu.desktop.theme.style import THEME
 from jiyuu.errors import JiyuuError
+from jiyuu.measurement.curve_reading import above_noise
 from jiyuu.measurement.finding import Finding, Verdict
 from jiyuu.wording.findings import QUANTITIES, sentence
 
@@ -45,7 +46,6 @@ DRAWN = {
     "tracking": ("tracking", "volts", "frequency_hz", "Control voltage, V", False),
     "drive": ("drive", "input_peak_v", "gain_db", "Input, V peak", True),
 }
-LEAST_SNR_DB = 6.0
 HEIGHTS = 310, 370
 MOST_LINES = 8
 
@@ -325,4 +325,4 @@ def _heard(table: Table, column: str) -> np.ndarray:
     """(n,) without what lies in the noise."""
     if "snr_db" not in table:
         return table[column]
-    return np.where(table["snr_db"] > LEAST_SNR_DB, table[column], np.nan)
+    return np.where(above_noise(table["frequency_hz"], table["magnitude_db"], table["snr_db"]), table[column], np.nan)

@@ -20,7 +20,7 @@ from jiyuu.desktop.parts.frame import narrow
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.sounding import Sounded
 from jiyuu.desktop.steps.response.right_figures import PREDICTED, RightFigures
-from jiyuu.measurement.curve_reading import local_slope
+from jiyuu.measurement.curve_reading import above_noise, local_slope
 from jiyuu.prediction.response import GRID_HZ, PoleMap, Predicted
 
 MEASURED = "measured"
@@ -41,7 +41,7 @@ def clear_part(curve: Curve | None) -> tuple[FloatArray, FloatArray] | None:
     if curve is None:
         return None
     hertz, level, snr = curve
-    loud = snr > CLEAR_SNR_DB
+    loud = above_noise(hertz, level, snr, CLEAR_SNR_DB)
     return hertz[loud], level[loud]
 
 
@@ -155,7 +155,7 @@ class SupportFigures(QSplitter):
         if self.reference.currentText() in (INPUT, ""):
             self._draw_measured_phase(curve, pen)
         hertz, level, snr = curve["frequency_hz"], curve["magnitude_db"], curve["snr_db"]
-        loud, sure = snr > CLEAR_SNR_DB, snr > STEEP_SNR_DB
+        loud, sure = (above_noise(hertz, level, snr, least) for least in (CLEAR_SNR_DB, STEEP_SNR_DB))
         self.right.offer(MEASURED, hertz[loud], level[loud])
         if sure.sum() > 48:
             slope = local_slope(hertz[sure], level[sure])
@@ -163,7 +163,7 @@ class SupportFigures(QSplitter):
             self.slope.show_curve(PlotCurve(MEASURED, hertz[sure][whole], slope[whole]), pen, still=True)
 
     def _draw_measured_phase(self, curve: Table, pen: QPen) -> None:
-        clear = curve["snr_db"] > CLEAR_SNR_DB
+        clear = above_noise(curve["frequency_hz"], curve["magnitude_db"], curve["snr_db"], CLEAR_SNR_DB)
         frequency_hz, phase = curve["frequency_hz"][clear], curve["phase_deg"][clear]
         if not phase.size:
             return

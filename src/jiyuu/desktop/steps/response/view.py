@@ -25,6 +25,7 @@ from jiyuu.desktop.steps.response.support import MEASURED, SupportFigures
 from jiyuu.desktop.steps.step_view import Act, StepView
 from jiyuu.desktop.theme.pens import cosmetic, measured_pen, pen_of
 from jiyuu.desktop.theme.style import THEME
+from jiyuu.measurement.curve_reading import above_noise
 from jiyuu.prediction.response import GRID_HZ, Predicted
 from jiyuu.quantities import note_and_cents, signed
 
@@ -220,7 +221,7 @@ class ResponseView(StepView):
         stale = measured.stale_why is not None
         colour = palette.stale if stale else palette.ink_of(self.presenter.letter).colour
         curve = measured.curve
-        shown = curve["snr_db"] > 6
+        shown = above_noise(curve["frequency_hz"], curve["magnitude_db"], curve["snr_db"])
         frequency_hz, level, doubt = (curve[name][shown] for name in ("frequency_hz", "magnitude_db", "uncertainty_db"))
         pen = measured_pen(colour, stale=stale)
         self.level.show_curve(PlotCurve(MEASURED, frequency_hz, level), pen, still=True)
