@@ -3,11 +3,14 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QTextLayout
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from jiyuu.bench.walk import StepState
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.desktop.figures.reach_figure import TOGETHER
+from jiyuu.desktop.theme.style import STEP
 from tests.desktop.using import settled, typed
 
 OPENS_AT = "setup"
@@ -36,6 +39,28 @@ def test_a_held_voltage_opens_the_filter_and_is_blamed_for_the_dead_travel(windo
     window.undo()
     window.undo()
     assert not any("CV 1" in line for line in advice(setup))
+
+
+def test_a_sentence_of_advice_is_never_cut_off(window, setup, qtbot):
+    for cv, amount in ((0, "80"), (1, "-40")):
+        typed(setup.cutoff_page.cvs[cv].numbers["amount_percent"], amount)
+    typed(setup.cutoff_page.cvs[0].numbers["now_v"], "5")
+    settled(window, qtbot)
+    assert len(advice(setup)) > 3
+    font, high = setup.advice.font(), setup.advice.fontMetrics().height()
+    for width in range(190, 290, 6):
+        setup.advice.setFixedWidth(width)
+        QApplication.processEvents()
+        for i, text in enumerate(advice(setup)):
+            rect = setup.advice.visualItemRect(setup.advice.item(i))
+            layout = QTextLayout(text, font)
+            layout.beginLayout()
+            lines = 0
+            while (line := layout.createLine()).isValid():
+                line.setLineWidth(setup.advice.viewport().width() - 2 * STEP - 4)
+                lines += 1
+            layout.endLayout()
+            assert rect.height() >= lines * high + 2 * STEP, (width, text)
 
 
 def test_neutral_is_one_act(window, setup):

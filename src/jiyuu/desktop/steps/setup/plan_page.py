@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QListWidget, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.bench.walk import StepState, walk
+from jiyuu.desktop.parts.notes_list import NotesList
 from jiyuu.desktop.theme.style import STEP
 
 
@@ -22,11 +23,7 @@ class PlanPage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(STEP)
-        self.steps = QListWidget()
-        self.steps.setProperty("role", "notes")
-        self.steps.setWordWrap(True)
-        self.steps.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.steps.setAccessibleName("Session plan")
+        self.steps = NotesList("Session plan")
         self.steps.itemActivated.connect(lambda item: self.go.emit(walk()[self.steps.row(item)].key))
         column.addWidget(self.steps, 1)
         self.do = QPushButton("Do the whole walk")

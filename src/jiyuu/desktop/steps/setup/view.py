@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QListWidget, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
@@ -15,6 +14,7 @@ from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
 from jiyuu.desktop.figures.time_figure import TimeFigure, shown_piece
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.parts.frame import SideColumn, beside, stacked
+from jiyuu.desktop.parts.notes_list import NotesList
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.sounding import Sounded
@@ -80,11 +80,7 @@ class SetupView(StepView):
         self.checklist = QLabel()
         self.checklist.setWordWrap(True)
         self.checklist.setAccessibleName("What is not neutral")
-        self.advice = QListWidget()
-        self.advice.setProperty("role", "notes")
-        self.advice.setWordWrap(True)
-        self.advice.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.advice.setAccessibleName("Reach and levels")
+        self.advice = NotesList("Reach and levels")
         checked.addWidget(self.checklist)
         checked.addWidget(self.advice, 3)
         checked.addWidget(self.found_page(), 2)

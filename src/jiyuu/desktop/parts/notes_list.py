@@ -1,0 +1,43 @@
+"""A list of whole sentences, each as many lines high as it needs."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt
+from PyQt6.QtGui import QFontMetrics
+from PyQt6.QtWidgets import QListView, QListWidget, QStyle, QStyledItemDelegate, QStyleOptionViewItem
+
+from jiyuu.desktop.theme.style import STEP
+
+
+class NotesList(QListWidget):
+    """name: for those who do not see it."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setProperty("role", "notes")
+        self.setWordWrap(True)
+        self.setResizeMode(QListView.ResizeMode.Adjust)
+        self.setItemDelegate(_Whole(self))
+        # Always there, so that the width the rows are laid out for is the width they get.
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName(name)
+
+    def text_width(self) -> int:
+        """Of a line within its padding, pixels."""
+        style, viewport = self.style(), self.viewport()
+        assert style is not None
+        assert viewport is not None
+        margin = style.pixelMetric(QStyle.PixelMetric.PM_FocusFrameHMargin, None, self) + 1
+        return viewport.width() - 2 * (STEP + margin)
+
+
+class _Whole(QStyledItemDelegate):
+    """Qt itself does not count the padding when it breaks lines, and cuts the last one off."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        notes = self.parent()
+        assert isinstance(notes, NotesList)
+        room = QRect(0, 0, notes.text_width(), 1 << 16)
+        text = QFontMetrics(notes.font()).boundingRect(room, Qt.TextFlag.TextWordWrap, str(index.data()))
+        return QSize(text.width(), text.height() + 2 * STEP + 1)
