@@ -8,7 +8,9 @@ from jiyuu.circuits.linear import onset
 from jiyuu.circuits.trims import Trims
 from jiyuu.circuits.unit import draw_unit
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.notice import Fault
 from jiyuu.progress import Progress
+from jiyuu.rig import oscillation_run
 from jiyuu.rig.oscillation_run import OscillationRequest, run_oscillation
 from jiyuu.rig.protocol import PanelSettings
 from jiyuu.rig.simulated import SimulatedRig
@@ -48,11 +50,29 @@ def test_onset_pitch_level_and_pull(circuit, seed):
         assert volts == pytest.approx(tone.fundamental_v * abs(unit.drawn.level), rel=0.01)
         pitch.append(tone.frequency_hz)
     assert run.position_percent.size >= 7
+    assert run.notices == ()
     assert run.pull_cents[-1] == pytest.approx(1200 * np.log2(pitch[-1] / pitch[0]), abs=1.0)
     assert run.tone.thd_percent == pytest.approx(tone.thd_percent, rel=0.03, abs=0.02)
     if circuit == "ota-cascade":
         assert run.range_v.size == 9
         assert run.range_v.max() / run.range_v.min() < 1.05
+
+
+def test_a_whistle_that_drifts_is_named_in_the_run(monkeypatch):
+    """As of a unit that warms up: by three cents a second."""
+    steady = oscillation_run.settled_tones
+
+    def warming(*asked):
+        for record in steady(*asked):
+            t = np.arange(record.size) / 48_000
+            yield np.interp(t + 0.5 * 3 / 1731 * t * t, t, record)
+
+    monkeypatch.setattr(oscillation_run, "settled_tones", lambda *asked: list(warming(*asked)))
+    _, run, _ = measured("transistor-ladder", 3, over_range=False)
+    (notice,) = run.notices
+    assert notice.fault is Fault.PITCH_UNSTEADY
+    assert notice.facts["cents_per_s"] == pytest.approx(3.0, rel=0.1)
+    assert run.tone.frequency_hz.uncertainty > 1e-4 * run.tone.frequency_hz.value
 
 
 def test_a_filter_that_never_whistles_says_so():

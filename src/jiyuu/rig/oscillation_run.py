@@ -9,8 +9,10 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.notice import Notice
 from jiyuu.measurement.start_up import start_up_s
 from jiyuu.measurement.tone import MeasuredTone, measure_tone
+from jiyuu.measurement.tone_faults import read_tone
 from jiyuu.measurement.uncertain import Uncertain
 from jiyuu.measurement.whistle import BalancePoint, WhistleLevel, find_balance, whistle_level
 from jiyuu.progress import Progress
@@ -60,6 +62,7 @@ class OscillationRun:
     balance: BalancePoint | None
     recording_v: FloatArray
     sample_rate_hz: float
+    notices: tuple[Notice, ...] = ()  # of the tone
 
 
 def run_oscillation(request: OscillationRequest, rig: Rig) -> Iterator[Progress | OscillationRun]:
@@ -78,7 +81,9 @@ def run_oscillation(request: OscillationRequest, rig: Rig) -> Iterator[Progress 
     at = wanted if wanted > onset.value + onset.uncertainty else 100.0
     yield Progress("Tone", 0.38)
     recording_v = settled_tones(rig, [replace(request.panel, resonance_percent=at)], request.mode, SMALL_V)[0]
-    tone = measure_tone(recording_v[-round(TONE_S * rate) :], rate, concert_a_hz=request.concert_a_hz)
+    tone, notices = read_tone(recording_v[-round(TONE_S * rate) :], rate, concert_a_hz=request.concert_a_hz)
+    ahead_s = recording_v.size / rate - TONE_S
+    notices = [replace(one, at_s=None if one.at_s is None else one.at_s + ahead_s) for one in notices]
     yield Progress("Pitch over the control", 0.42)
     percent, hertz, volts = _over_the_control(request, rig, onset.value)
     range_hz = range_v = np.zeros(0)
@@ -94,7 +99,7 @@ def run_oscillation(request: OscillationRequest, rig: Rig) -> Iterator[Progress 
     begun = start_up_s(recording_v, rate, tone.frequency_hz.value, from_s=KICK_S)
     pull = np.asarray(1200 * np.log2(hertz / hertz[0])) if hertz.size else np.zeros(0)
     yield OscillationRun(onset, tone, at, begun, percent, hertz, pull, volts, range_hz, range_v, balance, recording_v,
-                         rate)
+                         rate, tuple(notices))
 
 
 def _check_whistles(request: OscillationRequest, rig: Rig) -> None:

@@ -21,6 +21,7 @@ from jiyuu.measurement.tuner import BELLS, INTERVALS
 from jiyuu.progress import Progress
 from jiyuu.quantities import A4_HZ
 from jiyuu.rig.protocol import Rig
+from jiyuu.wording.notices import notices_json
 
 USUAL_ONSET = (70.0, 95.0)  # of the travel: lower and much of it whistles, higher and a warm day may silence it
 
@@ -122,7 +123,8 @@ class SelfOscillationStep(Step):
             )
             onset = step.onset_percent
             facts = {"onset_percent": {"value": onset.value, "uncertainty": onset.uncertainty},
-                     "tone_percent": step.tone_percent, "source": request.source.kind.value}
+                     "tone_percent": step.tone_percent, "source": request.source.kind.value,
+                     "warnings": notices_json(step.notices)}
             yield Run(self.key, standing, setting, tuple(findings), tables,
                       {"recording": (step.recording_v, step.sample_rate_hz)}, facts)
 
