@@ -122,7 +122,7 @@ def _unsteady(facts: Mapping[str, float | str], where: str) -> str:
     if "jump_cents" in facts:
         return (f"The pitch jumps by {signed(float(facts['jump_cents']), 1)} cents{where}; the longer part was taken. "
                 "Leave the controls alone while it sounds.")
-    cents = f"the interval holds the ±{float(facts['cents']):.2g} cents that it comes to on the way"
+    cents = f"the interval holds the ±{float(facts.get('cents', 0.0)):.2g} cents that it comes to on the way"
     if "cents_per_s" in facts:
         return (f"The pitch drifts by {signed(float(facts['cents_per_s']), 2)} cents a second; its mean is given, and "
                 f"{cents}. Let the unit warm up.")
