@@ -22,7 +22,6 @@ from jiyuu.signals.transforms import rfft
 PIECE_PERIODS = 4
 CHANGED_DB = 0.3
 GONE = 0.3
-HUM_CENTS = 12.0
 STRONG_HUM = 1e-3  # re the tone
 BESIDE = 0.03  # of a recording, about a moment that is left out
 OCTAVE_CENTS = 40.0  # about one
