@@ -168,6 +168,14 @@ def test_a_pitch_that_does_not_stand_is_named_and_its_interval_holds(make, fault
         assert abs(off) < 0.3
 
 
+def test_of_a_pitch_that_jumps_twice_the_longest_part_is_measured():
+    record = going(np.select([T < 0.5, T < 1.0], [0.0, 700.0], 300.0))
+    found, notices = read_tone(record, RATE)
+    assert 1200 * np.log2(found.frequency_hz.value / 311.7) == pytest.approx(300.0, abs=0.01)
+    assert Fault.PITCH_UNSTEADY in {notice.fault for notice in notices}
+    assert not any("±0 cents" in notice_sentence(notice) for notice in notices)
+
+
 def test_how_fast_a_pitch_drifts_how_far_it_jumps_and_when_are_said():
     _, (notice,) = read_tone(going(-2.0 * (T - 1)), RATE)
     assert notice.facts["cents_per_s"] == pytest.approx(-2.0, rel=0.02)

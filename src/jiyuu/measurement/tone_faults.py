@@ -23,6 +23,7 @@ PIECE_PERIODS = 4
 CHANGED_DB = 0.3
 GONE = 0.3
 STRONG_HUM = 1e-3  # re the tone
+MOST_JUMPS = 4  # one after the other, each time of what is longer
 BESIDE = 0.03  # of a recording, about a moment that is left out
 OCTAVE_CENTS = 40.0  # about one
 
@@ -41,15 +42,19 @@ def read_tone(
     centre, sway = without_vibrato(heard_v, sample_rate_hz, step)
     if sway is not None:
         return tone.at(centre.frequency_hz, concert_a_hz), [*found, replace(sway, at_s=begins_s)]
-    divisor = _divisor(heard_v, sample_rate_hz, tone)
-    course = course_of(heard_v, sample_rate_hz, tone.frequency_hz.value / divisor)
-    if course is not None and course.at_s is not None:
+    course = course_of(heard_v, sample_rate_hz, tone.frequency_hz.value / _divisor(heard_v, sample_rate_hz, tone))
+    for _ in range(MOST_JUMPS):
+        if course is None or course.at_s is None:
+            break
         before, after = _sides(heard_v, course.at_s * sample_rate_hz)
-        longer, shorter = (before, after) if before.size >= after.size else (after, before)
+        ahead = before.size >= after.size
+        longer, shorter = (before, after) if ahead else (after, before)
         tone = measure_tone(longer, sample_rate_hz, concert_a_hz=concert_a_hz)
-        found.append(_jumped(course, tone, shorter, begins_s + course.at_s, sample_rate_hz,
-                             sign=1.0 if longer is before else -1.0))
-        course = course_of(longer, sample_rate_hz, tone.frequency_hz.value / _divisor(longer, sample_rate_hz, tone))
+        at_s, sign = begins_s + course.at_s, 1.0 if ahead else -1.0
+        found.append(_jumped(course, tone, shorter, at_s, sample_rate_hz, sign=sign))
+        begins_s += 0.0 if ahead else (heard_v.size - longer.size) / sample_rate_hz
+        heard_v = longer
+        course = course_of(heard_v, sample_rate_hz, tone.frequency_hz.value / _divisor(heard_v, sample_rate_hz, tone))
     hums = any(notice.fault is Fault.HUM for notice in found)
     if course is not None and not (hums and course.cause in ("sway", "wander")):  # which the hum may do
         doubt = float(np.hypot(tone.frequency_hz.uncertainty,
@@ -62,6 +67,8 @@ def read_tone(
 def _unsteady(course: Course, begins_s: float) -> Notice:
     if course.cause == "sway":
         return Notice(Fault.VIBRATO, begins_s, {"rate_hz": course.rate_hz, "depth_cents": course.cents})
+    if course.cause == "gone":
+        return Notice(Fault.PITCH_UNSTEADY, begins_s + (course.at_s or 0.0), {"left": 1.0})
     per_s = {"cents_per_s": course.per_s} if course.cause == "drift" else {}
     return Notice(Fault.PITCH_UNSTEADY, None, {"cents": course.cents, **per_s})
 
