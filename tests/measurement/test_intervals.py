@@ -1,12 +1,15 @@
 """Stated intervals against filters known in closed form; many more of the same in the benchmarks."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from benchmarks.trust import CASES, SHORT, USUAL, trials_of
 from jiyuu.measurement.bin_groups import Groups, Spectrum
-from jiyuu.measurement.network_fit import by_coefficients
+from jiyuu.measurement.network_fit import DrawnNetwork, GridNoise, by_coefficients
 from jiyuu.measurement.network_search import fit_network
+from jiyuu.measurement.smoothing import at_points
 from tests.trials import some
 from tests.truths import Made
 
@@ -78,6 +81,32 @@ def test_means_over_groups_are_those_over_their_bins():
     there = groups.means((1 / (s - pole) + 1 / (s - np.conj(pole)))[np.newaxis])[0]
     assert groups.gain.size < hertz.size / 20
     assert np.abs(there / groups.gain - 1).max() < 1e-5
+
+
+@pytest.mark.parametrize("made", [
+    Made("state-variable", "lowpass", 5000.0, 1.98), Made("transistor-ladder", "highpass-24", 3000.0, 3.0),
+])
+def test_noise_on_a_grid_tells_where_it_moves_the_network(made):
+    """Found anew from the bins themselves, the network has gone where their means over points said it would."""
+    hertz = np.arange(14.0, 21_000.0, 1.1)
+    gain, noise = made.at(hertz), 3e-4
+    points = 20.0 * 2 ** (np.arange(192 * 9.8) / 192)
+    width = points * np.log(2) / 192 / 1.1
+    spectrum = Spectrum(hertz, gain, np.ones(hertz.size), np.full(hertz.size, noise**2))
+    known = fit_network(spectrum)
+    white = np.random.default_rng(3).standard_normal((2, 16, hertz.size)) / np.sqrt(2)
+    rows = noise * (white[0] + 1j * white[1])
+    padded = np.concatenate([np.zeros((16, round(hertz[0] / 1.1))), rows], axis=1)
+    seen = GridNoise(at_points(padded, points / 1.1), points, noise**2 / width)
+    said = seen.moving(known) @ known.spread.T
+    own_db = known.level_db(points)
+    would = np.stack([DrawnNetwork(known.coefficients + row, known.order, known.unit).level_db(points) for row in said])
+    went = np.stack([fit_network(replace(spectrum, gain=gain + row)).level_db(points) for row in rows])
+    would, went = would - own_db, went - own_db
+    # Each point by how far it goes, or a sharp peak would speak alone.
+    would, went = would / would.std(axis=0), went / would.std(axis=0)
+    assert np.sum(went * would) / np.linalg.norm(went) / np.linalg.norm(would) > 0.9
+    assert np.linalg.norm(went) == pytest.approx(np.linalg.norm(would), rel=0.15)
 
 
 @pytest.mark.long

@@ -8,10 +8,10 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Cut, Spectrum
-from jiyuu.measurement.network_fit import DrawnNetwork, NetworkFit
+from jiyuu.measurement.network_fit import DrawnNetwork, GridNoise, NetworkFit
 from jiyuu.measurement.network_search import fit_network, settled_anew
 from jiyuu.measurement.rational_fit import PolesAndZeros
-from jiyuu.measurement.smoothing import FineGrid
+from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE, FineGrid
 from jiyuu.measurement.uncertain import Uncertain
 
 LOUD_DB = 12.0  # under the top of a curve: what a soft stage may have compressed
@@ -84,24 +84,26 @@ class GatedBins:
             variance[(hertz > low_hz) & (hertz < high_hz)] += (1e3 * size.max()) ** 2
         return Spectrum(hertz, gain, np.ones(hertz.size), variance, self.cut, self.sounds_s)
 
+    def grid_noise(self, rows: ComplexArray) -> GridNoise:
+        """Of rows (d, n) at the grid's points, each of which tells as much as the bins in its width do."""
+        spectrum, hertz = self.spectrum(), self.grid.frequency_hz
+        variance = np.interp(hertz, spectrum.bins_hz, spectrum.variance)
+        width = hertz * np.log(2) / POINTS_PER_OCTAVE / float(spectrum.bins_hz[1] - spectrum.bins_hz[0])
+        sounds_s = None if self.sounds_s is None else np.interp(hertz, spectrum.bins_hz, self.sounds_s)
+        return GridNoise(rows, hertz, np.asarray(variance / width), sounds_s)
 
-def fitted_network(
-    bins: GatedBins, generator: np.random.Generator, draws: int, like: NetworkFit | None = None
-) -> FittedNetwork | None:
-    """like: as in fit_network."""
+
+def network_behind(bins: GatedBins, like: NetworkFit | None = None) -> NetworkFit | None:
+    """None where none explains them; like: as in fit_network."""
     fit = fit_network(bins.spectrum(), like)
-    if fit is None or fit.left > LEAVES:
-        return None
-    return FittedNetwork(fit, fit.drawn(draws, generator))
+    return None if fit is None or fit.left > LEAVES else fit
 
 
-def nearer(known: FittedNetwork, bins: GatedBins, generator: np.random.Generator, draws: int) -> FittedNetwork:
+def nearer(known: NetworkFit, bins: GatedBins) -> NetworkFit:
     """The same network settled anew by bins in which the sweep's beginning leaves nothing; as it was where that fits
     worse than it may."""
-    fit = settled_anew(bins.spectrum(low_share=LEFT_LOW), known.fit)
-    if fit is None or fit.left > LEAVES:
-        return known
-    return FittedNetwork(fit, fit.drawn(draws, generator))
+    fit = settled_anew(bins.spectrum(low_share=LEFT_LOW), known)
+    return known if fit is None or fit.left > LEAVES else fit
 
 
 def rough_clock_ppm(bins: GatedBins) -> float | None:

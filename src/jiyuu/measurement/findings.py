@@ -76,7 +76,7 @@ def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = No
             # About the value read, not the mean of the draws: a maximum of noisy curves is biased, and that counts.
             stated = unsure * _usual(np.abs(np.array(found) - centre))
             if not name.endswith("_hz"):
-                stated += SLOPE_FLOOR if "slope" in name else FLOOR
+                stated = float(np.hypot(stated, SLOPE_FLOOR if "slope" in name else FLOOR))
             elif response.clock_offset_ppm is not None:
                 own_ppm = response.clock_offset_ppm.uncertainty
                 clock_ppm = own_ppm if own_ppm > WANDERS_PPM else CLOCK_PPM

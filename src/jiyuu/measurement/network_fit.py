@@ -20,6 +20,7 @@ from jiyuu.stopping import checkpoint
 STEPS = 40
 STILL = 1e-3  # of χ²: smaller gains no longer matter
 SHARES = (1.0, 0.3, 0.1)  # of a step, as they are tried
+LEAST_TOLD = 0.1  # re the best: of a direction in which a network may move, that noise on a grid of points tells
 LAST_STEPS, LAST_STILL = 25, 0.02  # of χ² that is left: in a flat valley less than that is still far from its bottom
 
 
@@ -98,15 +99,45 @@ class NetworkFit:
         and delay: poles that coincide, which hardly can be told apart, are known well by these."""
         return _coefficients(self.values, self.order)
 
-    def drawn(self, count: int, generator: np.random.Generator) -> list[DrawnNetwork]:
-        """Such networks as other noise might have given as well."""
-        moved = evened(generator.standard_normal((count, self.spread.shape[1]))) @ self.spread.T
+    def drawn(
+        self, count: int, generator: np.random.Generator, noise: GridNoise | None = None
+    ) -> list[DrawnNetwork]:
+        """Such networks as other noise might have given as well; noise: such noise, and what it was seen in: then every
+        network is the one that its row gives."""
+        ways = None if noise is None else noise.moving(self)
+        if ways is None:
+            ways = generator.standard_normal((count, self.spread.shape[1]))
+        moved = evened(ways) @ self.spread.T
         # Of zeros far beyond the band only the product with the gain is known, and that is what the noise moves evenly.
         above = slice(self.order.poles, self.order.poles + self.order.zeros)
         coefficients, gain = self.coefficients, self.values[-2]
         found = coefficients + moved
         found[:, above] = (gain * found[:, above] + moved[:, -2:-1] * coefficients[above]) / found[:, -2:-1]
         return [DrawnNetwork(one, self.order, self.unit) for one in found]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class GridNoise:
+    """Noise as other recordings might have had it: rows (d, n) at frequency_hz (n,); variance (n,) |z|² that a point
+    would have if what it tells were its own; sounds_s (n,): when each sounded, where the clock was found by it."""
+
+    rows: ComplexArray
+    frequency_hz: FloatArray
+    variance: FloatArray
+    sounds_s: FloatArray | None = None
+
+    def moving(self, fit: NetworkFit) -> FloatArray | None:
+        """(d, v) by how many standard deviations each row moves the network along its spread, None where the points do
+        not tell it."""
+        late = np.zeros(0) if self.sounds_s is None else fit.unit * self.sounds_s
+        if fit.order.clocked and not late.size:
+            return None
+        s = np.asarray(2j * np.pi * self.frequency_hz / fit.unit)
+        per_way = (fit.spread.T @ _columns(fit.order, fit.values, s, late)) / np.sqrt(self.variance / 2)
+        strengths = np.linalg.eigvalsh((per_way @ np.conj(per_way).T).real)
+        if strengths[0] < LEAST_TOLD * strengths[-1]:
+            return None
+        return np.asarray((self.rows / np.sqrt(self.variance / 2) @ np.conj(per_way).T).real)  # as least squares do it
 
 
 def evened(draws: FloatArray) -> FloatArray:
@@ -274,21 +305,26 @@ def _coefficients(values: FloatArray, order: Order) -> FloatArray:
     return np.concatenate([below, above, values[order.poles + order.zeros :]])
 
 
+def _columns(order: Order, values: FloatArray, s: ComplexArray, late: FloatArray) -> ComplexArray:
+    """(v, n) how the gain at s (n,) moves with every coefficient, no gate laid on it; late (n,): when each sounded."""
+    total = product(values, order, s.imag)
+    below = total / np.polyval(np.real(np.poly(roots_of(np.exp(values[: order.poles])))), s)
+    zeros = roots_of(values[order.poles : order.poles + order.zeros])
+    above = total / np.polyval(np.real(np.atleast_1d(np.poly(zeros))), s)
+    clock = [-s * late * total] if order.clocked else []
+    return np.stack([*(-below * s**j for j in range(order.poles)), *(above * s**j for j in range(order.zeros)), *clock,
+                     total / values[-2], -s * total])
+
+
 def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
     """(2g, v) how the model moves with every coefficient, in standard deviations of either part."""
     from jiyuu.measurement.network_kernel import ring_slopes
 
-    s = 1j * groups.omega
-    total = product(values, order, groups.omega)
-    below = total / np.polyval(np.real(np.poly(roots_of(np.exp(values[: order.poles])))), s)
-    zeros = roots_of(values[order.poles : order.poles + order.zeros])
-    above = total / np.polyval(np.real(np.atleast_1d(np.poly(zeros))), s)
-    columns = [-below * s**j for j in range(order.poles)] + [above * s**j for j in range(order.zeros)]
+    s = np.asarray(1j * groups.omega)
+    columns = list(_columns(order, values, s, _late(groups)))
     turn: ComplexArray | float = 1.0
     if order.clocked and groups.late is not None:
-        columns.append(-s * groups.late * total)
         turn = np.exp(-s * groups.late * values[-3])
-    columns += [total / values[-2], -s * total]
     rings, ringing = ring_slopes(values, order.shape, groups.omega, groups.gate, groups.turns)
     if rings.size:
         moving = {int(place): rings[place] for place in np.flatnonzero(ringing)}

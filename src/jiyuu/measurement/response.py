@@ -178,7 +178,7 @@ def _stated_response(
     delay_s, polarity, doubt_s = excess_delay(found.frequency_hz, found.gain, found.deviation, sample_rate_hz)
     if found.network is not None:
         delay_s = found.network.fit.delay_s
-        doubt_s = COVERAGE * UNSURE * found.network.fit.delay_deviation_s + ROUNDED_S
+        doubt_s = float(np.hypot(COVERAGE * UNSURE * found.network.fit.delay_deviation_s, ROUNDED_S))
     if any(notice.fault is Fault.SAMPLES_LOST and "samples" not in notice.facts for notice in notices):
         doubt_s += UNKNOWN_LOSS_S  # how many are missing ahead of what was used is not known
     elif any(notice.fault is Fault.SAMPLES_LOST for notice in notices):

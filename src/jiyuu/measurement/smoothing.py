@@ -226,9 +226,11 @@ class NoiseLike:
         strength = np.sqrt(np.maximum(power, 1e-30) / unit.power)
         return cls(unit, strength, [strength * deviation for deviation in unit.deviations])
 
-    def drawn(self, chosen: NDArray[np.int64], draws: int, generator: np.random.Generator) -> ComplexArray:
-        """(draws, n) of it, each point left by its chosen window. Strength moves so slowly that it may be laid on after
-        the window."""
+    def drawn(
+        self, chosen: NDArray[np.int64], draws: int, generator: np.random.Generator
+    ) -> tuple[ComplexArray, ComplexArray]:
+        """(draws, n) of it, each point left by its chosen window; and as it was before any. Strength moves so slowly
+        that it may be laid on after the window."""
         rows = generator.choice(DRAWN, draws, replace=False)
         # Turned by any angle, noise is as good; so the draws of two measurements differ although the field does not.
         turn = np.exp(2j * np.pi * generator.random((draws, 1)))
@@ -236,7 +238,8 @@ class NoiseLike:
         for window, values in enumerate(self.unit.smoothed):
             places = chosen == window
             left[:, places] = values[np.ix_(rows, places)]
-        return np.asarray(left * turn * self.strength)
+        turned = turn * self.strength
+        return np.asarray(left * turned), np.asarray(self.unit.smoothed[0][rows] * turned)
 
 
 def _drawn(

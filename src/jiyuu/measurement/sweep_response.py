@@ -17,8 +17,8 @@ from jiyuu.measurement.estimate import (
     Estimate,
     FittedNetwork,
     GatedBins,
-    fitted_network,
     nearer,
+    network_behind,
     rough_clock_ppm,
     without_the_loudest,
 )
@@ -68,21 +68,21 @@ def estimate_by_sweep(
             turned = replace(ready, record_v=at_player_clock(ready.record_v, by_ppm),
                              place=round((heard.place + ahead) / (1 + 1e-6 * by_ppm)) - ahead)
             return estimate_by_sweep(turned, passages, sample_rate_hz, quickly, like, by_ppm)
-    network = None if hopeless or (quickly and like is None) else fitted_network(bins, generator, DRAWS, like)
+    network = None if hopeless or (quickly and like is None) else network_behind(bins, like)
     missed = None
     if network is not None and not quickly:
-        missed = missed_of(network.fit, passages, heard.grid, bins.cut, heard.wire, heard.flat)
-        network = nearer(network, replace(bins, signal=bins.signal - missed.at_bins * bins.wire), generator, DRAWS)
-    ppm = None if network is None else network.fit.clock_ppm
+        missed = missed_of(network, passages, heard.grid, bins.cut, heard.wire, heard.flat)
+        network = nearer(network, replace(bins, signal=bins.signal - missed.at_bins * bins.wire))
+    ppm = None if network is None else network.clock_ppm
     if ppm is not None:
         heard = replace(heard, raw=heard.raw * at_clock(heard.grid.frequency_hz, ppm.value, passages, sample_rate_hz))
     unloaded = None if quickly or network is not None else without_the_loudest(bins)
-    expected = 0.0 if network is None else heard.grid.seen(network.fit, bins.cut)
+    expected = 0.0 if network is None else heard.grid.seen(network, bins.cut)
     if missed is not None:
         expected = expected + missed.at_points
-    gain, spread, draws = heard.smoothed(
-        network, expected, lambda gain: _rounded(gain, ready, passages), generator)
-    return Estimate(heard.grid.frequency_hz, gain, spread, draws, heard.count, None, heard.place, network, ppm,
+    gain, spread, draws, drawn = heard.smoothed(
+        network, bins, expected, lambda gain: _rounded(gain, ready, passages), generator)
+    return Estimate(heard.grid.frequency_hz, gain, spread, draws, heard.count, None, heard.place, drawn, ppm,
                     turned_ppm, bins.hurt_hz, unloaded)
 
 
@@ -143,15 +143,16 @@ class _Heard:
             sounding_s(grid.bins_hz, passages, rate) if alone else None)
 
     def smoothed(
-        self, network: FittedNetwork | None, expected: ComplexArray | float,
+        self, network: NetworkFit | None, bins: GatedBins, expected: ComplexArray | float,
         rounded_of: Callable[[ComplexArray], FloatArray], generator: np.random.Generator,
-    ) -> tuple[ComplexArray, FloatArray, ComplexArray]:
-        """(gain (n,), its standard deviation, DRAWS of it). expected: what of raw the network explains; rounded_of: by
-        how much a recorder's steps may move gains."""
+    ) -> tuple[ComplexArray, FloatArray, ComplexArray, FittedNetwork | None]:
+        """(gain (n,), its standard deviation, DRAWS of it, the network with as many). bins: that it was found from;
+        expected: what of raw it explains; rounded_of: by how much a recorder's steps may move gains."""
         # Less what the network explains hardly anything is left that a wide window could flatten.
+        hertz = self.grid.frequency_hz
         estimates, deviations = [smoothed(self.raw - expected, window) for window in WINDOWS], self.likely.deviations
         chosen = chosen_windows(estimates, deviations)
-        gain = pick(estimates, chosen) + (0.0 if network is None else network.fit.at(self.grid.frequency_hz))
+        gain = pick(estimates, chosen) + (0.0 if network is None else network.at(hertz))
         rounded = rounded_of(gain)
         spread = np.sqrt(
             np.choose(chosen, deviations) ** 2 + bias_of(estimates, chosen, deviations) ** 2
@@ -160,16 +161,18 @@ class _Heard:
         # As if the curve found were the true one and had been measured again, smoothed by the same windows. What is
         # systematic leans the same way along the whole curve.
         lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
-        again = gain + self.likely.drawn(chosen, DRAWS, generator)
+        left, noise = self.likely.drawn(chosen, DRAWS, generator)
+        again = gain + left
         if rounded.any():  # it leans the same way for a long stretch
             again = again + rounded * gain / np.maximum(np.abs(gain), 1e-20) * generator.standard_normal((DRAWS, 1))
-        if network is not None:
-            hertz = self.grid.frequency_hz
-            moved = np.stack([one.at(hertz) for one in network.drawn]) - network.fit.at(hertz)
-            lost = moved - smoothed_as_chosen(moved, chosen)
-            again = again + lost
-            spread = np.hypot(spread, np.sqrt(np.mean(np.abs(lost) ** 2, axis=0)))
-        return gain, spread, again * lean
+        if network is None:
+            return gain, spread, again * lean, None
+        # The network moves with the same noise: what both of them do to a curve must not be counted as if by chance.
+        drawn = network.drawn(DRAWS, generator, bins.grid_noise(noise))
+        moved = np.stack([one.at(hertz) for one in drawn]) - network.at(hertz)
+        lost = moved - smoothed_as_chosen(moved, chosen)
+        spread = np.hypot(spread, np.sqrt(np.mean(np.abs(lost) ** 2, axis=0)))
+        return gain, spread, (again + lost) * lean, FittedNetwork(network, drawn)
 
 
 def _apart(
