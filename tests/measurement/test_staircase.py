@@ -191,9 +191,43 @@ def test_samples_lost_within_a_step_are_named_and_its_pitch_is_what_it_was(at_s,
 
 
 @pytest.mark.parametrize("how", some([
-    {}, {"glide_s": 0.02}, {"clicks": 30}, {"drift_cents_per_s": 5.0}, {"noise_db": -20.0}], 2))
+    {}, {"glide_s": 0.02}, {"clicks": 30}, {"drift_cents_per_s": 1.5}, {"noise_db": -20.0}], 2))
 def test_a_step_that_loses_nothing_is_not_complained_of(how):
     assert not measure_staircase(Staircase(OCTAVES[1:8], **how).recording(), RATE, VOLTS[1:8]).notices
+
+
+@pytest.mark.parametrize("per_s", [-9.0, 25.0])
+def test_what_drifts_is_named_and_the_interval_holds_all_the_way(per_s):
+    """Which moment of a step one means decides by cents then."""
+    staircase = Staircase(OCTAVES[1:6], drift_cents_per_s=per_s)
+    found = measure_staircase(staircase.recording(), RATE, VOLTS[1:6])
+    named = [notice for notice in found.notices if notice.fault is Fault.PITCH_UNSTEADY]
+    assert len(named) == 1
+    assert named[0].facts["cents_per_s"] == pytest.approx(per_s, rel=0.05)
+    for tone, hertz in zip(found.tones, staircase.frequency_hz, strict=True):
+        assert abs(tone.frequency_hz.value - hertz) < tone.frequency_hz.uncertainty
+        assert tone.frequency_hz.uncertainty < hertz * np.log(2) / 1200 * abs(per_s)
+
+
+@pytest.mark.parametrize("seeds", some([range(2), range(2, 14)], 1))
+def test_of_a_pitch_that_wanders_within_a_step_the_interval_holds_the_mean_of_what_was_taken(seeds):
+    ratios = []
+    for seed in seeds:
+        generator = np.random.default_rng(seed)
+        courses = []
+        for hertz in OCTAVES[1:6]:
+            way = np.cumsum(generator.standard_normal(38_400))
+            way -= np.linspace(way[0], way[-1], way.size)
+            courses.append(hertz * 2 ** (4 * way / np.abs(way).max() / 1200))
+        played_hz = np.concatenate([np.zeros(14_400), *courses, np.zeros(9600)])
+        record = np.sin(2 * np.pi * np.cumsum(played_hz) / RATE) * (played_hz > 0)
+        found = measure_staircase(record + 1e-3 * generator.standard_normal(record.size), RATE, VOLTS[1:6])
+        for tone in found.tones:
+            truth = played_hz[round(tone.start_s * RATE) : round(tone.stop_s * RATE)].mean()
+            ratios.append(abs(tone.frequency_hz.value - truth) / tone.frequency_hz.uncertainty)
+            assert tone.frequency_hz.uncertainty < 0.01 * truth
+    assert np.mean(np.array(ratios) < 1) > 0.9
+    assert max(ratios) < 2
 
 
 def test_samples_lost_in_a_tone_are_named():

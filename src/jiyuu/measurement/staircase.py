@@ -27,6 +27,7 @@ MOST_PLACES = 20_000
 PLACED_OCTAVES = 0.2  # how far a unit's steps may lie from a straight line, re the smallest step between them
 CLEARLY = 3.0  # how much worse the next best place must be
 ROOM_EDGE = 0.15
+DRIFT_SAID_CENTS = 1.0  # on either side of a step's middle
 EDGE_S = 0.1  # how far the first and last tone may reach past their pieces
 
 
@@ -73,6 +74,7 @@ def measure_staircase(
                for tone, reach in zip(tones, reaches, strict=True)]
     tones = [tone for tone, _ in settled]
     notices += [notice for _, notice in settled if notice is not None]
+    notices += _drifting([tone for tone, notice in settled if notice is None])
     found = [_divided(recording_v, sample_rate_hz, tone) for tone in tones]
     divisors = on_one_harmonic(tones, found, wanted[list(places)])
     if harmonic is not None:
@@ -136,6 +138,15 @@ def _calmed(
     """The step about the centre of its vibrato, or past the gap that samples left in it."""
     found, notice = without_vibrato(recording_v, sample_rate_hz, tone, reach_s)
     return (found, notice) if notice is not None else without_jump(recording_v, sample_rate_hz, tone)
+
+
+def _drifting(tones: Sequence[StepTone]) -> list[Notice]:
+    """The step that drifts farthest, if that is worth a sentence."""
+    ways = [0.5 * tone.drift_cents_per_s * (tone.stop_s - tone.start_s) for tone in tones]
+    if not ways or max(map(abs, ways)) < DRIFT_SAID_CENTS:
+        return []
+    cents, tone = max(zip(map(abs, ways), tones, strict=True), key=lambda pair: pair[0])
+    return [Notice(Fault.PITCH_UNSTEADY, tone.start_s, {"cents": cents, "cents_per_s": tone.drift_cents_per_s})]
 
 
 def _divided(recording_v: FloatArray, sample_rate_hz: float, tone: StepTone) -> Divided:

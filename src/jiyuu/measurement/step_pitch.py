@@ -22,7 +22,7 @@ VIBRATO_HZ = (1.5, 14.0)
 SWAYING_PERIODS = 12.0  # smoothed over: a high pitch may sway far in Hz
 LEAST_DEPTH_CENTS = 1.5
 MOST_RATES, NEAR_RATES = 400, 5.0  # tried one by one; on either side of the strongest
-CLEAR = 8.0
+CLEARLY, FEW_SWINGS, CLEARLY_OF_FEW = 6.0, 3.0, 30.0  # of the squares by it; a pitch that wanders swings once or twice
 CALM_S = 0.3
 FEWEST_STEPS = 3  # that make a line
 ON_LINE_OCTAVES, OFF_LINE_OCTAVES = 0.1, 0.3
@@ -91,7 +91,8 @@ def without_vibrato(
     without = float(np.sum((phase - plain @ before) ** 2))
     swing = float(np.hypot(answer[3], answer[4]))
     depth = 1200 / np.log(2) * swing * rate / vector.rough_hz
-    if depth < LEAST_DEPTH_CENTS or without < 6 * left + 1e-12:
+    clear = CLEARLY if rate * span > FEW_SWINGS else CLEARLY_OF_FEW
+    if depth < LEAST_DEPTH_CENTS or without < clear * left + 1e-12:
         return tone, None
     noise = float(np.sqrt(left / max(t.size - 5, 1)))
     hertz = vector.rough_hz + float(answer[1]) / (2 * np.pi)

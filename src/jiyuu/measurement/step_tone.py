@@ -32,6 +32,8 @@ PURE = 0.8  # share of the vector's size that its mean must reach: noise has nex
 ASTRAY = 1.6  # how far its size may stray from what is usual around it
 USUAL_OVER = 41  # samples, half a smoothing each
 ALIKE = float(np.sqrt(3.0))  # neighbours half a smoothing apart share their noise: two boxes' spectrum at 0 re its mean
+WANDER_BLOCKS, WANDERS = 12, 1.8  # of a stretch; re what noise leaves of their means
+DRIFTS = 12.0  # standard deviations of the mean: noise bends a parabola's ends by four
 FLOOR_CENTS = 0.005  # clocks and arithmetic claim no less
 
 
@@ -82,8 +84,11 @@ def step_tone(
     inside, fit, deviation = _steady_part(vector, inside)
     if inside.sum() < 8:
         return None
+    all_of_it, fit_of_all = inside, fit
     inside, fit, deviation, tail_hz = _without_tail(vector, inside, fit, deviation)
     residual = vector.phase - np.polyval(fit, vector.time_s - _middle(vector, inside))
+    if _strays(residual[all_of_it & ~inside]):
+        tail_hz += abs(float(fit[-2] - fit_of_all[-2])) / (2 * np.pi)
     straight = vector.turned[inside] * np.exp(-1j * (vector.phase[inside] - residual[inside]))
     hertz = rough_hz + float(fit[-2]) / (2 * np.pi)
     strayed = not 0.9 < hertz / rough_hz < 1.1
@@ -93,8 +98,14 @@ def step_tone(
     middle = _middle(vector, inside)
     spread_s = float(np.sqrt(np.sum((time_s - middle) ** 2)))
     doubt = ALIKE * deviation / max(spread_s, 1e-12) / (2 * np.pi)
-    doubt = max(float(np.hypot(COVERAGE * doubt, tail_hz)), hertz * np.log(2) * FLOOR_CENTS / 1200)
-    drift = 2 * float(fit[0]) / (2 * np.pi) / hertz * 1200 / np.log(2) if fit.size == 3 else 0.0
+    bend = 2 * float(fit[0]) / (2 * np.pi) if fit.size == 3 else 0.0  # Hz a second
+    # What drifts has as many pitches as there are moments at which one might ask for it.
+    way_hz = 0.5 * abs(bend) * max(float(np.ptp(time_s)), piece.stop_s - piece.start_s)
+    drifts = way_hz > DRIFTS * doubt
+    doubt = float(np.hypot(COVERAGE * doubt, tail_hz) + _wander_hz(vector, inside, residual))
+    doubt = max(doubt, hertz * np.log(2) * FLOOR_CENTS / 1200)
+    doubt = float(np.hypot(doubt, way_hz)) if drifts else doubt
+    drift = bend / hertz * 1200 / np.log(2)
     # Smoothing takes a little off a tone that is away from the rough frequency.
     away_hz = np.polyval(np.polyder(fit), time_s - middle) / (2 * np.pi)
     size_v = vector.size_v[inside] / np.sinc(away_hz * vector.smoothed_s) ** 2
@@ -195,9 +206,7 @@ def _steady_part(
     start = max(index[0], stop - max(8, round(0.4 * (stop - index[0]))))
     reach = (index[0], index[-1])
     cents = 1200 / np.log(2) / (2 * np.pi * window * step_s) / vector.rough_hz
-    lagged = vector.phase[:-8] - 2 * vector.phase[4:-4] + vector.phase[8:]  # two smoothings apart: no longer alike
-    own = lagged[index[0] : max(index[-1] - 8, index[0] + 1)]
-    noise = 1.4826 * float(np.median(np.abs(own))) / np.sqrt(6) if own.size else 0.0
+    noise = _noise(vector.phase[index[0] : index[-1] + 1])
     now = np.zeros_like(inside)
     fit, deviation = np.zeros(3), 0.0
     for _ in range(4):
@@ -259,6 +268,7 @@ def _without_tail(
         if clear.sum() < 8:
             return inside, fit, deviation, 0.0
         size = float(left[clear] @ third[clear]) / float(third[clear] @ third[clear])
+        size -= 2 / 5 * fit[0] ** 2 / (3 * np.pi * vector.rough_hz) * half**3  # what drifts by cents does not by Hz
         noise = deviation / float(np.sqrt(third[clear] @ third[clear]))
         # What an exponential tail does to the mean is some eight times what its cubic alone is worth.
         tail_hz = 8 * abs(size) / half / (2 * np.pi)
@@ -270,6 +280,36 @@ def _without_tail(
         inside = np.zeros_like(inside)
         inside[first : last + 1] = True
         fit, deviation = _fit(vector, inside)
+
+
+def _strays(phase: FloatArray) -> bool:
+    """Whether what was left out at the beginning of a stretch is no glide, which comes ever nearer from one side."""
+    if phase.size < WANDER_BLOCKS:
+        return False
+    ends = phase[np.linspace(0, phase.size - 1, WANDER_BLOCKS // 2 + 1).astype(int)]
+    moved, noise = np.diff(ends), np.sqrt(2) * _noise(phase)
+    way = np.sign(moved[0]) * moved
+    return bool((np.diff(way) > SPREAD * noise).any() or (way < -SPREAD * noise).any())
+
+
+def _noise(phase: FloatArray) -> float:
+    """Standard deviation of a phase about whatever smooth way it goes."""
+    lagged = phase[:-8] - 2 * phase[4:-4] + phase[8:]  # two smoothings apart: no longer alike
+    return 1.4826 * float(np.median(np.abs(lagged))) / float(np.sqrt(6)) if lagged.size else 0.0
+
+
+def _wander_hz(vector: Vector, inside: NDArray[np.bool_], residual: FloatArray) -> float:
+    """By how much the mean pitch of a stretch depends on where it begins and ends, beyond what noise does to it: what a
+    parabola leaves of a phase that wanders is alike for long."""
+    sound = residual[inside & vector.sound]
+    per = max(sound.size // WANDER_BLOCKS, 1)
+    blocks = sound[: per * WANDER_BLOCKS].reshape(-1, per).mean(axis=1)
+    usual = ALIKE * _noise(sound) / np.sqrt(per)
+    rms = float(np.sqrt(np.mean(blocks**2)))
+    if sound.size < 2 * WANDER_BLOCKS or rms < WANDERS * usual:
+        return 0.0
+    # The ends of a sine, twice: what was left out as too far off wandered farther.
+    return float(2 * np.sqrt(8) * rms / (2 * np.pi * np.ptp(vector.time_s[inside])))
 
 
 def _settled_s(

@@ -124,6 +124,7 @@ def _unsteady(facts: Mapping[str, float | str], where: str) -> str:
                 "Leave the controls alone while it sounds.")
     cents = f"the interval holds the ±{float(facts.get('cents', 0.0)):.2g} cents that it comes to on the way"
     if "cents_per_s" in facts:
-        return (f"The pitch drifts by {signed(float(facts['cents_per_s']), 2)} cents a second; its mean is given, and "
-                f"{cents}. Let the unit warm up.")
+        per_s = signed(float(facts["cents_per_s"]), 2)
+        return (f"The pitch drifts by {per_s} cents a second{where}; its mean is given, and {cents}. Let the unit warm "
+                "up.")
     return f"The pitch wanders; its mean is given, and {cents}. Look for a loose contact or a noisy control voltage."
