@@ -21,7 +21,7 @@ from jiyuu.measurement.findings import ReadResponse, read_response
 from jiyuu.measurement.resonance_curves import body_place_hz
 from jiyuu.measurement.response import MeasuredResponse
 from jiyuu.measurement.timbre import ROUGHNESS_FRAME_S, roughness_asper, sensation_of
-from jiyuu.measurement.uncertain import UNSURE, Uncertain
+from jiyuu.measurement.uncertain import Uncertain
 from jiyuu.prediction.drive_map import SPAN_OCTAVES
 from jiyuu.rig.character_run import LOOKS, CharacterRun
 from jiyuu.signals.resampling import taken_at
@@ -32,6 +32,7 @@ EDGE_S = 0.01  # at either end of a record, where its interpolation reaches outs
 CLEAR_DB = 6.0  # over the noise, from which a level is one
 SEEN_DB = 20.0  # the same, for a peak
 LEAST = 1e-9  # of a value: arithmetic
+FEW_DRAWS = 1.08  # of so many the 95th of a hundred is told only so well
 Top = tuple[Uncertain, Uncertain | None]
 WHISTLES = "the unit whistles as it is set, so it has no response at rest"
 
@@ -185,7 +186,7 @@ def _snap(run: CharacterRun) -> Uncertain:
         raise _NotHere("no network explains its response, so its poles are not known")
     value = _rings_ms(run.rest.network.fit.poles)
     drawn = [abs(_rings_ms(one.poles) - value) for one in run.rest.network.drawn]
-    return Uncertain(value, UNSURE * float(np.quantile(drawn, 0.95)))
+    return Uncertain(value, FEW_DRAWS * float(np.quantile(drawn, 0.95)))
 
 
 def _rings_ms(poles: ComplexArray) -> float:
@@ -240,7 +241,7 @@ def _top(response: MeasuredResponse, kind: Kind, cutoff_hz: float) -> Top:
     height, pitch = read(response.level_db)
     levels = 20 * np.log10(np.maximum(np.abs(response.draws), 1e-20))
     drawn = np.array([read(one) for one in levels])
-    apart = UNSURE * np.quantile(np.abs(drawn - (height, pitch)), 0.95, axis=0)
+    apart = FEW_DRAWS * np.quantile(np.abs(drawn - (height, pitch)), 0.95, axis=0)
     if kind is Kind.BANDPASS:
         return Uncertain(height, float(apart[0])), Uncertain(pitch, float(apart[1]))
     low, high = octaves[seen][[0, -1]]

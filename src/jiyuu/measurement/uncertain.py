@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 COVERAGE = 2.0  # standard deviations in a stated uncertainty: 95 % for a normal error
-UNSURE = 1.08  # so many draws tell their scatter only so well, and their noise is itself an estimate
+UNSURE = 1.04  # re what draws scatter by: their noise is itself an estimate
 
 
 @dataclass(frozen=True, slots=True)
