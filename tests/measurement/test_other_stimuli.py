@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from scipy.ndimage import maximum_filter1d
+from scipy.signal import butter, sosfilt
 
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.linear import complex_gain
@@ -227,6 +228,70 @@ def test_what_is_wrong_with_a_recording_of_noise_is_named_and_what_it_moves_is_n
     assert bool(read.uncertainty) == (fault in (None, Fault.DROPOUT))  # of which one passage is whole
     if fault is Fault.DROPOUT:
         assert abs(read.reading.notch_hz - 1110.0) < 2 * read.uncertainty["notch_hz"]
+
+
+PINK = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0)
+
+
+def with_noise(record, share):
+    return record + np.random.default_rng(6).normal(0, share * record.std(), record.size)
+
+
+def pressed(record, share, follows_s):
+    """Turned down by that share of its loudness, which is followed so slowly; at once: a stage bent by its square."""
+    if not follows_s:
+        return np.tanh(share * record / np.abs(record).max()) / share * np.abs(record).max()
+    followed = sosfilt(butter(1, 1 / (2 * np.pi * follows_s), fs=RATE, output="sos"), record**2)
+    loudness = np.sqrt(np.maximum(followed, 0.0))
+    return record * (1 - share * loudness / loudness.max())
+
+
+@pytest.mark.parametrize(("made", "share", "follows_s"), some([
+    (Made("state-variable", "highpass", 540.0, 1.85), 0.26, 0.0),
+    (Made("diode-ladder", "lowpass-24", 120.0, 11.0), 0.06, 0.05),
+    (Made("transistor-ladder", "bandpass-24", 170.0, 0.3), 0.0, 0.0),
+    (Made("state-variable", "bandpass", 90.0, 0.7), 0.2, 0.2),
+    (Made("state-variable", "lowpass", 800.0, 1.2), 0.0, 0.0),
+    (Made("state-variable", "notch", 3200.0, 0.6), 0.08, 0.1),
+    (Made("transistor-ladder", "lowpass-24", 1900.0, 2.0), 0.6, 0.0),
+], 2, long=7))
+def test_what_is_softer_where_noise_is_louder_is_pressed(made, share, follows_s):
+    """Level and peak of a steady noise do not tell it; that it is now louder and now softer by itself does."""
+    clean = recorded(made, PINK, RATE, ppm=20.0)
+    record = pressed(clean, share, follows_s) if share else clean
+    found = measure_response(PINK, with_noise(record, 3e-4), RATE)
+    lost_db = -20 * np.log10(np.abs(np.vdot(clean, record)) / np.vdot(clean, clean))
+    assert 0.5 * lost_db < found.pressed_db < 2 * lost_db if share else found.pressed_db == 0
+    read, truth = read_response(found), exact(made, (found.frequency_hz[0], found.frequency_hz[-1]))
+    for name in ("passband_db", "cutoff_3db_hz", "notch_hz"):
+        if name in truth and name in read.uncertainty:
+            assert abs(getattr(read.reading, name) - truth[name]) < 1.5 * read.uncertainty[name], name
+    named = {notice.fault for notice in read.notices}
+    assert Fault.COMPRESSED in named if lost_db > 0.1 else Fault.COMPRESSED not in named or lost_db > 0.02
+
+
+@pytest.mark.parametrize("hurt", some([
+    lambda record: np.concatenate([record[:200_000], record[199_939:]]),  # 61 samples come twice in the second passage
+    lambda record: np.concatenate([record[:60_000], record[59_998:]]),
+    lambda record: np.delete(record, np.arange(220_000, 220_180)),
+], 1, long=3))
+def test_samples_lost_or_doubled_in_one_of_two_passages_of_noise_are_named(hurt):
+    made = Made("diode-ladder", "lowpass-24", 165.0, 7.5)
+    record = hurt(recorded(made, PINK, RATE, ppm=20.0))
+    found = measure_response(PINK, with_noise(record, 2e-3), RATE)
+    assert Fault.SAMPLES_LOST in {notice.fault for notice in found.notices}
+
+
+@pytest.mark.parametrize(("db", "for_s"), some([(-3.5, 0.1), (0.4, 0.3), (-0.5, 0.25)], 1, long=3))
+def test_a_gain_of_noise_that_changes_and_comes_back_widens_what_is_stated(db, for_s):
+    made = Made("transistor-ladder", "highpass-24", 165.0, 2.2)
+    record = recorded(made, PINK, RATE, ppm=20.0)
+    begins = round(1.3 * RATE)
+    record[begins : begins + round(for_s * RATE)] *= 10 ** (db / 20)
+    read = read_response(measure_response(PINK, with_noise(record, 3e-4), RATE))
+    named = {notice.fault for notice in read.notices}
+    assert not read.uncertainty or abs(read.reading.passband_db) < 1.2 * read.uncertainty["passband_db"]
+    assert Fault.GAIN_CHANGED in named or abs(read.reading.passband_db) < 0.03
 
 
 @pytest.mark.long

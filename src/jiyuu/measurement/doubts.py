@@ -18,6 +18,7 @@ from jiyuu.measurement.response import MeasuredResponse
 BREAKING = (Fault.SAMPLES_LOST, Fault.GAIN_CHANGED, Fault.DROPOUT, Fault.STARTED_LATE, Fault.ENDED_EARLY, Fault.CLIPPED)
 WIDER = 2.0  # an estimate of what is missing is itself only so good
 WANDERED, WANDER_SAID_DB = 0.6, 0.02  # of what two passages differ by, as it is doubled; that is worth a sentence
+LOUD_OVER_DB = 12.0  # under the top of a curve that noise was pressed into
 SAID_DB = 0.05  # compression that is worth a sentence
 LEAST_DB, LEAST_SHARE = 0.01, 1e-3  # that a reading may be off by where no network explains the curve
 TOO_MUCH_DB = 0.7  # and from where on an estimate of it no longer mends a number
@@ -135,6 +136,11 @@ def _compressed(
         top = int(np.argmax(np.where(whole.usable, expected_db, -np.inf)))
         most_db = max(most_db, float(missing[max(top - 2, 0) : top + 3].max()))
         alternatives.append(missing)
+    if response.pressed_db:
+        top_db = whole.level_db[whole.usable].max()
+        peaks = np.clip(1 + (whole.level_db - top_db) / LOUD_OVER_DB, 0.0, 1.0)  # a ring is pressed more than the rest
+        most_db = max(most_db, abs(response.pressed_db))
+        alternatives.append(response.pressed_db * (1 + peaks))
     for more_db in alternatives:
         _widen_by(found, more_db, whole, reading, names, read)
     if most_db > SAID_DB:

@@ -50,6 +50,7 @@ class Estimate:
     turned_ppm: float = 0.0  # what the record was brought to the player's clock by before
     hurt_hz: tuple[tuple[float, float], ...] = ()
     unloaded: NetworkFit | None = None  # fitted without the loudest part
+    pressed_db: float = 0.0  # by how much loud moments of noise made it less than it is of faint ones
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -178,7 +178,7 @@ def _by_one_clock(
         silence = record[max(low, earliest) : max(high, 0)]
         if silence.size > 100:
             noise_v = max(noise_v, float(np.sqrt(np.mean(silence**2))))
-    verdict = compared(pieces[0], pieces[1], noise_v, (place, place + period), sample_rate_hz)
+    verdict = compared(pieces[0], pieces[1], noise_v, (place, place + period), sample_rate_hz, evenly=passages.noisy)
     notices += verdict.notices
     sound = tuple(i for i in whole if i > 1 or i in verdict.sound)
     return _OneClock(record, place, offset, sound, wander_db=verdict.wander_db)

@@ -16,8 +16,9 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import HIGHEST_OFFSET_PPM, LEAST_PPM, Passages, at_player_clock
 from jiyuu.measurement.estimate import Estimate, network_of
+from jiyuu.measurement.gain_by_level import pressed_db
 from jiyuu.measurement.made_ready import Ready
-from jiyuu.measurement.notice import Notice
+from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import within_one
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
@@ -145,9 +146,10 @@ def at_own_clock(
 
 
 def happened_within(
-    ready: Ready, passages: Passages, found: Estimate, sample_rate_hz: float, *, timed: bool
-) -> Notice | None:
-    """What happened within the only sound passage, which no other one tells; timed: as in within_one."""
+    ready: Ready, passages: Passages, found: Estimate, sample_rate_hz: float, *, turned: float | None
+) -> tuple[Notice | None, float]:
+    """What happened within one of the sound passages, which another one need not tell: it may have happened in both;
+    and by how much they are pressed, as pressed_db has it. turned: as in within_one."""
     heard = _Heard.of(ready, passages, sample_rate_hz)
     size, count = 2 * (heard.bins_hz.size - 1), passages.passage_v.size
     fit = None if found.network is None else found.network.fit
@@ -158,10 +160,19 @@ def happened_within(
         gain[1:] += fit.at(heard.bins_hz[1:])
     expected_v = irfft(gain * heard.stimulus, size)[:count]
     noise_v = float(np.std(ready.silence_v)) if ready.silence_v.size else 0.0
-    start, piece = ready.place + ready.sound[0] * passages.period, heard.pieces_v[0]
-    reach = min(heard.lead, piece.size - heard.lead - count)
-    around_v = piece[heard.lead - reach : heard.lead + count + reach]
-    return within_one(expected_v, around_v, reach, noise_v, start, sample_rate_hz, timed=timed)
+    happened = []
+    for which, piece in zip(ready.sound, heard.pieces_v, strict=False):
+        reach = min(heard.lead, piece.size - heard.lead - count)
+        around_v = piece[heard.lead - reach : heard.lead + count + reach]
+        start = ready.place + which * passages.period
+        happened.append(within_one(expected_v, around_v, reach, noise_v, start, sample_rate_hz, turned=turned))
+    # What every passage does at the same moment the unit does.
+    own = len(happened) > 1 and all(one is not None and one.fault is Fault.GAIN_CHANGED for one in happened)
+    accident = None if own else next((one for one in happened if one is not None), None)
+    if accident is not None:
+        return accident, 0.0
+    alone = [piece[heard.lead : heard.lead + count] for piece in heard.pieces_v]
+    return None, pressed_db(expected_v, alone, noise_v, sample_rate_hz)
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,6 +21,7 @@ SIGMAS = 9.0
 WANDER_PARTS, WANDERS = 12, 8.0  # in three thirds; standard errors, which few parts tell poorly
 FEWEST_WANDERING = 4 * WANDER_PARTS  # hops
 LEAST_WANDER_DB = 2e-4  # less is what arithmetic and clocks leave
+LEAST_FOR_A_WHILE_DB, ABOUT = 0.01, 8  # of one group that differs; so many on either side tell what is usual
 NEIGHBOURS = 3  # groups on either side whose scatter is that of one
 MOVES = 0.5  # of a hop's power, that moves within it
 DROPPED = 0.5  # of what the other passage has: less is a dropout
@@ -33,6 +34,7 @@ FEWEST_LOST = 12.0  # fewer are told by the phase
 SHARP = 48  # samples beside a peak where its correlation must have fallen
 ALIKE, MIXED = 0.9, 0.4  # re all of either; of a mean that holds what came in time and what came early
 TURNED = 0.06  # rad: what noise and clocks leave between two passages
+MEDIAN, EXPLAINED = 1.25, 0.8  # error of a median re that of a mean; of a row's scatter, that a step leaves
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,31 +48,34 @@ class Verdict:
 
 
 def compared(
-    first_v: FloatArray, second_v: FloatArray, noise_v: float, starts: tuple[int, int], sample_rate_hz: float
+    first_v: FloatArray, second_v: FloatArray, noise_v: float, starts: tuple[int, int], sample_rate_hz: float, *,
+    evenly: bool = False,
 ) -> Verdict:
     """Two passages (n,), alike but for what was done on the way; starts: their first samples in the recording.
-    noise_v: RMS of what sounds between them."""
-    hops = _Hops.of(first_v, second_v, noise_v, sample_rate_hz)
+    noise_v: RMS of what sounds between them; evenly: whether they are as loud all the time, as noise is."""
+    hops = Hops.of(first_v, second_v, noise_v, sample_rate_hz)
     verdict = (
         _dropouts(hops.power, hops.loud, starts, hops.size, sample_rate_hz)
         or _dropouts(hops.moving, hops.high, starts, hops.size, sample_rate_hz)
         or _turns(hops.cross, hops.loud, starts, hops.size, sample_rate_hz)
         or _gains(hops.power, hops.loud, starts, hops.size, sample_rate_hz)
     )
-    return verdict if verdict.notices else replace(verdict, wander_db=_wander_db(hops))
+    if verdict.notices:
+        return verdict
+    return replace(verdict, wander_db=max(_wander_db(hops), _for_a_while_db(hops) if evenly else 0.0, key=abs))
 
 
 def within_one(
     expected_v: FloatArray, around_v: FloatArray, reach: int, noise_v: float, start: int, sample_rate_hz: float, *,
-    timed: bool,
+    turned: float | None,
 ) -> Notice | None:
     """What happened within a passage from sample `start` of the recording on, against what the gains found of it make
-    of the stimulus (n,). around_v: the passage with `reach` more samples on either side; timed: whether its clock is
-    known, so that its phase tells missing samples."""
+    of the stimulus (n,). around_v: the passage with `reach` more samples on either side; turned: rad from which on its
+    phase tells missing samples, None where its clock is not known."""
     lost = lost_samples(expected_v, around_v, reach, (start, start), sample_rate_hz, MIXED)
     if lost is not None:
         return lost[0]
-    hops = _Hops.of(expected_v, around_v[reach : reach + expected_v.size], noise_v, sample_rate_hz)
+    hops = Hops.of(expected_v, around_v[reach : reach + expected_v.size], noise_v, sample_rate_hz)
     for power, loud in ((hops.power, hops.loud), (hops.moving, hops.high)):
         gone = _dropouts(power, loud, (start, start), hops.size, sample_rate_hz)
         if gone is not None and 1 not in gone.sound:  # of the two it is the one that was recorded
@@ -80,16 +85,15 @@ def within_one(
             # What the gains expect is a mean, and may be too much.
             if np.mean(power[1][first : first + many]) < SILENT * np.median(power[1][loud]):
                 return notice
-    groups = _grouped(hops.loud)
+    groups = grouped(hops.loud)
     if groups is None:
         return None
     angle = np.angle(np.sum(hops.cross[groups], axis=1))
     gain_db = _ratio_db([np.sum(own[groups], axis=1) for own in hops.power])
-    steps = [(Fault.SAMPLES_LOST, angle, TURNED)] if timed else []
-    for fault, values, fewest in (*steps, (Fault.GAIN_CHANGED, gain_db, GAIN_DB)):
-        least, near = _scatter(values, fewest)
-        at = _step((values - np.median(values)) / np.maximum(near, least / SIGMAS))
-        if at is not None and abs(step := float(np.median(values[at:]) - np.median(values[:at]))) > least:
+    steps = [] if turned is None else [(Fault.SAMPLES_LOST, angle, turned)]
+    for fault, values, least in (*steps, (Fault.GAIN_CHANGED, gain_db, GAIN_DB)):
+        at, step = _lasting(values)
+        if abs(step) > least:
             at_s = (start + int(groups[at, 0]) * hops.size) / sample_rate_hz
             return Notice(fault, at_s, {"db": step, "alone": 1.0} if fault is Fault.GAIN_CHANGED else {})
     return None
@@ -132,7 +136,7 @@ def lost_samples(
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _Hops:
+class Hops:
     """Two passages hop by hop of `size` samples: what they have in common, their powers and what of those moves within
     a hop (one of each for either), and which hops are loud, and of a high sound."""
 
@@ -144,7 +148,7 @@ class _Hops:
     high: NDArray[np.bool_]
 
     @classmethod
-    def of(cls, first_v: FloatArray, second_v: FloatArray, noise_v: float, sample_rate_hz: float) -> _Hops:
+    def of(cls, first_v: FloatArray, second_v: FloatArray, noise_v: float, sample_rate_hz: float) -> Hops:
         hop = round(HOP_S * sample_rate_hz)
         count = first_v.size // hop
         room = first_v.size // 2
@@ -158,7 +162,7 @@ class _Hops:
         return cls(hop, cross, power, moving, loud, high)
 
 
-def _grouped(loud: NDArray[np.bool_]) -> NDArray[np.intp] | None:
+def grouped(loud: NDArray[np.bool_]) -> NDArray[np.intp] | None:
     """(g, STRETCH) loud hops in their order, None where there are few."""
     hops = np.flatnonzero(loud)
     return None if hops.size < 6 * STRETCH else hops[: hops.size // STRETCH * STRETCH].reshape(-1, STRETCH)
@@ -168,7 +172,7 @@ def _ratio_db(energy: list[FloatArray]) -> FloatArray:
     return np.asarray(10 * np.log10(np.maximum(energy[1], 1e-300) / np.maximum(energy[0], 1e-300)))
 
 
-def _wander_db(hops: _Hops) -> float:
+def _wander_db(hops: Hops) -> float:
     """The gain of the second re the first where it differs most for a third of them; of noise parts of a third differ
     as much."""
     loud = np.flatnonzero(hops.loud)
@@ -180,6 +184,19 @@ def _wander_db(hops: _Hops) -> float:
     wander = parts.mean(axis=1)
     told = np.where(np.abs(wander) > np.maximum(WANDERS * error, LEAST_WANDER_DB), wander, 0.0)
     return float(told[np.argmax(np.abs(told))])
+
+
+def _for_a_while_db(hops: Hops) -> float:
+    """What a gain that changes and comes back, or falls out for less than a dropout, makes of the mean gain."""
+    groups = grouped(hops.loud)
+    if groups is None:
+        return 0.0
+    gain_db = _ratio_db([np.sum(own[groups], axis=1) for own in hops.power])
+    moves = np.abs(np.diff(gain_db))
+    # A quarter of the moves about it are smaller than 0.45 standard deviations, whatever comes and goes among them.
+    usual = np.array([np.quantile(moves[max(i - ABOUT, 0) : i + ABOUT], 0.25) for i in range(gain_db.size)]) / 0.45
+    apart = np.abs(gain_db) > np.maximum(SIGMAS * usual, LEAST_FOR_A_WHILE_DB)
+    return float(np.sum(np.where(apart, gain_db, 0.0))) / gain_db.size
 
 
 def _scatter(values: FloatArray, least: float) -> tuple[float, FloatArray]:
@@ -224,7 +241,7 @@ def _turns(
     cross: ComplexArray, loud: NDArray[np.bool_], starts: tuple[int, int], hop: int, sample_rate_hz: float
 ) -> Verdict | None:
     """Too few samples are missing, or at too low a pitch, for a lag of its own: the phase tells it."""
-    groups = _grouped(loud)
+    groups = grouped(loud)
     if groups is None:
         return None
     angle = np.angle(np.sum(cross[groups], axis=1))
@@ -247,7 +264,7 @@ def _gains(
     power: list[FloatArray], loud: NDArray[np.bool_], starts: tuple[int, int], hop: int, sample_rate_hz: float
 ) -> Verdict:
     """A gain that is one before a moment and another after it, within a passage or between the two."""
-    groups = _grouped(loud)
+    groups = grouped(loud)
     if groups is None:
         return Verdict((), (0, 1))
     gain_db = _ratio_db([np.sum(own[groups], axis=1) for own in power])
@@ -274,6 +291,20 @@ def _gains(
     return Verdict((Notice(Fault.GAIN_CHANGED, at_s, facts),), (1 - which,))
 
 
+def _lasting(values: FloatArray) -> tuple[int, float]:
+    """(where, by how much) a row is one thing before and another after; (0, 0.0) where noise may do so."""
+    tries = [(_scattered(values[:at]) + _scattered(values[at:]), at) for at in range(FEWEST_GROUPS, values.size - 2)]
+    left, at = min(tries)
+    step = float(np.median(values[at:]) - np.median(values[:at]))
+    noise = 1.4826 / np.sqrt(2) * float(np.median(np.abs(np.diff(values))))
+    error = MEDIAN * noise * float(np.sqrt(1 / at + 1 / (values.size - at)))
+    return (at, step) if abs(step) > SIGMAS * error and left < EXPLAINED * _scattered(values) else (0, 0.0)
+
+
+def _scattered(values: FloatArray) -> float:
+    return float(np.sum(np.abs(values - np.median(values))))
+
+
 def _step(values: FloatArray) -> int | None:
     """Where the one step stands that explains a row best, None where there is none of SIGMAS."""
     n = values.size
@@ -281,8 +312,7 @@ def _step(values: FloatArray) -> int | None:
         return None
     best: tuple[float, int] | None = None
     for at in range(2, n - 1):
-        left = float(np.sum(np.abs(values[:at] - np.median(values[:at])))
-                     + np.sum(np.abs(values[at:] - np.median(values[at:]))))
+        left = _scattered(values[:at]) + _scattered(values[at:])
         if best is None or left < best[0]:
             best = left, at
     assert best is not None

@@ -23,6 +23,7 @@ from jiyuu.measurement.made_ready import SURE_PPM, Ready, alone, made_ready
 from jiyuu.measurement.network_fit import NetworkFit
 from jiyuu.measurement.noise_response import at_own_clock, estimate_by_noise, happened_within
 from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.measurement.passage_faults import TURNED
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.sweep_response import DRAWS, band_of, estimate_by_sweep
 from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
@@ -35,6 +36,7 @@ LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid 
 UNKNOWN_PPM, BLURRED = 30.0, 0.05  # a clock that is not told; rad that it may turn the ends of a passage by
 NO_CLOCK_PPM = 100.0  # two crystals are not so far apart
 UNKNOWN_LOSS_S = 0.06
+TURNED_BY_TWO = 0.02  # rad: what noise leaves of a passage whose clock the other one tells
 COUNTED_LOSS_S = 1e-4  # to a few samples, where the filter lets little through to tell by
 ROUNDED_S = 1e-10  # what arithmetic may move a latency by
 WANDERS_PPM = 0.01  # a crystal, from one minute to the next: no offset is stated finer
@@ -67,6 +69,7 @@ class MeasuredResponse:
     quickly: bool = False
     steady: bool = False  # from tones that had settled: what each leaves tells its noise
     wander_db: float = 0.0  # by how much the gain was another one in one passage than in the other
+    pressed_db: float = 0.0  # by how much noise was softer than a faint one would have been
 
     @property
     def network_unasked(self) -> bool:
@@ -192,7 +195,7 @@ def _stated_response(
         clock_offset_ppm=offset if offset is None else Uncertain(offset.value, max(offset.uncertainty, WANDERS_PPM)),
         noise_floor_db=noise_db, passages=found.passages, coherence=found.coherence, network=found.network,
         notices=notices, hurt_hz=found.hurt_hz, compression=compression,
-        unloaded=found.unloaded, level_v=level_v, quickly=quickly,
+        unloaded=found.unloaded, level_v=level_v, quickly=quickly, pressed_db=found.pressed_db,
     )
 
 
@@ -227,8 +230,9 @@ def _by_noise(
         at_s = (ready.place + passages.passage_v.size) / sample_rate_hz
         kept = [notice for notice in ready.notices if notice.fault is not Fault.GAIN_CHANGED]
         ready = replace(ready, notices=(Notice(Fault.SAMPLES_LOST, at_s), *kept))
-    within = None if len(ready.sound) > 1 else happened_within(
-        ready, passages, found, sample_rate_hz, timed=clock is not None)
+    turned = TURNED_BY_TWO if ready.offset is not None else None if clock is None else TURNED
+    within, pressed_db = happened_within(ready, passages, found, sample_rate_hz, turned=turned)
+    found = replace(found, pressed_db=pressed_db)
     if within is not None:
         ready = replace(ready, notices=(within, *ready.notices))
     lost = any(notice.fault is Fault.SAMPLES_LOST for notice in ready.notices)

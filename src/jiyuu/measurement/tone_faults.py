@@ -49,7 +49,10 @@ def read_tone(
         before, after = _sides(heard_v, course.at_s * sample_rate_hz)
         ahead = before.size >= after.size
         longer, shorter = (before, after) if ahead else (after, before)
-        tone = measure_tone(longer, sample_rate_hz, concert_a_hz=concert_a_hz)
+        try:
+            tone = measure_tone(longer, sample_rate_hz, concert_a_hz=concert_a_hz)
+        except MeasurementError:  # too short for a tone of its own: the interval holds all of it
+            break
         at_s, sign = begins_s + course.at_s, 1.0 if ahead else -1.0
         found.append(_jumped(course, tone, shorter, at_s, sample_rate_hz, sign=sign))
         begins_s += 0.0 if ahead else (heard_v.size - longer.size) / sample_rate_hz
