@@ -1,5 +1,6 @@
 """Shared by all tests: an offscreen window system, settings that do not touch the person's own."""
 
+import gc
 import os
 import time
 import zlib
@@ -39,6 +40,12 @@ def pytest_collection_modifyitems(config, items) -> None:
         other = [item for item in items if zlib.crc32(item.nodeid.encode()) % of != which % of]
         config.hook.pytest_deselected(items=other)
         items[:] = [item for item in items if zlib.crc32(item.nodeid.encode()) % of == which % of]
+
+
+def pytest_collection_finish() -> None:
+    """What was imported stays for good: it need not be looked through each time that something is to be freed."""
+    gc.collect()
+    gc.freeze()
 
 
 def pytest_configure() -> None:

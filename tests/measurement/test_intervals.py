@@ -94,9 +94,9 @@ def test_means_over_groups_are_those_over_their_bins():
     assert np.abs(there / groups.gain - 1).max() < 1e-5
 
 
-@pytest.mark.parametrize("made", [
+@pytest.mark.parametrize("made", some([
     Made("state-variable", "lowpass", 5000.0, 1.98), Made("transistor-ladder", "highpass-24", 3000.0, 3.0),
-])
+], 1, long=2))
 def test_noise_on_a_grid_tells_where_it_moves_the_network(made):
     """Found anew from the bins themselves, the network has gone where their means over points said it would."""
     hertz = np.arange(14.0, 21_000.0, 1.1)

@@ -254,7 +254,7 @@ def pressed(record, share, follows_s):
     (Made("state-variable", "lowpass", 800.0, 1.2), 0.0, 0.0),
     (Made("state-variable", "notch", 3200.0, 0.6), 0.08, 0.1),
     (Made("transistor-ladder", "lowpass-24", 1900.0, 2.0), 0.6, 0.0),
-], 2, long=7))
+], 1, long=7))
 def test_what_is_softer_where_noise_is_louder_is_pressed(made, share, follows_s):
     """Level and peak of a steady noise do not tell it; that it is now louder and now softer by itself does."""
     clean = recorded(made, PINK, RATE, ppm=20.0)
