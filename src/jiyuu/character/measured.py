@@ -21,7 +21,7 @@ from jiyuu.measurement.findings import ReadResponse, read_response
 from jiyuu.measurement.resonance_curves import body_place_hz
 from jiyuu.measurement.response import MeasuredResponse
 from jiyuu.measurement.timbre import ROUGHNESS_FRAME_S, roughness_asper, sensation_of
-from jiyuu.measurement.uncertain import Uncertain
+from jiyuu.measurement.uncertain import FEW_DRAWS, Uncertain
 from jiyuu.prediction.drive_map import SPAN_OCTAVES
 from jiyuu.rig.character_run import LOOKS, CharacterRun
 from jiyuu.signals.resampling import taken_at
@@ -32,7 +32,6 @@ EDGE_S = 0.01  # at either end of a record, where its interpolation reaches outs
 CLEAR_DB = 6.0  # over the noise, from which a level is one
 SEEN_DB = 20.0  # the same, for a peak
 LEAST = 1e-9  # of a value: arithmetic
-FEW_DRAWS = 1.08  # of so many the 95th of a hundred is told only so well
 Top = tuple[Uncertain, Uncertain | None]
 WHISTLES = "the unit whistles as it is set, so it has no response at rest"
 

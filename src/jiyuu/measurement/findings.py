@@ -12,7 +12,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.measurement.curve_reading import CurveReading, Kind, SlopeWindow, read_curve
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.notice import Notice
-from jiyuu.measurement.uncertain import COVERAGE, UNSURE
+from jiyuu.measurement.uncertain import COVERAGE, FEW_DRAWS, UNSURE
 
 if TYPE_CHECKING:  # measuring brings half of SciPy with it; a window that only shows findings starts without
     from jiyuu.measurement.response import MeasuredResponse
@@ -67,7 +67,8 @@ def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = No
     doubts = doubts_of(response, whole, reading, tuple(values), again)
     uncertainty = {}
     told = response.passages > 1 or (response.steady and response.network is not None)
-    unsure = UNSURE if told else ALONE
+    evened = response.coherence is None and not response.steady
+    unsure = ALONE if not told else UNSURE if evened else FEW_DRAWS
     for name, found in values.items():
         centre = getattr(reading, name)
         if centre is None or name in doubts.withdrawn:
