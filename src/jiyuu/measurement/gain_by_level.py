@@ -31,7 +31,7 @@ def _told(hops: Hops) -> tuple[float, float] | None:
     groups = grouped(hops.loud)
     if groups is None:
         return None
-    own = np.sum(hops.power[0][groups], axis=1)
+    own = np.maximum(np.sum(hops.power[0][groups], axis=1), 1e-300)  # where nothing was expected all lies far off
     # What they have in common, or noise would make faint moments louder.
     gain_db = 20 * np.log10(np.maximum(np.abs(np.sum(hops.cross[groups], axis=1)), 1e-300) / own)
     tries = []
@@ -40,7 +40,7 @@ def _told(hops: Hops) -> tuple[float, float] | None:
         followed = scipy.signal.lfilter([new], [1, new - 1], hops.power[0])
         for power in POWERS:
             loudness = np.mean(followed[groups] ** power, axis=1)
-            tries.append(_line(loudness / loudness.mean() - 1, gain_db))
+            tries.append(_line(loudness / max(float(loudness.mean()), 1e-300) - 1, gain_db))
     return max(tries, key=lambda tried: tried[1])
 
 
