@@ -14,7 +14,8 @@ from tests.truths import Made, exact, recorded
 
 RATE = 48_000
 SHORT, USUAL, NOISE, TONES = "short sweep", "sweep", "noise", "tones"
-WHITE, PINK = "white", "pink"
+WHITE, PINK, HUM = "white", "pink", "white and hum"
+MAINS_HZ, HARMONICS, HUMS = 50.0, (1, 2, 3, 5), 2.0  # as loud as twice the noise, the harmonics less
 Case = tuple[Made, str, float, str]  # filter, stimulus, clock in ppm, colour of the noise
 
 CASES: tuple[Case, ...] = (
@@ -53,6 +54,14 @@ CASES: tuple[Case, ...] = (
     # Between stages of a ladder two zeros nearly undo two poles while little is fed back.
     (Made("transistor-ladder", "lowpass-12", 300.0, 0.1), SHORT, 20.0, WHITE),
     (Made("transistor-ladder", "highpass-12", 9334.0, 0.054), NOISE, 20.0, WHITE),
+    (Made("transistor-ladder", "lowpass-24", 1000.0, 3.92), NOISE, 0.0, WHITE),
+    (Made("state-variable", "bandpass", 500.0, 1.96), NOISE, 20.0, WHITE),
+    (Made("transistor-ladder", "lowpass-24", 200.0, 3.9), NOISE, 20.0, WHITE),
+    (Made("transistor-ladder", "lowpass-24", 1000.0, 3.92), TONES, 20.0, WHITE),
+    (Made("state-variable", "bandpass", 500.0, 1.96), TONES, -30.0, WHITE),
+    (Made("transistor-ladder", "lowpass-24", 820.0, 2.0), USUAL, 0.0, HUM),
+    (Made("state-variable", "bandpass", 1200.0, 1.6), SHORT, 40.0, HUM),
+    (Made("transistor-ladder", "highpass-24", 500.0, 1.0), USUAL, 20.0, HUM),
 )
 TRIALS = 300
 SHARES = (90.0, 99.0)  # of 95 % intervals, with the scatter of so many trials
@@ -72,6 +81,11 @@ def noise_of(colour: str, count: int, level_v: float, generator: np.random.Gener
     white = generator.normal(0, level_v, count)
     if colour == WHITE:
         return white
+    if colour == HUM:
+        turns = 2 * np.pi * MAINS_HZ * np.arange(count) / RATE
+        phases = generator.uniform(0, 2 * np.pi, len(HARMONICS))
+        hum = np.sum([np.sin(n * turns + phase) / n for n, phase in zip(HARMONICS, phases, strict=True)], axis=0)
+        return np.asarray(white + HUMS * level_v * hum / hum.std())
     spectrum = np.fft.rfft(white)
     spectrum[1:] /= np.sqrt(np.arange(1, spectrum.size) / 1000)  # as strong as white noise in the thousandth bin
     pink = np.fft.irfft(spectrum, count)

@@ -18,6 +18,7 @@ from jiyuu.measurement.waveform_faults import (
     step_of,
 )
 from jiyuu.wording.notices import notice_sentence, notices_head, notices_json
+from tests.trials import some
 
 RATE = 48_000
 T = np.arange(2 * RATE) / RATE
@@ -136,6 +137,23 @@ def test_hum_is_found_with_its_lines(mains_hz):
     again = hum_in(0.1 * hum + loud, [slice(0, T.size)], RATE, found)
     assert again is not None
     assert [harmonic for harmonic, _, _ in again.lines] == [harmonic for harmonic, _, _ in found.lines]
+
+
+@pytest.mark.parametrize("silences_s", some([
+    [(0.0, 0.495), (5.81, 5.995), (11.9, 12.48)], [(0.0, 0.495), (2.81, 2.99), (5.9, 6.48)],
+    [(0.0, 0.99), (30.4, 30.99), (61.0, 62.0)],
+], 1, long=3))
+def test_hum_heard_between_sweeps_has_its_own_pitch_and_not_one_a_turn_beside_it(silences_s):
+    """Taken out at the other it would beat with itself, loudest where the sweeps are faint."""
+    generator = np.random.default_rng(5)
+    t = np.arange(round(silences_s[-1][1] * RATE)) / RATE
+    noise = generator.normal(0, 1e-3, t.size)
+    for mains_hz in (50.0, 49.93, 60.0, *generator.uniform(49.8, 50.2, 3)):
+        hum = sum(2e-3 / n * np.sin(2 * np.pi * n * mains_hz * t + generator.uniform(0, 6)) for n in (1, 2, 3, 5))
+        found = hum_in(hum + noise, [slice(round(a * RATE), round(b * RATE)) for a, b in silences_s], RATE)
+        assert found is not None
+        assert found.mains_hz == pytest.approx(mains_hz, abs=0.003)
+        assert np.std(found.wave_v(t.size, RATE) - hum) < 1e-4
 
 
 # Rings

@@ -96,15 +96,13 @@ class GatedBins:
 
 def network_behind(bins: GatedBins, like: NetworkFit | None = None) -> NetworkFit | None:
     """None where none explains them; like: as in fit_network."""
-    fit = fit_network(bins.spectrum(), like)
-    return None if fit is None or fit.left > LEAVES else fit
+    return _explaining(fit_network(bins.spectrum(), like))
 
 
 def nearer(known: NetworkFit, bins: GatedBins) -> NetworkFit:
     """The same network settled anew by bins in which the sweep's beginning leaves nothing; as it was where that fits
     worse than it may."""
-    fit = settled_anew(bins.spectrum(low_share=LEFT_LOW), known)
-    return known if fit is None or fit.left > LEAVES else fit
+    return nearer_by(bins.spectrum(low_share=LEFT_LOW), known) or known
 
 
 def rough_clock_ppm(bins: GatedBins) -> float | None:
@@ -125,10 +123,15 @@ def without_the_loudest(bins: GatedBins) -> NetworkFit | None:
     return None if fit is None or fit.left > 2 * LEAVES else fit
 
 
-def network_of(
-    hertz: FloatArray, gain: ComplexArray, counts: FloatArray, variance: FloatArray, generator: np.random.Generator,
-    draws: int, known: PolesAndZeros | None = None, sounds_s: FloatArray | None = None,
-) -> FittedNetwork | None:
-    """From gains (m,) that no gate has touched; arguments as in Spectrum; known: as in fit_network."""
-    fit = fit_network(Spectrum(hertz, gain, counts, variance, sounds_s=sounds_s), known=known)
-    return None if fit is None or fit.left > LEAVES else FittedNetwork(fit, fit.drawn(draws, generator))
+def network_of(spectrum: Spectrum, known: PolesAndZeros | None = None) -> NetworkFit | None:
+    """From gains that no gate has touched, None where no network explains them; known: as in fit_network."""
+    return _explaining(fit_network(spectrum, known=known))
+
+
+def nearer_by(spectrum: Spectrum, known: NetworkFit) -> NetworkFit | None:
+    """The same network settled anew by another spectrum, None where it does not explain that."""
+    return _explaining(settled_anew(spectrum, known))
+
+
+def _explaining(fit: NetworkFit | None) -> NetworkFit | None:
+    return None if fit is None or fit.left > LEAVES else fit

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.bin_groups import Spectrum
 from jiyuu.measurement.estimate import FittedNetwork, network_of
 from jiyuu.measurement.response import MeasuredResponse
 from jiyuu.measurement.uncertain import Uncertain
@@ -41,5 +42,6 @@ def _divided(unit: MeasuredResponse, alone: MeasuredResponse) -> FittedNetwork |
     share = np.hypot(unit.deviation / np.maximum(np.abs(unit.gain), 1e-20), alone.deviation / np.abs(wire))
     # Neighbouring points of a smoothed curve share their noise: each tells less than one alone would.
     variance = (share * np.abs(gain)) ** 2 * SHARED_BY
-    return network_of(hertz, gain, np.ones(hertz.size), variance, np.random.default_rng(25), unit.draws.shape[0])
+    fit = network_of(Spectrum(hertz, gain, np.ones(hertz.size), variance))
+    return None if fit is None else FittedNetwork(fit, fit.drawn(unit.draws.shape[0], np.random.default_rng(25)))
 

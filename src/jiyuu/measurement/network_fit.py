@@ -104,16 +104,28 @@ class NetworkFit:
     ) -> list[DrawnNetwork]:
         """Such networks as other noise might have given as well; noise: such noise, and what it was seen in: then every
         network is the one that its row gives."""
-        ways = None if noise is None else noise.moving(self)
-        if ways is None:
-            ways = generator.standard_normal((count, self.spread.shape[1]))
-        moved = evened(ways) @ self.spread.T
+        return self.moved(self.ways(count, generator, noise))
+
+    def ways(self, count: int, generator: np.random.Generator, noise: GridNoise | None = None) -> FloatArray:
+        """(count, v) by how many standard deviations each of them goes along the columns of spread; as in `drawn`."""
+        told = None if noise is None else noise.moving(self)
+        return evened(generator.standard_normal((count, self.spread.shape[1])) if told is None else told)
+
+    def moved(self, ways: FloatArray) -> list[DrawnNetwork]:
+        """The networks that lie there; ways: as `ways` has them."""
+        moved = ways @ self.spread.T
         # Of zeros far beyond the band only the product with the gain is known, and that is what the noise moves evenly.
         above = slice(self.order.poles, self.order.poles + self.order.zeros)
         coefficients, gain = self.coefficients, self.values[-2]
         found = coefficients + moved
         found[:, above] = (gain * found[:, above] + moved[:, -2:-1] * coefficients[above]) / found[:, -2:-1]
         return [DrawnNetwork(one, self.order, self.unit) for one in found]
+
+    def slopes(self, frequency_hz: FloatArray, sounds_s: FloatArray | None = None) -> ComplexArray:
+        """(v, n) how the gain there moves with each of those ways; sounds_s (n,): as GridNoise has it."""
+        late = np.zeros(0) if sounds_s is None else self.unit * sounds_s
+        s = np.asarray(2j * np.pi * frequency_hz / self.unit)
+        return np.asarray(self.spread.T @ _columns(self.order, self.values, s, late))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -129,11 +141,9 @@ class GridNoise:
     def moving(self, fit: NetworkFit) -> FloatArray | None:
         """(d, v) by how many standard deviations each row moves the network along its spread, None where the points do
         not tell it."""
-        late = np.zeros(0) if self.sounds_s is None else fit.unit * self.sounds_s
-        if fit.order.clocked and not late.size:
+        if fit.order.clocked and self.sounds_s is None:
             return None
-        s = np.asarray(2j * np.pi * self.frequency_hz / fit.unit)
-        per_way = (fit.spread.T @ _columns(fit.order, fit.values, s, late)) / np.sqrt(self.variance / 2)
+        per_way = fit.slopes(self.frequency_hz, self.sounds_s) / np.sqrt(self.variance / 2)
         strengths = np.linalg.eigvalsh((per_way @ np.conj(per_way).T).real)
         if strengths[0] < LEAST_TOLD * strengths[-1]:
             return None

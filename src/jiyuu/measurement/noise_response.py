@@ -15,9 +15,11 @@ import numpy as np
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import HIGHEST_OFFSET_PPM, LEAST_PPM, Passages, at_player_clock
-from jiyuu.measurement.estimate import Estimate, network_of
+from jiyuu.measurement.bin_groups import Spectrum
+from jiyuu.measurement.estimate import Estimate, FittedNetwork, nearer_by, network_of
 from jiyuu.measurement.gain_by_level import pressed_db
 from jiyuu.measurement.made_ready import Ready
+from jiyuu.measurement.network_fit import GridNoise, NetworkFit
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import within_one
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
@@ -35,6 +37,7 @@ FIRST_PPM = (-80.0, -60.0, -40.0, -20.0, 20.0, 40.0, 60.0, 80.0)  # of clocks th
 TOLD = 5.0  # standard deviations of a gain that tells a clock
 UNTOLD_PPM = 5.0  # standard uncertainty of a clock from which on nothing is turned by it
 END_S, RINGS_ON, CLEARLY = 0.05, 0.4, 3.0  # of what is looked at; re the passage, and re what came before it
+ROUNDS, STILL = 4, 0.2  # of a network that tells what was cut off; standard uncertainties that it still moves by
 RING_S = 0.3  # how long a filter may ring after the stimulus
 
 
@@ -49,42 +52,48 @@ def estimate_by_noise(
     if not heard.pieces_v:
         raise MeasurementError("The recording ends before the stimulus does; record until a second after it has ended.")
     _refuse_ringing(heard, ready, passages, sample_rate_hz)
-    bins_hz, stimulus, output, independent = heard.bins_hz, heard.stimulus, heard.output, heard.independent
     grid_hz = _grid_hz(band_hz)
     fitted_hz = grid_hz[::FITTED_EVERY]
-    windows = [_Window.of(bins_hz, stimulus, float(hertz), independent) for hertz in fitted_hz]
-    fits = [_fit(window, output, independent) for window in windows]
+    windows = [_Window.of(heard.bins_hz, heard.stimulus, float(hertz), heard.independent) for hertz in fitted_hz]
+    fits = [_fit(window, heard.output, heard.independent) for window in windows]
     generator = np.random.default_rng(21)  # fixed: the same files give the same uncertainty
-    inside = (bins_hz >= grid_hz[0]) & (bins_hz <= grid_hz[-1])
-    power = np.abs(stimulus[inside]) ** 2
-    noise = np.exp(np.interp(bins_hz[inside], fitted_hz, np.log([max(fit.noise, 1e-300) for fit in fits])))
-    ratio = output[inside] / np.where(power > 0, stimulus[inside], 1.0)
-    variance = noise / np.maximum(power, 1e-12 * power.max()) + (LEAST_SHARE * np.abs(ratio)) ** 2
-    network = network_of(bins_hz[inside], ratio, power, variance, generator, draws)
+    spectrum = _spectrum(heard, fitted_hz, fits)
+    network = network_of(spectrum)
     octave, fitted = np.log2(grid_hz), np.log2(fitted_hz)
+    coherence = np.array([fit.coherence for fit in fits])
     expected = np.zeros(grid_hz.size, dtype=complex)
     if network is not None:
         # Less what the network explains there is no resonance left that is sharper than a window.
-        coherences = [fit.coherence for fit in fits]
-        # Windows about the ends of the band reach beyond it.
-        reached = slice(windows[0].first, windows[-1].first + windows[-1].x.size)
-        model = np.zeros(bins_hz.size, dtype=complex)
-        model[reached] = network.fit.at(bins_hz[reached])
-        left = output - model * stimulus
-        fits = [replace(_fit(window, left, independent), coherence=own)
-                for window, own in zip(windows, coherences, strict=True)]
-        expected = network.fit.at(grid_hz)
+        whole = heard.uncut(network, ready, passages)
+        fits = _less(network, whole, windows)
+        for _ in range(ROUNDS):
+            clearer = _spectrum(whole, fitted_hz, fits)  # what a window could not follow was taken for noise
+            nearer = nearer_by(clearer, network)
+            if nearer is None:
+                break
+            whole = heard.uncut(nearer, ready, passages)
+            fits, spectrum = _less(nearer, whole, windows), clearer
+            moved, network = nearer.coefficients - network.coefficients, nearer
+            if np.all(np.abs(moved) < STILL * np.linalg.norm(nearer.spread, axis=1)):
+                break
+        expected = network.at(grid_hz)
     gain, deviation = np.array([fit.gain for fit in fits]), np.array([fit.deviation for fit in fits])
-    coherence = np.array([fit.coherence for fit in fits])
     from scipy.interpolate import CubicSpline
 
     smooth = np.asarray(CubicSpline(fitted, gain)(octave)) + expected
     spread = np.interp(octave, fitted, deviation)
     white = generator.standard_normal((2, fitted.size, draws)) / np.sqrt(2)
     drawn = (_shared(fits) @ (white[0] + 1j * white[1])) * deviation[:, np.newaxis]
+    moving = None
+    if network is not None:
+        ways = network.ways(draws, generator, GridNoise(drawn.T, fitted_hz, _told(spectrum, fitted_hz)))
+        lost = _lost(network, windows, heard.bins_hz) @ ways.T
+        drawn = drawn + lost
+        spread = np.hypot(spread, np.interp(octave, fitted, np.sqrt(np.mean(np.abs(lost) ** 2, axis=1))))
+        moving = FittedNetwork(network, network.moved(ways))
     draws_of_gain = smooth + np.asarray(CubicSpline(fitted, drawn)(octave)).T
     shared = np.interp(octave, fitted, coherence)
-    return Estimate(grid_hz, smooth, spread, draws_of_gain, len(heard.pieces_v), shared, ready.place, network)
+    return Estimate(grid_hz, smooth, spread, draws_of_gain, len(heard.pieces_v), shared, ready.place, moving)
 
 
 def _refuse_ringing(heard: _Heard, ready: Ready, passages: Passages, sample_rate_hz: float) -> None:
@@ -250,12 +259,30 @@ class _Heard:
         # Padding makes neighbouring bins share what they know of the noise.
         return cls(pieces, lead, bins_hz, rfft(passages.passage_v, size), output, (lead + length + tail) / size)
 
+    def uncut(self, network: NetworkFit, ready: Ready, passages: Passages) -> _Heard:
+        """As if a ring, which a network tells, were heard to its end and none were left of the passage before."""
+        size = 2 * (self.bins_hz.size - 1)
+        made = network.at(self.bins_hz) * self.stimulus
+        rings_v = irfft(made, size)
+        cut = np.zeros(size)
+        for which, piece in zip(ready.sound, self.pieces_v, strict=False):
+            count = piece.size - self.lead
+            cut[:count] += rings_v[:count]
+            cut[size - self.lead :] += rings_v[size - self.lead :]
+            if which and passages.period:
+                before = rings_v[passages.period - self.lead : size - self.lead][: piece.size]
+                for begin, part in ((size - self.lead, before[: self.lead]), (0, before[self.lead :])):
+                    cut[begin : begin + part.size] += part
+        missed = made - rfft(cut / len(self.pieces_v))
+        return replace(self, output=self.output + missed)
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Window:
     """The bins from `first` on about one frequency: what was played there, x (m,), powers (m, DEGREE + 1) of their
     places, and the matrix whose first row makes the gain of what came out; sharpness: its variance for unit noise."""
 
+    hertz: float
     first: int
     x: ComplexArray
     powers: FloatArray
@@ -271,7 +298,7 @@ class _Window:
         powers = np.vander(place / np.abs(place).max(), DEGREE + 1, increasing=True)
         # What is played weighs the real powers: the normal equations are real.
         normal = np.linalg.inv((powers.T * (x.real**2 + x.imag**2)) @ powers)
-        return cls(first, x, powers, np.asarray((normal @ powers.T) * np.conj(x)), float(normal[0, 0]))
+        return cls(hertz, first, x, powers, np.asarray((normal @ powers.T) * np.conj(x)), float(normal[0, 0]))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -296,6 +323,51 @@ def _fit(window: _Window, output: ComplexArray, independent: float) -> _Fit:
     coherence = min(max(1 - left / max(_power(y), 1e-300), 0.0), 1.0)
     deviation = float(np.sqrt(noise * window.sharpness / independent))
     return _Fit(complex(answer[0]), deviation, noise / independent, coherence, window.first, window.solving[0])
+
+
+def _spectrum(heard: _Heard, fitted_hz: FloatArray, fits: list[_Fit]) -> Spectrum:
+    """Of all bins in the band, each as well known as the noise that fits (n,) about fitted_hz (n,) leave lets it be."""
+    inside = (heard.bins_hz >= fitted_hz[0]) & (heard.bins_hz <= fitted_hz[-1])
+    hertz, played = heard.bins_hz[inside], heard.stimulus[inside]
+    power = np.abs(played) ** 2
+    noise = np.exp(np.interp(hertz, fitted_hz, np.log([max(fit.noise, 1e-300) for fit in fits])))
+    ratio = heard.output[inside] / np.where(power > 0, played, 1.0)
+    variance = noise / np.maximum(power, 1e-12 * power.max()) + (LEAST_SHARE * np.abs(ratio)) ** 2
+    return Spectrum(hertz, ratio, power, variance)
+
+
+def _less(network: NetworkFit, heard: _Heard, windows: list[_Window]) -> list[_Fit]:
+    """What the windows find of the gain that a network leaves."""
+    reached = _reached(windows)
+    model = np.zeros(heard.bins_hz.size, dtype=complex)
+    model[reached] = network.at(heard.bins_hz[reached])
+    left = heard.output - model * heard.stimulus
+    return [_fit(window, left, heard.independent) for window in windows]
+
+
+def _reached(windows: list[_Window]) -> slice:
+    """The bins that windows use: those about the ends of the band reach beyond it."""
+    return slice(windows[0].first, windows[-1].first + windows[-1].x.size)
+
+
+def _told(spectrum: Spectrum, hertz: FloatArray) -> FloatArray:
+    """(n,) the variance that a gain at every hertz (n,) would have if it were known by the bins nearest to it alone."""
+    edges = np.sqrt(np.concatenate([hertz[:1], hertz]) * np.concatenate([hertz, hertz[-1:]]))
+    step = float(spectrum.bins_hz[1] - spectrum.bins_hz[0])
+    told = np.concatenate([[0.0], np.cumsum(1 / spectrum.variance)])
+    below = np.interp(edges, np.append(spectrum.bins_hz - 0.5 * step, spectrum.bins_hz[-1] + 0.5 * step), told)
+    return np.asarray(1 / np.maximum(np.diff(below), 1e-12 * told[-1]))
+
+
+def _lost(network: NetworkFit, windows: list[_Window], bins_hz: FloatArray) -> ComplexArray:
+    """(n, v) what the windows do not give back of a network that moves by a standard deviation each way: about a
+    resonance as sharp as they are wide a good part of it."""
+    reached = _reached(windows)
+    slopes = network.slopes(bins_hz[reached])
+    kept = np.stack([slopes[:, w.first - reached.start : w.first - reached.start + w.x.size] @ (w.solving[0] * w.x)
+                     for w in windows])
+    centres = np.array([w.hertz for w in windows])
+    return np.asarray(network.slopes(centres).T - kept)
 
 
 def _power(spectrum: ComplexArray) -> float:

@@ -9,6 +9,7 @@ import numpy as np
 import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement.bin_groups import Spectrum
 from jiyuu.measurement.estimate import FittedNetwork, network_of
 from jiyuu.measurement.rational_fit import FEW_POLES, fit_rational, likely_delays, poles_and_zeros, refit, spread_over
 
@@ -72,11 +73,12 @@ def between_tones(
         turns = 2j * np.pi * frequency_hz / (2 * np.pi * fit.unit_hz)
         together = gain * np.exp(turns * fit.delay[1] * later)  # all by nearly one clock
         known = poles_and_zeros(replace(fit, unit_hz=1.0)) if fit.poles.size <= FEW_POLES else None
-        network = network_of(frequency_hz, together, np.ones(gain.size), spread**2, generator, draws, known,
-                             later * float(np.ptp(time_s)))
+        network = network_of(Spectrum(frequency_hz, together, np.ones(gain.size), spread**2,
+                                      sounds_s=later * float(np.ptp(time_s))), known)
         if network is not None:
-            drawn = np.stack([one.at(wanted_hz) for one in network.drawn])
-            return Between(network.fit.at(wanted_hz), drawn, network, step)
+            networks = network.drawn(draws, generator)
+            drawn = np.stack([one.at(wanted_hz) for one in networks])
+            return Between(network.at(wanted_hz), drawn, FittedNetwork(network, networks), step)
         there = fit.at(frequency_hz)
         doubt = max(fit.left, 1.0)
         again = [refit(frequency_hz, there + doubt * one, spread, later, fit.poles, fit.delay) for one in noise]

@@ -22,6 +22,8 @@ MAINS_HZ = (50.0, 60.0)
 MAINS_REACH_HZ = 0.25
 HARMONICS = 12
 THINNED = 16  # samples put together before mains is looked for
+TOLD_BY, FEWER = 3, 4  # harmonics that tell the mains' own pitch; of THINNED samples, that are put together for it
+MOST_TRIED, LIKELY = 500, 6  # places that are tried for it; of those that are looked at closely
 CLEAR_HUM = 8.0  # standard deviations of a line's amplitude
 HARDLY = 0.4  # of that, at a pitch that is nearly right: less is none at the right one
 LEAST_HUM = 3e-5  # re the recording's RMS: what is weaker moves nothing
@@ -186,10 +188,14 @@ def hum_in(
         return None
     quiet, t = np.concatenate(pieces), np.concatenate(times)
     quiet = quiet - quiet.mean()
+    few, few_t = (np.concatenate([one[: one.size // FEWER * FEWER].reshape(-1, FEWER).mean(axis=1) for one in ones])
+                  for ones in (pieces, times))
+    few = few - few.mean()
     rms = float(np.sqrt(np.mean(record_v**2)))
     best: tuple[float, Hum] | None = None
-    # Closer than a fifth of a turn over all of them one place is as good as the next.
-    coarse = int(np.clip(np.ceil(2 * MAINS_REACH_HZ * float(np.ptp(t)) / 0.2), 6, 25)) + 1
+    # Closer than a fifth of a turn over all of them, of the highest that tells it, one place is as good as the next;
+    # farther apart the right one is missed, and one a turn beside it taken.
+    coarse = int(np.clip(np.ceil(2 * MAINS_REACH_HZ * TOLD_BY * float(np.ptp(t)) / 0.2), 6, MOST_TRIED)) + 1
     apart = 2 * MAINS_REACH_HZ / (coarse - 1)
 
     def lines(hertz: float) -> tuple[FloatArray, FloatArray, float]:
@@ -202,11 +208,13 @@ def hum_in(
         return weights, left, noise * np.sqrt(2 / quiet.size) * _low_share(left, sample_rate_hz / THINNED)
 
     for mains in MAINS_HZ if known is None else (known.mains_hz,):
-        hertz = mains
-        # The silences lie seconds apart, which tells the mains to a few thousandths of a hertz; coarse first.
+        likely = [mains]
+        # The silences lie seconds apart, which tells the mains to a few thousandths of a hertz; coarse first, and what
+        # is next to the right one by a turn between silences may be as good until it is looked at closely.
         for reach, count in ((MAINS_REACH_HZ, coarse), (apart, 21), (0.1 * apart, 21))[0 if known is None else 1 :]:
-            tried = hertz + reach * np.linspace(-1, 1, count)
-            hertz = float(tried[int(np.argmin([_left(quiet, t, one) for one in tried]))])
+            best_of = [_lowest(few, few_t, near + reach * np.linspace(-1, 1, count)) for near in likely]
+            likely = min(best_of)[1][: LIKELY if reach == MAINS_REACH_HZ else 1]
+            hertz = likely[0]
             weights, left, spread = lines(hertz)
             if known is None and np.hypot(weights[0::2], weights[1::2]).max() < HARDLY * CLEAR_HUM * spread:
                 break
@@ -250,11 +258,29 @@ def _basis(t: FloatArray, mains_hz: float, harmonics: int = HARMONICS) -> FloatA
     return turns.view(float)
 
 
-def _left(quiet: FloatArray, t: FloatArray, mains_hz: float) -> float:
-    """What the first three harmonics leave."""
-    basis = _basis(t, mains_hz, 3)
-    pull = basis.T @ quiet
-    return float(quiet @ quiet - pull @ np.linalg.solve(basis.T @ basis, pull))
+def _lowest(quiet: FloatArray, t: FloatArray, mains_hz: FloatArray) -> tuple[float, list[float]]:
+    """(the least that any of evenly rising mains (n,) leaves, those that leave less than the ones beside them, the best
+    first)."""
+    left = np.array([np.inf, *_left(quiet, t, mains_hz), np.inf])
+    dips = np.flatnonzero((left[1:-1] <= left[:-2]) & (left[1:-1] <= left[2:]))
+    best = dips[np.argsort(left[1:-1][dips])]
+    return float(left.min()), [float(mains_hz[i]) for i in best]
+
+
+def _left(quiet: FloatArray, t: FloatArray, mains_hz: FloatArray) -> list[float]:
+    """What the first TOLD_BY harmonics leave at each of evenly rising mains (n,)."""
+    once = np.exp(2j * np.pi * mains_hz[0] * t)
+    further = np.exp(2j * np.pi * (mains_hz[1] - mains_hz[0]) * t)
+    turns, left, whole = np.empty((TOLD_BY, t.size), dtype=complex), [], float(quiet @ quiet)
+    for _ in mains_hz:
+        turns[0] = once
+        for harmonic in range(1, TOLD_BY):
+            np.multiply(turns[harmonic - 1], once, out=turns[harmonic])
+        rows = np.concatenate([turns.real, turns.imag])
+        pull = rows @ quiet
+        left.append(whole - float(pull @ np.linalg.solve(rows @ rows.T, pull)))
+        once *= further
+    return left
 
 
 def _low_share(left: FloatArray, sample_rate_hz: float) -> float:
