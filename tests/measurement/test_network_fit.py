@@ -5,9 +5,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from jiyuu.measurement.bin_groups import Spectrum
+from jiyuu.measurement.bin_groups import Cut, Spectrum
 from jiyuu.measurement.network_fit import NetworkFit, Order, factors_of
-from jiyuu.measurement.network_kernel import turned_back
+from jiyuu.measurement.network_kernel import left_out, ring_slopes, turned_back
 from jiyuu.measurement.network_search import fit_network
 from jiyuu.measurement.rational_fit import fit_poles
 from tests.truths import Made
@@ -45,6 +45,45 @@ def test_turning_back_by_many_delays_is_a_sum_of_cosines():
     turn, omega = generator.standard_normal(200) + 1j * generator.standard_normal(200), generator.uniform(0.1, 9, 200)
     expected = np.real(np.exp(1j * np.outer(np.arange(-30, 31) * 0.07, omega)) @ turn)
     assert turned_back(turn, omega, 0.07, 30) == pytest.approx(expected, abs=1e-11)
+
+
+POLE = -0.02 + 1j  # of a ring, in units of its own pitch; it lasts 50
+RING = NetworkFit(Order(2, 0, 0), np.array([*np.log(factors_of(np.array([POLE, np.conj(POLE)]))), 1.0, 0.0]),
+                  np.zeros((4, 0)), 1.0, 1.0)
+
+
+@pytest.mark.parametrize("delay", [0.0, 1.7, -1.7, -4.0])
+@pytest.mark.parametrize("period", [0.0, 100.0])
+def test_a_gate_takes_of_a_ring_what_lies_behind_it_wherever_the_ring_began(delay, period):
+    """Laid on the ring itself, sample by sample: it is loudest, and looked for, long after it began."""
+    cut = Cut(40.0, 20.0, 10.0, 5.0, period, 2 if period else 1)
+    step = 1e-3
+    t = np.arange(-cut.lead, cut.flat + cut.fall, step) + 0.5 * step
+    window = np.where(t < cut.flat, 1.0, np.cos(np.pi / 2 * (t - cut.flat) / cut.fall) ** 2)
+    rising = t < cut.rise - cut.lead
+    window[rising] = np.sin(np.pi / 2 * (t[rising] + cut.lead) / cut.rise) ** 2
+
+    def rings(t):
+        return np.where(t > 0, np.exp(POLE.real * t) * np.sin(t), 0.0)
+
+    heard = window * (rings(t - delay) + (0.5 * rings(t - delay + period) if period else 0.0))
+    omega = np.array([0.3, 0.97, 1.0, 1.02, 2.5])
+    expected = np.array([np.sum(heard * np.exp(-1j * w * t)) * step for w in omega])
+    fit = replace(RING, values=np.array([*RING.values[:3], delay]))
+    assert np.abs(fit.as_cut(omega / (2 * np.pi), cut) - expected).max() < 1e-4 * np.abs(expected).max()
+
+
+def test_slopes_hold_behind_a_gate_too():
+    """How the rings that it cuts move by every value: with less a fit comes near its place and no nearer."""
+    shape, cut = (4, 2, 0, False), np.array([40.0, 20.0, 10.0, 5.0, 100.0, 2.0])
+    poles, zeros = np.array([POLE, np.conj(POLE), -2 + 1j, -2 - 1j]), np.array([-1.3, -4.0], dtype=complex)
+    values = np.array([*np.log(factors_of(poles)), *factors_of(zeros), 1.0, -1.7])
+    omega = np.linspace(0.2, 3.0, 60)
+    rows, none = ring_slopes(values, shape, omega, cut, np.zeros((8, 0))), np.zeros((8, 0))
+    for i in range(values.size):
+        step = 1e-5 * np.eye(values.size)[i]
+        by_hand = (left_out(values + step, shape, omega, cut, none) - left_out(values - step, shape, omega, cut, none))
+        assert np.abs(rows[i] - by_hand / 2e-5).max() < 1e-4 * np.abs(rows[i]).max()
 
 
 @pytest.mark.long

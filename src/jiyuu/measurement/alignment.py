@@ -17,6 +17,7 @@ from jiyuu.stopping import checkpoint
 
 FELT_DEVIATIONS, LEAST_PPM = 4.0, 1e-3
 HIGHEST_OFFSET_PPM = 1000.0
+BESIDE_PEAK = 1e-3  # re the strongest line of two passages together, of one that counts for half of all it might
 COMES_AGAIN = 0.1  # of a recording's energy, that a passage which does shares with the one before
 BY_ITSELF = 1 << 20  # samples; longer ones are filled up to a length of small factors
 KEPT_SAMPLES = 1 << 21  # of longer transforms none is kept for the next one
@@ -251,10 +252,11 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
         if second.size != owned:
             own, owned = np.conj(rfft(first[: second.size], size)), second.size
         cross = rfft(second, size) * own
-        correlation = irfft(cross, size)
+        weight = np.abs(cross)
+        # A narrow peak is as like itself a period later: what is beside it tells which, if it counts for more.
+        correlation = irfft(cross / (weight + BESIDE_PEAK * weight.max()), size)
         lags = np.concatenate([np.arange(reach), np.arange(-reach, 0)])
         coarse = int(lags[np.argmax(correlation[lags])])
-        weight = np.abs(cross)
         heard = weight >= 1e-4 * weight.max()
         w, f = weight[heard], frequency[heard]
         a = np.angle(cross[heard] * np.exp(2j * np.pi * f * coarse))

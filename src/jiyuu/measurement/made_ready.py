@@ -114,6 +114,7 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
     hum = hum_in(record, silences, sample_rate_hz)
     if hum is not None:
         record = record - hum.wave_v(record.size, sample_rate_hz)
+        record -= _resting(record, silences, sample_rate_hz)  # of part of a period it was not the rest
         level = 20 * np.log10(hum.peak_v / max(float(np.abs(record).max()), 1e-12))
         notices.append(Notice(Fault.HUM, None, {"mains_hz": hum.mains_hz, "db": float(level)}))
     silenced = _silenced(recording_v, place, whole, passages, sample_rate_hz, step_v)
@@ -383,8 +384,7 @@ def alone(
     """By one of two passages only, at the recorder's own clock, what is missing behind or in the other being said."""
     assert ready.offset is not None
     record = recording_v - recording_v.mean()
-    silences = _silences(ready.place, passages, record.size, sample_rate_hz)
-    record = record - _resting(record, silences, sample_rate_hz)
+    record = record - _resting(record, _silences(ready.place, passages, record.size, sample_rate_hz), sample_rate_hz)
     doubtful = (Fault.GAIN_CHANGED, Fault.DROPOUT, Fault.FEWER_PASSAGES)
     apart = 1e-6 * ready.offset.ppm * passages.period
     at_s = (ready.place + passages.passage_v.size * (which == 0)) / sample_rate_hz

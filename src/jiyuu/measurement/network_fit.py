@@ -335,20 +335,15 @@ def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) ->
     turn: ComplexArray | float = 1.0
     if order.clocked and groups.late is not None:
         turn = np.exp(-s * groups.late * values[-3])
-    rings, ringing = ring_slopes(values, order.shape, groups.omega, groups.gate, groups.turns)
+    rings = ring_slopes(values, order.shape, groups.omega, groups.gate, groups.turns)
     if rings.size:
-        moving = {int(place): rings[place] for place in np.flatnonzero(ringing)}
-        moving |= {values.size - 2: rings[-1] / values[-2], values.size - 1: -s * rings[-1]}
         turned = np.empty((values.size, values.size))
         for i in range(values.size):
             step = 1e-6 * max(abs(values[i]), 1e-3)
             moved = values.copy()
             moved[i] += step
             turned[:, i] = (_coefficients(moved, order) - _coefficients(values, order)) / step
-        back = np.linalg.pinv(turned)  # how the values move with the coefficients
-        for place, column in moving.items():
-            for j in range(values.size):
-                if back[place, j]:
-                    columns[j] = columns[j] - column * back[place, j]
+        less = np.linalg.pinv(turned).T @ rings  # by the values, and how those move with the coefficients
+        columns = [column - own for column, own in zip(columns, less, strict=True)]
     slopes = (groups.means(np.stack(columns) * turn) / groups.deviation).T
     return np.concatenate([slopes.real, slopes.imag])

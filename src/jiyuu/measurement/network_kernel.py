@@ -164,8 +164,14 @@ def left_out(
         return found
     if turns.shape[1] == 0:
         turns = turns_of(omega, gate)
-    flat, fall, before, rise, period, count = gate[0], gate[1], gate[2] - gate[3], gate[3], gate[4], int(gate[5])
+    # Told from where the rings begin, which is before the gate's zero where they are loudest long after that.
+    delay = values[-1]
+    flat, fall, before, rise, period, count = (
+        gate[0] - delay, gate[1], gate[2] - gate[3] + delay, gate[3], gate[4], int(gate[5]))
     real, imag = np.zeros(omega.size), np.zeros(omega.size)
+    later = np.empty(omega.size, dtype=np.complex128)
+    for k in range(omega.size):
+        later[k] = complex(np.cos(omega[k] * delay), np.sin(omega[k] * delay))
     for i in range(poles.size):
         if residues[i] == 0:
             continue
@@ -182,7 +188,7 @@ def left_out(
         for k in range(omega.size):
             q = pole - complex(0.0, omega[k])
             ring = -_over(complex(1.0, 0.0), q) - (1 + carried) * _kept(
-                q, end * complex(turns[0, k], turns[1, k]), fell * complex(turns[2, k], turns[3, k]), fall)
+                q, end * later[k] * complex(turns[0, k], turns[1, k]), fell * complex(turns[2, k], turns[3, k]), fall)
             added = residue * ring
             real[k] += added.real
             imag[k] += added.imag
@@ -191,12 +197,12 @@ def left_out(
                 # Before the beginning the gate rises: its falling part, run backwards.
                 q = complex(0.0, omega[k]) - pole
                 back = residue * carried * _kept(
-                    q, began * complex(turns[4, k], -turns[5, k]), rose * complex(turns[6, k], -turns[7, k]), rise)
+                    q, began * later[k] * complex(turns[4, k], -turns[5, k]),
+                    rose * complex(turns[6, k], -turns[7, k]), rise)
                 real[k] -= back.real
                 imag[k] -= back.imag
     for k in range(omega.size):
-        turn = omega[k] * values[-1]
-        found[k] = complex(real[k], imag[k]) * complex(np.cos(turn), -np.sin(turn))
+        found[k] = complex(real[k], imag[k]) * np.conj(later[k])
     return found
 
 
@@ -236,27 +242,19 @@ def misfit(
 @njit(cache=True, nogil=True, error_model="numpy")
 def ring_slopes(
     values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray, turns: FloatArray
-) -> tuple[ComplexArray, np.ndarray]:
-    """(how what is left out moves by the value of every pole, and in the last row itself (poles + 1, n), or (0, n)
-    where no ring outlasts the gate; which poles (poles,) belong to rings that do)."""
-    poles, ringing = shape[0], np.zeros(shape[0], dtype=np.bool_)
-    none = np.zeros((0, omega.size), dtype=np.complex128)
-    if gate.size == 0:
-        return none, ringing
-    _, residues = _slow(values, shape, gate)
-    for i in range(poles):
-        if residues[i] != 0:
-            ringing[i // 2 * 2 : i // 2 * 2 + 2] = True
-    if not ringing.any():
-        return none, ringing
-    found = np.zeros((poles + 1, omega.size), dtype=np.complex128)
-    found[poles] = left_out(values, shape, omega, gate, turns)
-    for i in range(poles):
-        if ringing[i]:
+) -> ComplexArray:
+    """(v, n) how what is left out moves by every value, or (0, n) where no ring outlasts the gate."""
+    if gate.size == 0 or not _slow(values, shape, gate)[1].any():
+        return np.zeros((0, omega.size), dtype=np.complex128)
+    found, now = np.zeros((values.size, omega.size), dtype=np.complex128), left_out(values, shape, omega, gate, turns)
+    gain, delay = values.size - 2, values.size - 1
+    for i in range(values.size):
+        if i < shape[0] + shape[1] or i == delay:
             moved = values.copy()
             moved[i] += MOVED
-            found[i] = (left_out(moved, shape, omega, gate, turns) - found[poles]) / MOVED
-    return found, ringing
+            found[i] = (left_out(moved, shape, omega, gate, turns) - now) / MOVED
+    found[gain] = now / values[gain]
+    return found
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -264,12 +262,11 @@ def slopes(
     values: FloatArray, shape: Shape, omega: FloatArray, late: FloatArray, share: FloatArray, gate: FloatArray,
     turns: FloatArray, deviation: FloatArray,
 ) -> FloatArray:
-    """(2g, v) of the model by its values, in the same standard deviations; arguments as in misfit. How what the gate
-    leaves out moves is told by the rings themselves, gain and delay; what else there is moves it far less."""
+    """(2g, v) of the model by its values, in the same standard deviations; arguments as in misfit."""
     poles, zeros, at_rest, clocked = shape
     count, nodes = values.size, share.shape[1]
     below, above = np.exp(values[:poles]), values[poles : poles + zeros]
-    rings, ringing = ring_slopes(values, shape, omega, gate, turns)
+    rings = ring_slopes(values, shape, omega, gate, turns)
     found = np.zeros((2 * share.shape[0], count))
     row, real, imag = np.empty(count, dtype=np.complex128), np.empty(count), np.empty(count)
     for g in range(share.shape[0]):
@@ -294,12 +291,8 @@ def slopes(
             if clocked:
                 row[count - 3] = -s * late[k] * total
             if rings.shape[0]:
-                less = rings[poles, k]
-                row[count - 2] = row[count - 2] - less / values[-2]
-                row[count - 1] = row[count - 1] + s * less
-                for i in range(poles):
-                    if ringing[i]:
-                        row[i] = row[i] - rings[i, k]
+                for v in range(count):
+                    row[v] = row[v] - rings[v, k]
             if clocked:
                 angle = w * values[-3] * late[k]
                 turn = complex(np.cos(angle), -np.sin(angle))

@@ -30,6 +30,7 @@ USUAL_FIRST = (2, 4, 1, 3, 5, 6, 7, 8)  # numbers of poles, as they are tried
 HANDMADE_UP_TO = 4  # poles of filters of the usual shape
 TAPPED, FED_BACK = 4, 0.2 + 0.2j  # poles; re them, by which feedback moves them apart
 TWO_AWAY = float(np.sqrt(np.sqrt(2) - 1))  # re two equal poles, where a curve is 3 dB down
+FALLEN = 0.02  # re its peak, at the low end of the band: a curve that falls towards there
 NO_BETTER = 0.7  # share of the misfit that more poles must leave to be worth a search
 MOST_RESTS = 3
 MORE_IN_VAIN = 2  # poles added without telling more
@@ -189,6 +190,14 @@ def _usual(groups: Groups, count: int) -> list[PolesAndZeros]:
         pair = complex(-min(half, omega[top]), omega[top])
         others = np.full(count - 2, -omega[top] + 0j)
         found.append(PolesAndZeros(np.array([pair, pair.conjugate(), *others]), none, 1.0, 0.0, 0.0))
+        if count == TAPPED:
+            # Where four equal stages are fed back their common place lies as far below the axis as the pair is from it
+            # and from the real one together, and the other pair beyond it; a tap between them has its zeros there.
+            place = abs(pair.real) + pair.imag
+            other = complex(-2 * place - pair.real, pair.imag)
+            at_rest = [0.0, 0.0] if size[0] < FALLEN * size[top] else []
+            found.append(PolesAndZeros(np.array([pair, pair.conjugate(), other, other.conjugate()]),
+                                       np.array([-place, -place, *at_rest], dtype=complex), 1.0, 0.0, 0.0))
     return found
 
 
@@ -264,10 +273,10 @@ def _lesser(fit: NetworkFit, groups: Groups) -> list[tuple[Order, FloatArray]]:
     order = fit.order
     found = []
 
-    def shorter(poles: ComplexArray, zeros: ComplexArray, rest: int, gain: float) -> None:
+    def shorter(poles: ComplexArray, zeros: ComplexArray, rest: int, gain: float, later: float = 0.0) -> None:
         if poles.size:
             below = np.log(np.maximum(np.abs(factors_of(poles)), 1e-300))
-            values = np.concatenate([below, factors_of(zeros), [gain, delay]])
+            values = np.concatenate([below, factors_of(zeros), [gain, delay + later]])
             found.append((Order(poles.size, zeros.size, rest), values))
 
     real = np.flatnonzero(poles.imag == 0)
@@ -284,7 +293,10 @@ def _lesser(fit: NetworkFit, groups: Groups) -> list[tuple[Order, FloatArray]]:
     if zeros.size:
         farthest, closest = int(np.argmax(places)), int(np.argmin(places))
         kept, gone = _without(zeros, farthest)
-        shorter(poles, kept, order.at_rest, gain * float(np.real(np.prod(-gone))))
+        # Far off a zero is a gain and a little delay.
+        shorter(poles, kept, order.at_rest, gain * float(np.real(np.prod(-gone))), _late(gone))
+        if kept.size:  # where several lie where nothing is heard they are missed together or not at all
+            shorter(poles, kept[:0], order.at_rest, gain * float(np.real(np.prod(-zeros))), _late(zeros))
         kept, gone = _without(zeros, closest)
         shorter(poles, kept, order.at_rest + gone.size, gain)
     if zeros.size > 1 and poles.size > 2:
@@ -297,6 +309,11 @@ def _lesser(fit: NetworkFit, groups: Groups) -> list[tuple[Order, FloatArray]]:
                     zeros[np.abs(zeros.real - zero.real) + np.abs(np.abs(zeros.imag) - abs(zero.imag)) > 1e-12],
                     order.at_rest, gain)
     return found
+
+
+def _late(zeros: ComplexArray) -> float:
+    """The delay that zeros are far below them."""
+    return float(np.sum(zeros.real / np.maximum(np.abs(zeros) ** 2, 1e-300)))
 
 
 def _without(zeros: ComplexArray, place: int) -> tuple[ComplexArray, ComplexArray]:

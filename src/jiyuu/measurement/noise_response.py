@@ -167,14 +167,19 @@ def happened_within(
         heard.bins_hz, found.frequency_hz, left.imag)
     if fit is not None:
         gain[1:] += fit.at(heard.bins_hz[1:])
-    expected_v = irfft(gain * heard.stimulus, size)[:count]
+    rings_v = irfft(gain * heard.stimulus, size)
+    expected_v, still_v = rings_v[:count], np.zeros(count)  # of its own, and of the passage before
+    if passages.period:
+        before = rings_v[passages.period : size - heard.lead][:count]
+        still_v[: before.size] = before
     noise_v = float(np.std(ready.silence_v)) if ready.silence_v.size else 0.0
     happened = []
     for which, piece in zip(ready.sound, heard.pieces_v, strict=False):
         reach = min(heard.lead, piece.size - heard.lead - count)
         around_v = piece[heard.lead - reach : heard.lead + count + reach]
         start = ready.place + which * passages.period
-        happened.append(within_one(expected_v, around_v, reach, noise_v, start, sample_rate_hz, turned=turned))
+        own_v = expected_v + still_v if which else expected_v
+        happened.append(within_one(own_v, around_v, reach, noise_v, start, sample_rate_hz, turned=turned))
     # What every passage does at the same moment the unit does.
     own = len(happened) > 1 and all(one is not None and one.fault is Fault.GAIN_CHANGED for one in happened)
     accident = None if own else next((one for one in happened if one is not None), None)

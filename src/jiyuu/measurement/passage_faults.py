@@ -31,6 +31,7 @@ STRETCH = 16  # hops
 FEWEST_GROUPS = 3  # of so many hops, that one which holds a change does not lead
 WINDOWS = 16
 FEWEST_LOST = 12.0  # fewer are told by the phase
+LEAST_THERE = 1e-6  # of the energy looked through, where hardly anything is found again
 SHARP = 48  # samples beside a peak where its correlation must have fallen
 ALIKE, MIXED = 0.9, 0.4  # re all of either; of a mean that holds what came in time and what came early
 TURNED = 0.06  # rad: what noise and clocks leave between two passages
@@ -113,12 +114,15 @@ def lost_samples(
         other = _analytic(around_second_v[i * window : (i + 1) * window + 2 * reach])
         size = next_fast_len(own.size + other.size, real=False)
         correlation = np.abs(ifft(fft(other, size) * np.conj(fft(own, size)))[: 2 * reach + 1])
-        at = int(np.argmax(correlation))
+        # Re what is there: where a sweep grows louder it would be found again later than it is.
+        energy = np.cumsum(np.concatenate([[0.0], np.abs(other) ** 2]))
+        there = energy[own.size : own.size + 2 * reach + 1] - energy[: 2 * reach + 1]
+        likeness = correlation / np.sqrt(np.maximum(float(energy[-1]) * LEAST_THERE, there) * np.sum(np.abs(own) ** 2))
+        at = int(np.argmax(likeness))
         lags[i] = at - reach
-        energy = np.sum(np.abs(own) ** 2) * np.sum(np.abs(other[at : at + own.size]) ** 2)
         # Of a low tone any lag is nearly as good as another.
-        beside = correlation[[max(at - SHARP, 0), min(at + SHARP, 2 * reach)]].max()
-        clear[i] = correlation[at] > alike * np.sqrt(energy) and beside < 0.99 * correlation[at]
+        beside = likeness[[max(at - SHARP, 0), min(at + SHARP, 2 * reach)]].max()
+        clear[i] = likeness[at] > alike and beside < 0.99 * likeness[at]
     if clear.sum() < 4:
         return None
     places = np.flatnonzero(clear)

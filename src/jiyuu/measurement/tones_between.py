@@ -12,6 +12,7 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Spectrum
 from jiyuu.measurement.estimate import FittedNetwork, network_of
 from jiyuu.measurement.rational_fit import FEW_POLES, fit_rational, likely_delays, poles_and_zeros, refit, spread_over
+from jiyuu.measurement.uncertain import Uncertain
 
 FITS = 3.0  # standard deviations of the noise that a network may leave over and still be the one
 STEP_POLES, STEP_ROUNDS, STOOD_STILL = (2, 4, 6), 12, 1e-3  # tried beside a change of gain
@@ -42,12 +43,14 @@ class GainStep:
 @dataclass(frozen=True, slots=True, eq=False)
 class Between:
     """gain (n,), and as it might as well be (draws, n); network: where one leaves no more than the noise, None where no
-    filter has these gains; step: where the gain changed, if only that lets one fit."""
+    filter has these gains; step: where the gain changed, if only that lets one fit; clock_ppm: how much too fast the
+    recorder still was by the network."""
 
     gain: ComplexArray
     drawn: ComplexArray
     network: FittedNetwork | None
     step: GainStep | None
+    clock_ppm: Uncertain | None = None
 
 
 def between_tones(
@@ -70,15 +73,17 @@ def between_tones(
             noise = noise[:, kept]
             fit = fit_rational(frequency_hz, gain, spread, later)
     if fit.left < FITS:
-        turns = 2j * np.pi * frequency_hz / (2 * np.pi * fit.unit_hz)
-        together = gain * np.exp(turns * fit.delay[1] * later)  # all by nearly one clock
+        drifts_s = fit.delay[1] / (2 * np.pi * fit.unit_hz)
+        together = gain * np.exp(2j * np.pi * frequency_hz * drifts_s * later)  # all by nearly one clock
         known = poles_and_zeros(replace(fit, unit_hz=1.0)) if fit.poles.size <= FEW_POLES else None
         network = network_of(Spectrum(frequency_hz, together, np.ones(gain.size), spread**2,
                                       sounds_s=later * float(np.ptp(time_s))), known)
         if network is not None:
             networks = network.drawn(draws, generator)
             drawn = np.stack([one.at(wanted_hz) for one in networks])
-            return Between(network.at(wanted_hz), drawn, FittedNetwork(network, networks), step)
+            rest = network.clock_ppm
+            ppm = None if rest is None else replace(rest, value=rest.value + 1e6 * drifts_s / float(np.ptp(time_s)))
+            return Between(network.at(wanted_hz), drawn, FittedNetwork(network, networks), step, ppm)
         there = fit.at(frequency_hz)
         doubt = max(fit.left, 1.0)
         again = [refit(frequency_hz, there + doubt * one, spread, later, fit.poles, fit.delay) for one in noise]

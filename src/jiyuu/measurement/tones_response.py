@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 import numpy as np
@@ -15,27 +15,27 @@ from jiyuu.measurement.estimate import Estimate
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.rational_fit import late_between_tones, refit, spread_over
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
-from jiyuu.measurement.tones_between import between_tones
+from jiyuu.measurement.tones_between import Between, between_tones
+from jiyuu.measurement.tones_clock import MOST_PPM, RISING_S, clock_of, pitch_of, silent_v_of
 from jiyuu.measurement.tones_heard import HeardTone, broken, heard_tone, less_hum, noise_near, steady_part, unsettled
-from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.measurement.tones_ringing import less_rings, rings_on, still_ahead
+from jiyuu.measurement.uncertain import Uncertain
 from jiyuu.measurement.waveform_faults import clipping, quantisation, rounded_v, step_of
 from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 
 FEWEST_TONES = 12
 SHORTEST_S = 0.05
-RISING_S = 0.02  # ahead of the first tone, that is no silence any more
 STEPS_OF_A_GATE = 40.0  # of the recorder, peak to peak, that the softest tone has left where a gate took others
 SYSTEMATIC = 2e-6  # share by which ringing and neighbours may move a tone
 BESIDE = 1.06  # how far beside a tone its absence is felt: half way to the next of a dozen an octave
 CLEAR, FAINT_DB = 4.0, 45.0  # standard deviations of a third harmonic; under the top: fainter ones bend nothing
 HUM_ROUNDS = 2
+UNTOLD_PPM = 5.0  # of a clock by the pitch of tones, from which on it may be none
+ROUNDS, STOOD_STILL = 6, 0.2  # of a network that tells how tones still rang; of what a tone may be off by
 ROUNDS_OF_A_GUESS, POLES_OF_A_GUESS = 12, (2, 4)
 GROSS_S = 0.005  # by which the loudest tones may be off the others
-SETTLED = 1e-14  # share of a pitch that another round would move it by
 LOOKED_AT = 31  # every so manieth place tells what correlations usually are
 FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
-LOUD, CLOCK_TONES = 1e-3, 16  # tones at least so loud re the loudest tell the clocks apart
-MOST_PPM, SAME_PPM, APART = 2000.0, 0.1, 2.0  # what clocks may differ by; what of one tone may be off the others
 
 
 def tones_of(stimulus_v: FloatArray, sample_rate_hz: float) -> list[slice]:
@@ -63,7 +63,7 @@ class ByTones:
     """place: samples that the recording lags; told_s: when in the recording the tones tell a delay; noise_db re the
     recording."""
 
-    place: int
+    place: float
     ppm: Uncertain
     found: Estimate
     noise_db: float
@@ -73,15 +73,24 @@ class ByTones:
 
 
 def estimate_by_tones(
-    stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float, *, draws: int
+    stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float, *, draws: int,
+    by_pitch: bool = True,
 ) -> ByTones:
-    """Raises MeasurementError when the tones are not in the recording or span less than an octave."""
+    """by_pitch: whether their pitch tells the recorder's clock, before the network does. Raises MeasurementError when
+    the tones are not in the recording or span less than an octave."""
+    as_played = tones
     record = recording_v - recording_v.mean()
     stimulus = _Played.of(stimulus_v, record.size)
     lag = stimulus.lag(record, sample_rate_hz)
     notices, tones = _those_inside(tones, lag, record.size, sample_rate_hz)
-    played = np.array([_pitch(stimulus_v[steady_part(tone)], sample_rate_hz).value for tone in tones])
-    ppm = _clock(record, tones, played, lag, sample_rate_hz)
+    played = np.array([pitch_of(stimulus_v[steady_part(tone)], sample_rate_hz).value for tone in tones])
+    ppm = clock_of(record, tones, played, lag, sample_rate_hz)
+    if by_pitch and ppm.uncertainty > UNTOLD_PPM:  # beside a resonance that still rings a tone is heard as that
+        unturned = estimate_by_tones(stimulus_v, recording_v, as_played, sample_rate_hz, draws=draws, by_pitch=False)
+        if unturned.found.network is not None:
+            return unturned
+    if not by_pitch:
+        ppm = Uncertain(0.0, MOST_PPM)
     if abs(ppm.value) > 0.02:
         record = at_player_clock(record, ppm.value)
         lag = stimulus.lag(record, sample_rate_hz)
@@ -92,7 +101,7 @@ def estimate_by_tones(
     if played[order[-1]] < 2 * played[order[0]] or (np.diff(played[order]) <= 0).any():
         raise MeasurementError("The tones must rise or fall over more than an octave, each played once.")
     silence = slice(0, max(tones[0].start + lag - round(RISING_S * sample_rate_hz), 0))
-    clipped, _ = clipping(recording_v, _silent_v(record[silence]))
+    clipped, _ = clipping(recording_v, silent_v_of(record[silence]))
     _, coarse = quantisation(recording_v, slice(0, recording_v.size))
     notices += [notice for notice in (clipped, coarse) if notice is not None]
     unheard = unheard_tones(recording_v, tones, lag, ppm.value)
@@ -100,9 +109,17 @@ def estimate_by_tones(
     if len(known) < FEWEST_TONES or played[known[-1]] < 2 * played[known[0]]:
         raise MeasurementError("Where most tones should sound nothing is recorded; take the gate out, turn the input "
                                "up and record again.")
-    heard, gone, hum = _heard(stimulus_v, record, [(tones[i], float(played[i])) for i in known], lag, silence,
-                              sample_rate_hz)
+    places = [tones[i] for i in known]
+    record, heard, hum = _heard(stimulus_v, record, list(zip(places, played[known], strict=True)), lag, silence,
+                                sample_rate_hz)
     notices += [] if hum is None else [hum]
+    steps_v = step_of(recording_v) or 0.0
+    octave = np.log2(heard[0].hertz) + np.arange(
+        int(np.log2(heard[-1].hertz / heard[0].hertz) * POINTS_PER_OCTAVE) + 1) / POINTS_PER_OCTAVE
+    told = _Told.of(heard, lag, steps_v, 2.0**octave, sample_rate_hz, draws)
+    told = _settled(told, stimulus_v, record, places, heard, lag, steps_v, 2.0**octave, sample_rate_hz, draws)
+    heard, gone, between, bent, times = told.heard, told.gone, told.between, told.bent, told.times
+    later, frequency_hz = told.later, told.frequency_hz
     dropped = [tone.steady for tone in gone]
     if _gated(recording_v, tones, unheard, lag):
         dropped += [slice(tones[i].start + lag, tones[i].stop + lag) for i in unheard]
@@ -110,17 +127,6 @@ def estimate_by_tones(
         notices.append(Notice(Fault.DROPOUT, min(part.start for part in dropped) / sample_rate_hz, {
             "ms": 1e3 * sum(part.stop - part.start for part in dropped) / sample_rate_hz}))
     lost = [*played[unheard], *(tone.hertz for tone in gone)]
-    near_v = noise_near(heard, sample_rate_hz)
-    bent = _bent(heard, near_v)
-    spread = _spread(heard, near_v, step_of(recording_v) or 0.0, bent, sample_rate_hz)
-    frequency_hz, gain, times = (np.array([getattr(tone, name) for tone in heard])
-                                 for name in ("hertz", "gain", "played_s"))
-    octave = np.log2(frequency_hz[0]) + np.arange(
-        int(np.log2(frequency_hz[-1] / frequency_hz[0]) * POINTS_PER_OCTAVE) + 1
-    ) / POINTS_PER_OCTAVE
-    later = _later(frequency_hz, gain, spread, sample_rate_hz)
-    gain = gain * np.exp(2j * np.pi * frequency_hz * later / sample_rate_hz)
-    between = between_tones(frequency_hz, gain, spread, times, 2.0**octave, draws)
     if between.step is not None:
         at_s = float(times[between.step.place] + lag / sample_rate_hz)
         notices.append(Notice(Fault.GAIN_CHANGED, at_s, {"db": between.step.raised_db, "brought": 1.0}))
@@ -132,15 +138,96 @@ def estimate_by_tones(
                      hurt_hz=((0.0, sample_rate_hz),) if clipped is not None else hurt)
     # What was not found of the clock turns about that moment.
     told_s = float(np.mean(times)) + lag / sample_rate_hz
-    return ByTones(lag + later, ppm, found, float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12))), told_s,
+    place = float(lag + later)
+    if between.clock_ppm is not None:  # what all of them tell together, more than the pitch of each does
+        ppm = replace(between.clock_ppm, value=ppm.value + between.clock_ppm.value)
+        place -= 1e-6 * between.clock_ppm.value * told_s * sample_rate_hz
+    return ByTones(place, ppm, found, float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12))), told_s,
                    tuple(notices), Compression(np.interp(octave, np.log2(frequency_hz), bent)))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Told:
+    """What tones that last (n,) tell together: frequency_hz, gain, spread, times (n,), what a soft stage may have bent
+    (n,), the samples by which the recording lags more, and what is between them; gone: those that broke off."""
+
+    heard: list[HeardTone]
+    gone: list[HeardTone]
+    frequency_hz: FloatArray
+    gain: ComplexArray
+    spread: FloatArray
+    times: FloatArray
+    bent: FloatArray
+    later: int
+    between: Between
+
+    @classmethod
+    def of(
+        cls, tones: list[HeardTone], lag: int, step_v: float, wanted_hz: FloatArray, sample_rate_hz: float, draws: int,
+        doubt: FloatArray | None = None,
+    ) -> _Told:
+        """doubt: of every gain, on top. Raises MeasurementError where most of them break off."""
+        breaks = broken(tones, noise_near(tones, sample_rate_hz), sample_rate_hz)
+        heard = [tone for i, tone in enumerate(tones) if i not in breaks]
+        if len(heard) < FEWEST_TONES:
+            raise MeasurementError("Most tones break off; check cable and buffer and record again.")
+        near_v = noise_near(heard, sample_rate_hz)
+        bent = _bent(heard, near_v)
+        spread = _spread(heard, near_v, step_v, bent, sample_rate_hz)
+        if doubt is not None and doubt.size == spread.size:
+            spread = np.hypot(spread, doubt)
+        frequency_hz, gain, times = (np.array([getattr(tone, name) for tone in heard])
+                                     for name in ("hertz", "gain", "played_s"))
+        later = _later(frequency_hz, gain, spread, sample_rate_hz)
+        gain = gain * np.exp(2j * np.pi * frequency_hz * later / sample_rate_hz)
+        between = between_tones(frequency_hz, gain, spread, times, wanted_hz, draws)
+        return cls(heard, [tones[i] for i in breaks], frequency_hz, gain, spread, times, bent, later, between)
+
+    def rings_as(self, other: _Told) -> bool:
+        """Whether their networks ring alike: the zeros that faint tones tell of may come and go."""
+        mine, its = self.between.network, other.between.network
+        return mine is not None and its is not None and (mine.fit.order.poles, mine.fit.order.at_rest) == (
+            its.fit.order.poles, its.fit.order.at_rest)
+
+
+def _settled(
+    told: _Told, stimulus_v: FloatArray, record_v: FloatArray, places: list[slice], heard: list[HeardTone], lag: int,
+    step_v: float, wanted_hz: FloatArray, sample_rate_hz: float, draws: int,
+) -> _Told:
+    """The same less what still rang while the tones (n,) were heard, as far as they tell it."""
+    gains, rounds = [told.gain], 0
+    while rounds < ROUNDS or (len(gains) < 3 and rounds < 2 * ROUNDS):
+        rounds += 1
+        network = told.between.network
+        if network is None or not rings_on(network.fit, places, sample_rate_hz):
+            return told
+        tones = less_rings(network.fit, stimulus_v, record_v, list(zip(places, heard, strict=True)), lag, told.later,
+                           sample_rate_hz)
+        again = _Told.of(tones, lag, step_v, wanted_hz, sample_rate_hz, draws)
+        if not again.rings_as(told):
+            return told  # it led astray
+        alike = again.gain.size == told.gain.size and again.later == told.later
+        gains, told = [*(gains if alike else []), again.gain], again
+        if alike:  # by small steps it may yet go far
+            ahead = 10 * (gains[-1] - gains[-2]) if len(gains) < 3 else still_ahead(gains, told.spread)[0]
+            if ahead.any() and np.all(np.abs(ahead) < STOOD_STILL * told.spread):
+                return told
+    if len(gains) < 3:
+        return told
+    ahead, doubt = still_ahead(gains, told.spread)
+    turn = np.exp(-2j * np.pi * told.frequency_hz * told.later / sample_rate_hz)
+    moved = [replace(tone, out=tone.out + complex(more) * tone.into)
+             for tone, more in zip(told.heard, ahead * turn, strict=True)]
+    tries = (_Told.of(tones, lag, step_v, wanted_hz, sample_rate_hz, draws, unsure)
+             for tones, unsure in ((moved, doubt), (told.heard, doubt + np.abs(ahead))))
+    return next((one for one in tries if one.rings_as(told)), told)
 
 
 def _heard(
     stimulus_v: FloatArray, record_v: FloatArray, tones: list[tuple[slice, float]], lag: int, silence: slice,
     sample_rate_hz: float,
-) -> tuple[list[HeardTone], list[HeardTone], Notice | None]:
-    """(tones as they came back, those that broke off, the hum that was taken out of all) of tones in the order of their
+) -> tuple[FloatArray, list[HeardTone], Notice | None]:
+    """(the record less its hum, tones as they came back in it, what is said of the hum) of tones in the order of their
     pitch: where each was played, and its hertz."""
     def all_in(record_v: FloatArray) -> list[HeardTone]:
         return [heard_tone(stimulus_v, record_v, tone, lag, hertz, sample_rate_hz) for tone, hertz in tones]
@@ -151,11 +238,7 @@ def _heard(
         if hum is None:
             break
         said, heard = said or hum, all_in(record_v)
-    gone = broken(heard, noise_near(heard, sample_rate_hz), sample_rate_hz)
-    kept = [tone for i, tone in enumerate(heard) if i not in gone]
-    if len(kept) < FEWEST_TONES:
-        raise MeasurementError("Most tones break off; check cable and buffer and record again.")
-    return kept, [heard[i] for i in gone], said
+    return record_v, heard, said
 
 
 def _those_inside(
@@ -208,10 +291,6 @@ def _rounded_v(tone: HeardTone, step_v: float, sample_rate_hz: float) -> float:
     noise_in_steps = max((tone.noise_v / step_v) ** 2 - 1 / 12, 0.0)
     again_v = 2 * step_v / np.sqrt(12 * alike) * np.exp(-2 * np.pi**2 * noise_in_steps)
     return float(np.hypot(rounded_v(abs(tone.out), tone.noise_v, step_v), again_v))
-
-
-def _silent_v(silence_v: FloatArray) -> float:
-    return float(np.std(silence_v[silence_v.size // 2 :])) if silence_v.size > 1000 else 0.0
 
 
 def _bent(heard: list[HeardTone], near_v: FloatArray) -> FloatArray:
@@ -287,57 +366,3 @@ def _highest(correlation: Float32Array | FloatArray, count: int) -> int | None:
     if not highest > 20 * np.median(correlation[::LOOKED_AT]):
         return None
     return place if place < count else place - correlation.size
-
-
-def _pitch(record: FloatArray, sample_rate_hz: float, near_hz: float | None = None) -> Uncertain:
-    """Frequency of a tone by a four-parameter sine fit (IEEE 1057), ± two standard deviations, Hz."""
-    t = (np.arange(record.size) - record.size / 2) / sample_rate_hz
-    if near_hz is None:
-        size = next_fast_len(2 * record.size)
-        near_hz = float(np.argmax(np.abs(rfft(record * np.hanning(record.size), size)))) * sample_rate_hz / size
-    omega, a, b = 2 * np.pi * near_hz, 0.0, 0.0
-    for step in range(6):
-        parts = [np.cos(omega * t), np.sin(omega * t), np.ones_like(t)]
-        if step:
-            parts.append(t * (b * parts[0] - a * parts[1]))
-        design = np.stack(parts)
-        scale = np.linalg.norm(design, axis=1)
-        design /= np.maximum(scale, 1e-300)[:, np.newaxis]
-        answer = np.linalg.lstsq(design @ design.T, design @ record, rcond=None)[0]
-        weights = answer / np.maximum(scale, 1e-300)
-        a, b = float(weights[0]), float(weights[1])
-        omega += float(weights[3]) if step else 0.0
-        if step and abs(weights[3]) < SETTLED * omega:
-            break
-    left = float(np.sqrt(np.mean((record - answer @ design) ** 2)))
-    span_s = record.size / sample_rate_hz
-    spread = np.sqrt(6 / record.size) * left / (np.pi * max(float(np.hypot(a, b)), 1e-15) * span_s)
-    return Uncertain(omega / (2 * np.pi), COVERAGE * float(spread))
-
-
-def _clock(
-    record: FloatArray, tones: list[slice], played_hz: FloatArray, lag: int, sample_rate_hz: float
-) -> Uncertain:
-    """Recorder against player from the pitch of the loud tones: a fast recorder hears them flat."""
-    silent_v = _silent_v(record[: max(tones[0].start + lag - round(RISING_S * sample_rate_hz), 0)])
-    power = np.array([np.var(record[tone.start + lag : tone.stop + lag]) for tone in tones])
-    levels = np.sqrt(np.maximum(power - min(4 * silent_v**2, 0.5 * float(power.max())), 0.0))
-    loud = [i for i in np.argsort(-levels * played_hz) if levels[i] > LOUD * levels.max()][:CLOCK_TONES]
-    offsets, own = np.zeros(len(loud)), np.zeros(len(loud))
-    for place, i in enumerate(loud):
-        steady = steady_part(tones[i])
-        found = _pitch(record[steady.start + lag : steady.stop + lag], sample_rate_hz, float(played_hz[i]))
-        offsets[place] = 1e6 * (played_hz[i] / found.value - 1)
-        own[place] = max(1e6 * found.uncertainty / found.value, 1e-6)
-    # A tone beside a resonance that still rings is heard as that.
-    kept = np.abs(offsets) < MOST_PPM
-    if kept.any():
-        offsets, own = offsets[kept], own[kept]
-    order = np.argsort(offsets)
-    weight = np.cumsum(own[order] ** -2.0)
-    middle = offsets[order[np.searchsorted(weight, 0.5 * weight[-1])]]
-    kept = np.abs(offsets - middle) <= APART * own + SAME_PPM
-    offsets, own = offsets[kept], own[kept]
-    total = float(np.sum(own**-2.0))
-    scatter = max(float(np.sqrt(np.mean(((offsets - middle) / own) ** 2))), 0.5)  # own covers two deviations
-    return Uncertain(float(np.dot(offsets, own**-2.0)) / total, 2 * scatter / float(np.sqrt(total)))

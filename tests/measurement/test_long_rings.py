@@ -1,0 +1,55 @@
+"""Filters that ring for as long as a passage lasts, or are heard in a narrow band only: nothing is wrong with their
+recordings, and what is read of them holds within what is stated."""
+
+import numpy as np
+import pytest
+
+from benchmarks.trust import DELAY_S, HUM, NOISE, PINK, RATE, SHORT, TONES, USUAL, WHITE, noise_of, stimulus_of
+from jiyuu.measurement.findings import READ_FROM_CURVE, read_response
+from jiyuu.measurement.notice import Fault
+from jiyuu.measurement.response import measure_response
+from tests.trials import some
+from tests.truths import Made, exact, recorded
+
+LADDER, PAIR = "transistor-ladder", "state-variable"
+
+
+@pytest.mark.parametrize(("made", "kind", "ppm", "colour", "share"), some([
+    # It rings for a second, and is loudest long after it begins.
+    (Made(LADDER, "lowpass-24", 29.3, 3.83), USUAL, 26.7, WHITE, 1.5e-3),
+    # What the pitch of tones tells of the clocks is pulled by it; the tones together tell them.
+    (Made(LADDER, "lowpass-24", 207.5, 3.877), TONES, 0.0, WHITE, 3.5e-3),
+    (Made(LADDER, "lowpass-24", 41.8, 3.8765), USUAL, 89.7, PINK, 5e-4),
+    # It grows so fast as a sweep comes near that one passage is most like a later part of the other.
+    (Made(PAIR, "highpass", 514.9, 1.8314), SHORT, 68.4, WHITE, 1.7e-4),
+    # It still rings when noise begins again.
+    (Made("diode-ladder", "lowpass-24", 26.0, 15.14), NOISE, 0.0, WHITE, 4e-4),
+    (Made(LADDER, "lowpass-24", 80.3, 3.8896), NOISE, 0.0, HUM, 6.7e-3),
+    (Made(LADDER, "lowpass-12", 244.7, 3.3541), TONES, 13.0, WHITE, 2e-3),
+    # Two zeros in one place between four poles.
+    (Made(LADDER, "lowpass-12", 9788.6, 2.4835), USUAL, 3.7, WHITE, 5e-3),
+    # Tones that beat with it are not broken off.
+    (Made(PAIR, "notch", 282.1, 1.966), TONES, -6.4, WHITE, 5e-4),
+    (Made(PAIR, "bandpass", 89.3, 1.922), TONES, 70.9, WHITE, 1.1e-4),
+    (Made(LADDER, "highpass-12", 8295.7, 2.5672), SHORT, 21.9, PINK, 5e-3),
+    (Made(LADDER, "lowpass-12", 12215.8, 3.5625), NOISE, -57.6, PINK, 6e-5),
+    # A period later it is as like itself as where it belongs.
+    (Made(PAIR, "bandpass", 13818.8, 1.9632), USUAL, -70.1, WHITE, 2.3e-4),
+    # What hum leaves of a mean is no offset.
+    (Made(LADDER, "bandpass-24", 78.8, 1.6403), USUAL, 0.0, HUM, 3e-4),
+], 2, long=14))
+def test_nothing_is_wrong_with_it_and_what_is_read_holds(made, kind, ppm, colour, share):
+    stimulus = stimulus_of(kind)
+    clean = recorded(made, stimulus, RATE, delay_s=DELAY_S, ppm=ppm)
+    level_v = share * float(np.sqrt(np.mean(clean[: stimulus.size][stimulus != 0] ** 2)))
+    found = measure_response(stimulus, clean + noise_of(colour, clean.size, level_v, np.random.default_rng(3)), RATE)
+    read = read_response(found)
+    assert {notice.fault for notice in read.notices} <= ({Fault.HUM} if colour == HUM else set())
+    assert found.network is not None
+    assert read.reading.kind.value == made.mode.split("-")[0]
+    truth = exact(made, (found.frequency_hz[0], found.frequency_hz[-1]))
+    errors = {name: (getattr(read.reading, name) - truth[name], read.uncertainty[name]) for name, _ in READ_FROM_CURVE
+              if name in read.uncertainty and name in truth}
+    errors["latency"] = found.latency_s.value - DELAY_S, found.latency_s.uncertainty
+    assert len(errors) > 3
+    assert all(abs(error) < 2 * stated for error, stated in errors.values()), errors
