@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
@@ -86,9 +87,11 @@ def estimate_by_tones(
     played = np.array([pitch_of(stimulus_v[steady_part(tone)], sample_rate_hz).value for tone in tones])
     ppm = clock_of(record, tones, played, lag, sample_rate_hz)
     if by_pitch and ppm.uncertainty > UNTOLD_PPM:  # beside a resonance that still rings a tone is heard as that
-        unturned = estimate_by_tones(stimulus_v, recording_v, as_played, sample_rate_hz, draws=draws, by_pitch=False)
-        if unturned.found.network is not None:
-            return unturned
+        with suppress(MeasurementError):
+            unturned = estimate_by_tones(stimulus_v, recording_v, as_played, sample_rate_hz, draws=draws,
+                                         by_pitch=False)
+            if unturned.found.network is not None:
+                return unturned
     if not by_pitch:
         ppm = Uncertain(0.0, MOST_PPM)
     if abs(ppm.value) > 0.02:
@@ -117,7 +120,8 @@ def estimate_by_tones(
     octave = np.log2(heard[0].hertz) + np.arange(
         int(np.log2(heard[-1].hertz / heard[0].hertz) * POINTS_PER_OCTAVE) + 1) / POINTS_PER_OCTAVE
     told = _Told.of(heard, lag, steps_v, 2.0**octave, sample_rate_hz, draws)
-    told = _settled(told, stimulus_v, record, places, heard, lag, steps_v, 2.0**octave, sample_rate_hz, draws)
+    with suppress(MeasurementError):  # where they break off only less what a network says of them it is not theirs
+        told = _settled(told, stimulus_v, record, places, heard, lag, steps_v, 2.0**octave, sample_rate_hz, draws)
     heard, gone, between, bent, times = told.heard, told.gone, told.between, told.bent, told.times
     later, frequency_hz = told.later, told.frequency_hz
     dropped = [tone.steady for tone in gone]
@@ -194,7 +198,8 @@ def _settled(
     told: _Told, stimulus_v: FloatArray, record_v: FloatArray, places: list[slice], heard: list[HeardTone], lag: int,
     step_v: float, wanted_hz: FloatArray, sample_rate_hz: float, draws: int,
 ) -> _Told:
-    """The same less what still rang while the tones (n,) were heard, as far as they tell it."""
+    """The same less what still rang while the tones (n,) were heard, as far as they tell it. Raises MeasurementError
+    where most of them break off then."""
     gains, rounds = [told.gain], 0
     while rounds < ROUNDS or (len(gains) < 3 and rounds < 2 * ROUNDS):
         rounds += 1
