@@ -17,7 +17,7 @@ from jiyuu.measurement.findings import read_response
 from jiyuu.measurement.network_fit import Order, factors_of
 from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.response import measure_response
-from jiyuu.measurement.tones_response import tones_of
+from jiyuu.measurement.tones_found import tones_of
 from jiyuu.signals.stimuli import noise_stimulus, tones_stimulus
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from jiyuu.wording.notices import notice_sentence

@@ -10,8 +10,8 @@ from jiyuu.measurement.findings import READ_FROM_CURVE, read_response
 from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.rational_fit import fit_rational, late_between_tones, poles_and_zeros, refit
 from jiyuu.measurement.response import measure_response
+from jiyuu.measurement.tones_found import tones_of
 from jiyuu.measurement.tones_heard import broken, heard_tone, less_hum, noise_near, steady_part, unsettled
-from jiyuu.measurement.tones_response import tones_of
 from jiyuu.signals.stimuli import tones_stimulus
 from jiyuu.wording.notices import notice_sentence
 from tests.trials import some
@@ -176,10 +176,10 @@ def test_gains_scatter_by_what_the_noise_near_them_makes():
 def test_a_ring_that_has_not_died_counts_and_a_steady_tone_does_not():
     noise = np.random.default_rng(1).normal(0, 1e-4, TONES.size)
     steady = heard(TONES + noise)
-    assert np.median(unsettled(steady, noise_near(steady, RATE), RATE)) == 0.0
+    assert np.median(unsettled(steady, noise_near(steady, RATE))) == 0.0
     ringing = heard(lfilter([1.0], np.poly(np.exp((-30.0 + 2j * np.pi * np.array([300.0, -300.0])) / RATE)).real,
                             TONES) * 1e-3 + noise)
-    rings = unsettled(ringing, noise_near(ringing, RATE), RATE) / np.abs([tone.out for tone in ringing])
+    rings = unsettled(ringing, noise_near(ringing, RATE)) / np.abs([tone.out for tone in ringing])
     assert rings[np.argmin(np.abs(PLAYED_HZ - 320))] > 0.01
 
 
@@ -190,7 +190,7 @@ def test_a_tone_that_breaks_off_is_found_and_one_that_rings_is_not():
     gap[part.stop - 900 : part.stop] = 0.0
     for record, expected in ((gap, [20]), (TONES, [])):
         tones = heard(record + noise)
-        assert broken(tones, noise_near(tones, RATE), RATE) == expected
+        assert broken(tones, noise_near(tones, RATE)) == expected
 
 
 @pytest.mark.parametrize("mains_hz", [49.93, 60.05])

@@ -15,11 +15,8 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.alignment import Passages, impulse_response
 from jiyuu.measurement.bin_groups import Cut
 from jiyuu.measurement.network_fit import NetworkFit
+from jiyuu.measurement.sent_through import Played
 from jiyuu.measurement.smoothing import FineGrid
-from jiyuu.signals.transforms import irfft, next_fast_len, rfft
-
-RINGS_S = 2.0  # after which hardly anything is left that would come round
-ABOVE_REST_HZ = 1e-3  # where a network is asked for its gain at rest
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -44,10 +41,6 @@ def _heard(network: NetworkFit, passages: Passages, grid: FineGrid) -> FloatArra
     """The gated impulse response of one passage through the network, found as from a recording."""
     gate, length = grid.gate, passages.passage_v.size
     count = gate.before + (passages.period or length + gate.after)
-    size = next_fast_len(count + round(RINGS_S * grid.sample_rate_hz))
-    played = np.zeros(size)
-    played[gate.before : gate.before + length] = passages.passage_v
-    hertz: FloatArray = np.fft.rfftfreq(size, 1 / grid.sample_rate_hz).astype(float)
-    hertz[0] = ABOVE_REST_HZ
-    record = irfft(np.multiply(rfft(played, size), network.at(hertz)), size)[:count]
+    ahead = np.concatenate([np.zeros(gate.before), passages.passage_v])
+    record = Played.of(ahead, grid.sample_rate_hz, followed=count).behind(network)[:count]
     return np.asarray(impulse_response(record, passages)[: gate.before + gate.after] * gate.window)

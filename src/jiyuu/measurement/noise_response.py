@@ -22,6 +22,7 @@ from jiyuu.measurement.made_ready import Ready
 from jiyuu.measurement.network_fit import GridNoise, NetworkFit
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import within_one
+from jiyuu.measurement.sent_through import Played
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.signals.transforms import irfft, rfft
@@ -60,7 +61,6 @@ def estimate_by_noise(
     spectrum = _spectrum(heard, fitted_hz, fits)
     network = network_of(spectrum)
     octave, fitted = np.log2(grid_hz), np.log2(fitted_hz)
-    coherence = np.array([fit.coherence for fit in fits])
     expected = np.zeros(grid_hz.size, dtype=complex)
     if network is not None:
         # Less what the network explains there is no resonance left that is sharper than a window.
@@ -77,7 +77,8 @@ def estimate_by_noise(
             if np.all(np.abs(moved) < STILL * np.linalg.norm(nearer.spread, axis=1)):
                 break
         expected = network.at(grid_hz)
-    gain, deviation = np.array([fit.gain for fit in fits]), np.array([fit.deviation for fit in fits])
+    gain, deviation, coherence = (np.array([getattr(fit, name) for fit in fits])
+                                  for name in ("gain", "deviation", "coherence"))
     from scipy.interpolate import CubicSpline
 
     smooth = np.asarray(CubicSpline(fitted, gain)(octave)) + expected
@@ -267,8 +268,7 @@ class _Heard:
     def uncut(self, network: NetworkFit, ready: Ready, passages: Passages) -> _Heard:
         """As if a ring, which a network tells, were heard to its end and none were left of the passage before."""
         size = 2 * (self.bins_hz.size - 1)
-        made = network.at(self.bins_hz) * self.stimulus
-        rings_v = irfft(made, size)
+        rings_v = Played(self.bins_hz, self.stimulus, size).behind(network)
         cut = np.zeros(size)
         for which, piece in zip(ready.sound, self.pieces_v, strict=False):
             count = piece.size - self.lead
@@ -278,8 +278,7 @@ class _Heard:
                 before = rings_v[passages.period - self.lead : size - self.lead][: piece.size]
                 for begin, part in ((size - self.lead, before[: self.lead]), (0, before[self.lead :])):
                     cut[begin : begin + part.size] += part
-        missed = made - rfft(cut / len(self.pieces_v))
-        return replace(self, output=self.output + missed)
+        return replace(self, output=self.output + rfft(rings_v - cut / len(self.pieces_v)))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -319,13 +318,15 @@ class _Fit:
     weights: ComplexArray
 
 
-def _fit(window: _Window, output: ComplexArray, independent: float) -> _Fit:
-    y = output[window.first : window.first + window.x.size]
+def _fit(window: _Window, output: ComplexArray, independent: float, *, of: ComplexArray | None = None) -> _Fit:
+    """of: what came out, where output (m,) is what of it a network has not explained yet."""
+    place = slice(window.first, window.first + window.x.size)
+    y = output[place]
     answer = window.solving @ y
     left = _power(y - window.x * (window.powers @ answer))
     free = max(y.size * independent - DEGREE - 1, 1.0)
     noise = left * independent / free
-    coherence = min(max(1 - left / max(_power(y), 1e-300), 0.0), 1.0)
+    coherence = min(max(1 - left / max(_power(y if of is None else of[place]), 1e-300), 0.0), 1.0)
     deviation = float(np.sqrt(noise * window.sharpness / independent))
     return _Fit(complex(answer[0]), deviation, noise / independent, coherence, window.first, window.solving[0])
 
@@ -347,7 +348,7 @@ def _less(network: NetworkFit, heard: _Heard, windows: list[_Window]) -> list[_F
     model = np.zeros(heard.bins_hz.size, dtype=complex)
     model[reached] = network.at(heard.bins_hz[reached])
     left = heard.output - model * heard.stimulus
-    return [_fit(window, left, heard.independent) for window in windows]
+    return [_fit(window, left, heard.independent, of=heard.output) for window in windows]
 
 
 def _reached(windows: list[_Window]) -> slice:

@@ -26,7 +26,8 @@ from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import TURNED
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.sweep_response import DRAWS, band_of, estimate_by_sweep
-from jiyuu.measurement.tones_response import estimate_by_tones, tones_of
+from jiyuu.measurement.tones_found import tones_of
+from jiyuu.measurement.tones_response import estimate_by_tones
 from jiyuu.measurement.uncertain import COVERAGE, UNSURE, Uncertain
 
 DIFFERENT = 1.5

@@ -10,8 +10,17 @@ import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Spectrum
-from jiyuu.measurement.estimate import FittedNetwork, network_of
-from jiyuu.measurement.rational_fit import FEW_POLES, fit_rational, likely_delays, poles_and_zeros, refit, spread_over
+from jiyuu.measurement.estimate import FittedNetwork, nearer_by, network_of
+from jiyuu.measurement.network_fit import NetworkFit
+from jiyuu.measurement.rational_fit import (
+    FEW_POLES,
+    PolesAndZeros,
+    fit_rational,
+    likely_delays,
+    poles_and_zeros,
+    refit,
+    spread_over,
+)
 from jiyuu.measurement.uncertain import Uncertain
 
 FITS = 3.0  # standard deviations of the noise that a network may leave over and still be the one
@@ -44,26 +53,47 @@ class GainStep:
 class Between:
     """gain (n,), and as it might as well be (draws, n); network: where one leaves no more than the noise, None where no
     filter has these gains; step: where the gain changed, if only that lets one fit; clock_ppm: how much too fast the
-    recorder still was by the network."""
+    recorder still was by the network, of which drift_s from the first tone to the last was known before that."""
 
     gain: ComplexArray
     drawn: ComplexArray
     network: FittedNetwork | None
     step: GainStep | None
     clock_ppm: Uncertain | None = None
+    drift_s: float = 0.0
 
 
 def between_tones(
     frequency_hz: FloatArray, gain: ComplexArray, spread: FloatArray, time_s: FloatArray, wanted_hz: FloatArray,
-    draws: int,
+    draws: int, *, like: Between | None = None,
 ) -> Between:
     """At wanted_hz (n,), from tones (m,) with the RMS of what each may be off by, and when they were played: by the
-    network that they tell of, or by splines where none fits."""
+    network that they tell of, or by splines where none fits. like: what was between nearly the same tones, whose
+    network is taken if it can be brought so near that it fits."""
     generator = np.random.default_rng(22)  # fixed: the same files give the same uncertainty
     pair = generator.standard_normal((2, draws, gain.size)) / np.sqrt(2)
     noise = (pair[0] + 1j * pair[1]) * spread
     later = (time_s - time_s.mean()) / np.ptp(time_s)  # what of the clocks' difference was not found yet
-    fit, step = fit_rational(frequency_hz, gain, spread, later), None
+    span_s = float(np.ptp(time_s))
+
+    def by_network(drift_s: float, near: NetworkFit | None, known: PolesAndZeros | None) -> Between | None:
+        together = gain * np.exp(2j * np.pi * frequency_hz * drift_s * later)  # all by nearly one clock
+        spectrum = Spectrum(frequency_hz, together, np.ones(gain.size), spread**2, sounds_s=later * span_s)
+        network = network_of(spectrum, known) if near is None else nearer_by(spectrum, near)
+        if network is None:
+            return None
+        networks = network.drawn(draws, generator)
+        drawn = np.stack([one.at(wanted_hz) for one in networks])
+        rest = network.clock_ppm
+        ppm = None if rest is None else replace(rest, value=rest.value + 1e6 * drift_s / span_s)
+        return Between(network.at(wanted_hz), drawn, FittedNetwork(network, networks), step, ppm, drift_s)
+
+    step: GainStep | None = None
+    if like is not None and like.network is not None and like.step is None:
+        nearer = by_network(like.drift_s, like.network.fit, None)
+        if nearer is not None:
+            return nearer
+    fit = fit_rational(frequency_hz, gain, spread, later)
     if fit.left > FITS or fit.poles.size > FEW_POLES:
         step = _gain_step(frequency_hz, gain, spread, later, fit.left)
         if step is not None:
@@ -73,17 +103,10 @@ def between_tones(
             noise = noise[:, kept]
             fit = fit_rational(frequency_hz, gain, spread, later)
     if fit.left < FITS:
-        drifts_s = fit.delay[1] / (2 * np.pi * fit.unit_hz)
-        together = gain * np.exp(2j * np.pi * frequency_hz * drifts_s * later)  # all by nearly one clock
         known = poles_and_zeros(replace(fit, unit_hz=1.0)) if fit.poles.size <= FEW_POLES else None
-        network = network_of(Spectrum(frequency_hz, together, np.ones(gain.size), spread**2,
-                                      sounds_s=later * float(np.ptp(time_s))), known)
-        if network is not None:
-            networks = network.drawn(draws, generator)
-            drawn = np.stack([one.at(wanted_hz) for one in networks])
-            rest = network.clock_ppm
-            ppm = None if rest is None else replace(rest, value=rest.value + 1e6 * drifts_s / float(np.ptp(time_s)))
-            return Between(network.at(wanted_hz), drawn, FittedNetwork(network, networks), step, ppm)
+        found = by_network(fit.delay[1] / (2 * np.pi * fit.unit_hz), None, known)
+        if found is not None:
+            return found
         there = fit.at(frequency_hz)
         doubt = max(fit.left, 1.0)
         again = [refit(frequency_hz, there + doubt * one, spread, later, fit.poles, fit.delay) for one in noise]

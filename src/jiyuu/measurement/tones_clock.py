@@ -10,7 +10,7 @@ from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.signals.transforms import next_fast_len, rfft
 
 RISING_S = 0.02  # ahead of the first tone, that is no silence any more
-SETTLED = 1e-14  # share of a pitch that another round would move it by
+SETTLED = 1e-9  # share of a pitch by which a last round may move it: the next moves it by far less
 LOUD, CLOCK_TONES = 1e-3, 16  # tones at least so loud re the loudest tell the clocks apart
 MOST_PPM, SAME_PPM, APART = 2000.0, 0.1, 2.0  # what clocks may differ by; what of one tone may be off the others
 
@@ -24,7 +24,11 @@ def pitch_of(record: FloatArray, sample_rate_hz: float, near_hz: float | None = 
     t = (np.arange(record.size) - record.size / 2) / sample_rate_hz
     if near_hz is None:
         size = next_fast_len(2 * record.size)
-        near_hz = float(np.argmax(np.abs(rfft(record * np.hanning(record.size), size)))) * sample_rate_hz / size
+        spectrum = np.log(np.maximum(np.abs(rfft(record * np.hanning(record.size), size)), 1e-300))
+        top = min(max(int(np.argmax(spectrum)), 1), spectrum.size - 2)
+        low, middle, high = spectrum[top - 1 : top + 2]
+        bend = low + high - 2 * middle
+        near_hz = float(top + (0.5 * (low - high) / bend if bend < 0 else 0.0)) * sample_rate_hz / size
     omega, a, b = 2 * np.pi * near_hz, 0.0, 0.0
     for step in range(6):
         parts = [np.cos(omega * t), np.sin(omega * t), np.ones_like(t)]

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -19,6 +19,7 @@ from jiyuu.signals.transforms import rfft
 
 SETTLING = 0.4  # share of a tone that is left for the filter to settle
 HARMONICS = 3
+APART = 1e-9  # squared share by which lines must differ that are told apart
 NEAR_BINS = (3, 9)  # beside a tone, where its noise is read: nearer the fit has taken it away
 NEIGHBOURS = 3  # tones on either side whose noise is as strong
 HUM_S, LEAST_S = 5.0, 0.4  # looked through at once: for longer mains does not keep its pitch; of it, that tells
@@ -32,25 +33,43 @@ ALIKE = 5.0  # times as much as its neighbours'
 
 @dataclass(frozen=True, slots=True, eq=False)
 class HeardTone:
-    """hertz as played; steady: where it is steady in the recording; into, out: complex peak volts of what was played
-    and of what came; third_v: peak of its third harmonic; left (n,): what the fit leaves."""
+    """hertz as played; steady: where it is steady in the recording, from begin_s on after the stimulus began; into,
+    out: complex peak volts of what was played and of what came; third: of its third harmonic; left (n,): what the fit
+    leaves; quarters (QUARTERS,): peak volts by which each quarter of it is off the whole."""
 
     hertz: float
     steady: slice
+    begin_s: float
     played_s: float
     into: complex
     out: complex
-    third_v: float
+    third: complex
     left: FloatArray
+    quarters: ComplexArray
 
     @property
     def gain(self) -> complex:
         return self.out / self.into
 
     @property
+    def third_v(self) -> float:
+        """Its peak."""
+        return abs(self.third)
+
+    @property
     def noise_v(self) -> float:
         """RMS of what is left."""
-        return float(np.sqrt(np.sum(self.left**2) / max(self.left.size - 2 * HARMONICS - 1, 1)))
+        return float(np.sqrt(self.left @ self.left / max(self.left.size - 2 * HARMONICS - 1, 1)))
+
+    def moved(self, out: complex) -> HeardTone:
+        """With so much more of the tone itself."""
+        return replace(self, out=self.out + out)
+
+    def less(self, ring_v: FloatArray, sample_rate_hz: float) -> HeardTone:
+        """As if ring_v (n,) had not been recorded there."""
+        lines, left, quarters = _fitted(ring_v[np.newaxis], self.hertz, self.begin_s, sample_rate_hz)
+        return replace(self, out=self.out - complex(lines[0, 0]), third=self.third - complex(lines[0, 2]),
+                       left=self.left - left, quarters=self.quarters - quarters)
 
 
 def steady_part(tone: slice) -> slice:
@@ -65,18 +84,32 @@ def heard_tone(
     """tone: where it was played; lag: samples by which the recording (m,) is late."""
     steady = steady_part(tone)
     there = slice(steady.start + lag, steady.stop + lag)
-    t = np.arange(steady.start, steady.stop) / sample_rate_hz
-    angle = 2 * np.pi * hertz * t
-    parts = [np.ones_like(t)]
-    for harmonic in range(1, HARMONICS + 1):
-        parts += [np.cos(harmonic * angle), np.sin(harmonic * angle)]
-    design = np.stack(parts, axis=1)
-    both = np.stack([stimulus_v[steady], record_v[there]], axis=1)
-    found = np.linalg.lstsq(design, both, rcond=None)[0]
-    left = record_v[there] - design @ found[:, 1]
-    lines = found[1::2] - 1j * found[2::2]
-    return HeardTone(hertz, there, float(t.mean()), complex(lines[0, 0]), complex(lines[0, 1]),
-                     float(abs(lines[HARMONICS - 1, 1])), left)
+    begin_s = steady.start / sample_rate_hz
+    lines, left, quarters = _fitted(np.stack([record_v[there], stimulus_v[steady]]), hertz, begin_s, sample_rate_hz)
+    return HeardTone(hertz, there, begin_s, begin_s + 0.5 * (left.size - 1) / sample_rate_hz, complex(lines[1, 0]),
+                     complex(lines[0, 0]), complex(lines[0, 2]), left, quarters)
+
+
+def _fitted(
+    records_v: FloatArray, hertz: float, begin_s: float, sample_rate_hz: float
+) -> tuple[ComplexArray, FloatArray, ComplexArray]:
+    """(complex peaks (r, HARMONICS) of a tone and its harmonics in records (r, n) from begin_s on, what they leave of
+    the first (n,), by how much each quarter of it is off them (QUARTERS,)), an offset taken along."""
+    count = records_v.shape[1]
+    angle = 2 * np.pi * hertz * (begin_s + np.arange(count) / sample_rate_hz)
+    design = np.empty((2 * HARMONICS + 1, count))
+    design[0] = 1.0
+    cosine, sine = np.cos(angle, out=design[1]), np.sin(angle, out=design[2])
+    for place in range(3, 2 * HARMONICS + 1, 2):  # each harmonic by the one before: no more cosines are taken
+        design[place] = design[place - 2] * cosine - design[place - 1] * sine
+        design[place + 1] = design[place - 1] * cosine + design[place - 2] * sine
+    # High up a harmonic may be folded back onto the tone or the offset: then they are told apart by nothing.
+    weights = np.linalg.lstsq(design @ design.T, design @ records_v.T, rcond=APART)[0]
+    left = records_v[0] - weights[:, 0] @ design
+    size = count // QUARTERS
+    quarters = [2 * complex(left[part] @ cosine[part], -(left[part] @ sine[part])) / size
+                for part in (slice(i * size, (i + 1) * size) for i in range(QUARTERS))]
+    return np.asarray((weights[1::2] - 1j * weights[2::2]).T), left, np.array(quarters)
 
 
 def noise_near(tones: Sequence[HeardTone], sample_rate_hz: float) -> FloatArray:
@@ -140,19 +173,19 @@ def _beside_mains(tone: HeardTone, sample_rate_hz: float) -> bool:
                for mains in MAINS_HZ)
 
 
-def unsettled(tones: Sequence[HeardTone], noise_v: FloatArray, sample_rate_hz: float) -> FloatArray:
+def unsettled(tones: Sequence[HeardTone], noise_v: FloatArray) -> FloatArray:
     """(n,) peak volts by which ringing may still move each tone: by how much more than noise makes it its quarters
     differ."""
-    moved = np.array([np.mean(np.abs(_quarters(tone, sample_rate_hz)) ** 2) for tone in tones])
+    moved = np.array([np.mean(np.abs(tone.quarters) ** 2) for tone in tones])
     by_noise = np.array([4 * noise**2 * QUARTERS / tone.left.size
                          for tone, noise in zip(tones, noise_v, strict=True)])
     return np.asarray(np.sqrt(np.maximum(moved - SCATTERS * by_noise, 0.0)))
 
 
-def broken(tones: Sequence[HeardTone], noise_v: FloatArray, sample_rate_hz: float) -> list[int]:
+def broken(tones: Sequence[HeardTone], noise_v: FloatArray) -> list[int]:
     """Which of the tones (n,) did not last as they began: a quarter of one is off the whole by more than noise makes
     it, and than ringing does, which its neighbours in pitch show too. noise_v (n,): near each."""
-    moves = np.array([np.abs(_quarters(tone, sample_rate_hz)).max() / abs(tone.out) for tone in tones])
+    moves = np.array([np.abs(tone.quarters).max() / abs(tone.out) for tone in tones])
     by_noise = [NOISY * 2 * noise * np.sqrt(QUARTERS / tone.left.size) / abs(tone.out)
                 for tone, noise in zip(tones, noise_v, strict=True)]
     found = []
@@ -161,10 +194,3 @@ def broken(tones: Sequence[HeardTone], noise_v: FloatArray, sample_rate_hz: floa
         if move > BROKEN + by_noise[i] and move > ALIKE * np.median(beside):
             found.append(i)
     return found
-
-
-def _quarters(tone: HeardTone, sample_rate_hz: float) -> ComplexArray:
-    """(4,) peak volts by which each quarter of a tone is off the whole."""
-    size = tone.left.size // QUARTERS
-    turned = tone.left * np.exp(-2j * np.pi * tone.hertz / sample_rate_hz * np.arange(tone.left.size))
-    return np.asarray(2 * turned[: QUARTERS * size].reshape(QUARTERS, size).mean(axis=1))

@@ -12,12 +12,10 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.network_fit import NetworkFit
-from jiyuu.measurement.tones_heard import HeardTone, heard_tone, steady_part
-from jiyuu.signals.transforms import irfft, next_fast_len, rfft
+from jiyuu.measurement.sent_through import Played
+from jiyuu.measurement.tones_heard import HeardTone, steady_part
 
 LEFT = 1e-6  # of a ring, where a tone is taken to be steady, from which on it moves something
-RINGS_S = 2.0  # after which nothing is left that would come round
-ABOVE_REST_HZ = 1e-3  # where a network is asked for its gain at rest
 SLOWEST, UNSURE_OF_IT = 0.95, 1.0  # share of a step that is left; of all that is ahead
 
 
@@ -30,26 +28,15 @@ def rings_on(network: NetworkFit, tones: Sequence[slice], sample_rate_hz: float)
 
 
 def less_rings(
-    network: NetworkFit, stimulus_v: FloatArray, record_v: FloatArray, tones: Sequence[tuple[slice, HeardTone]],
-    lag: int, later: int, sample_rate_hz: float,
+    network: NetworkFit, played: Played, tones: Sequence[tuple[slice, HeardTone]], later: int, sample_rate_hz: float
 ) -> list[HeardTone]:
-    """The tones heard again in a record of which is taken what the network says of its rings. tones: each with where it
-    was played; lag: samples by which the record is late, later: by how many more the network takes it to be."""
-    size = next_fast_len(stimulus_v.size + round(RINGS_S * sample_rate_hz))
-    hertz: FloatArray = np.fft.rfftfreq(size, 1 / sample_rate_hz).astype(float)
-    hertz[0] = ABOVE_REST_HZ
-    turn = np.exp(-2j * np.pi * hertz * (later / sample_rate_hz))
-    foretold_v = irfft(rfft(stimulus_v, size) * network.at(hertz) * turn, size)
-    found, steady_v = [], record_v.copy()
+    """The tones less what the network says of its rings. tones: each with where it was played, as it was heard; later:
+    by how many samples more than they are late the network takes them to be."""
+    foretold_v = np.roll(played.behind(network), later)
     pitches = np.array([tone.hertz for _, tone in tones])
     gains = network.at(pitches) * np.exp(-2j * np.pi * pitches * (later / sample_rate_hz))
-    for (place, tone), gain in zip(tones, gains, strict=True):
-        part = steady_part(place)
-        t = np.arange(part.start, part.stop) / sample_rate_hz
-        alone_v = np.real(gain * tone.into * np.exp(2j * np.pi * tone.hertz * t))
-        steady_v[tone.steady] = record_v[tone.steady] - foretold_v[part] + alone_v
-        found.append(heard_tone(stimulus_v, steady_v, place, lag, tone.hertz, sample_rate_hz))
-    return found
+    return [tone.less(foretold_v[steady_part(place)], sample_rate_hz).moved(complex(gain * tone.into))
+            for (place, tone), gain in zip(tones, gains, strict=True)]
 
 
 def still_ahead(gains: Sequence[ComplexArray], spread: FloatArray) -> tuple[ComplexArray, FloatArray]:
