@@ -30,7 +30,7 @@ USUAL_FIRST = (2, 4, 1, 3, 5, 6, 7, 8)  # numbers of poles, as they are tried
 HANDMADE_UP_TO = 4  # poles of filters of the usual shape
 TAPPED, FED_BACK = 4, 0.2 + 0.2j  # poles; re them, by which feedback moves them apart
 TWO_AWAY = float(np.sqrt(np.sqrt(2) - 1))  # re two equal poles, where a curve is 3 dB down
-FALLEN = 0.02  # re its peak, at the low end of the band: a curve that falls towards there
+FALLS = 1.0  # poles' worth of slope at the low end of the band, from which on a curve falls towards there
 NO_BETTER = 0.7  # share of the misfit that more poles must leave to be worth a search
 MOST_RESTS = 3
 MORE_IN_VAIN = 2  # poles added without telling more
@@ -38,7 +38,7 @@ FEWEST_BINS = 30
 OUTSIDE = 4.0  # a zero so far beyond the band may as well be none, or lie at 0
 ROUGHLY = 1e-3  # a first guess need not be nearer than this share
 EASED = (3e-2, 1e-3)  # shares of the loudest that count as noise at first
-FIRST_STEPS, EASED_STEPS = 4, 12
+FIRST_STEPS, EASED_STEPS, MORE_STEPS = 4, 12, 100
 LEFT_BEHIND = 4.0
 TOO_FEW = 3.0  # what a network may leave at first and still come to something
 LIKELY = 0.5  # and by then what is likely enough
@@ -66,10 +66,10 @@ def fit_network(
         return with_spread(*fits[0]) if fits else None
     best: tuple[float, Groups, NetworkFit] | None = None
     least = np.inf
-    for count in USUAL_FIRST if known is None else (known.poles.size, *USUAL_FIRST):
+    for count, guess in _in_turn(known):
         if best is not None and count > max(best[2].order.poles, 4) + MORE_IN_VAIN:
             break
-        guesses, known = ([known], None) if known is not None else (_guesses(groups, count), None)
+        guesses = _guesses(groups, count) if guess is None else [guess]
         found_left = min((guess.left for guess in guesses if guess.left), default=np.inf)
         if count > HANDMADE_UP_TO and found_left > NO_BETTER * least:
             continue  # more poles do not explain it either
@@ -81,6 +81,16 @@ def fit_network(
             if _as_noise(*best[1:]):
                 return with_spread(best[1], _coupled(*best[1:]))
     return None if best is None else with_spread(best[1], _coupled(*best[1:]))
+
+
+def _in_turn(known: PolesAndZeros | None) -> list[tuple[int, PolesAndZeros | None]]:
+    """Numbers of poles to try one after the other, with what is known already: of more poles than usual it may fit only
+    because a delay has been taken for some of them."""
+    usual: list[tuple[int, PolesAndZeros | None]] = [(count, None) for count in USUAL_FIRST]
+    if known is None:
+        return usual
+    ahead = 0 if known.poles.size <= HANDMADE_UP_TO else USUAL_FIRST.index(HANDMADE_UP_TO) + 1
+    return [*usual[:ahead], (known.poles.size, known), *usual[ahead:]]
 
 
 def settled_anew(spectrum: Spectrum, near: NetworkFit) -> NetworkFit | None:
@@ -132,6 +142,7 @@ def _fits(
         if last is not None:
             # Zeros may nearly undo poles, of which it then has four and more.
             if last.order.poles >= TAPPED and last.left < HOPELESS and not _as_noise(closer, last):
+                last = settled(closer, last.order, last.values, steps=MORE_STEPS) or last
                 last = by_coefficients(closer, last, steps=BY_COEFFICIENTS, still=GAINS)
             found.append((closer, last))
     return sorted(found, key=lambda one: _score(*one))
@@ -195,7 +206,7 @@ def _usual(groups: Groups, count: int) -> list[PolesAndZeros]:
             # and from the real one together, and the other pair beyond it; a tap between them has its zeros there.
             place = abs(pair.real) + pair.imag
             other = complex(-2 * place - pair.real, pair.imag)
-            at_rest = [0.0, 0.0] if size[0] < FALLEN * size[top] else []
+            at_rest = [0.0, 0.0] if _rise(groups) > FALLS else []
             found.append(PolesAndZeros(np.array([pair, pair.conjugate(), other, other.conjugate()]),
                                        np.array([-place, -place, *at_rest], dtype=complex), 1.0, 0.0, 0.0))
     return found
@@ -215,13 +226,7 @@ def _score(groups: Groups, fit: NetworkFit) -> float:
 def _candidates(start: PolesAndZeros, groups: Groups) -> list[tuple[Order, FloatArray]]:
     """From the simplest on: no zeros but those at 0 that the slope at the low end tells of; then those within reach of
     the band as well, the others being part of the gain or at 0."""
-    low, high = abs(groups.s[0]), abs(groups.s[-1])
-    clear = np.flatnonzero(np.abs(groups.gain) > 10 * groups.deviation)
-    size = max(clear.size // 12, 4)
-    rise = 0.0
-    if clear.size > size:
-        first = clear[:size]
-        rise = float(np.polyfit(np.log(np.abs(groups.s[first])), np.log(np.abs(groups.gain[first])), 1)[0])
+    low, high, rise = abs(groups.s[0]), abs(groups.s[-1]), _rise(groups)
     none = np.zeros(0, dtype=complex)
     rests = sorted(range(start.poles.size + 1), key=lambda rest: abs(rest - rise))[:MOST_RESTS]
     found = [(none, rest) for rest in rests]
@@ -231,6 +236,16 @@ def _candidates(start: PolesAndZeros, groups: Groups) -> list[tuple[Order, Float
         if zeros.size and not any(zeros.size == kept.size and near == rest for kept, rest in found):
             found.append((zeros, near))
     return [_with_gain_and_delay(start.poles, zeros, rest, groups) for zeros, rest in found]
+
+
+def _rise(groups: Groups) -> float:
+    """By which power of the frequency a curve rises where it is first heard."""
+    clear = np.flatnonzero(np.abs(groups.gain) > 10 * groups.deviation)
+    size = max(clear.size // 12, 4)
+    if clear.size <= size:
+        return 0.0
+    first = clear[:size]
+    return float(np.polyfit(np.log(np.abs(groups.s[first])), np.log(np.abs(groups.gain[first])), 1)[0])
 
 
 def _simplest(groups: Groups, fit: NetworkFit) -> tuple[NetworkFit, float]:

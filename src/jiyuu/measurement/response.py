@@ -21,6 +21,7 @@ from jiyuu.measurement.estimate import Estimate, FittedNetwork
 from jiyuu.measurement.excess_delay import excess_delay
 from jiyuu.measurement.made_ready import SURE_PPM, Ready, alone, made_ready
 from jiyuu.measurement.network_fit import NetworkFit
+from jiyuu.measurement.noise_heard import in_place
 from jiyuu.measurement.noise_response import at_own_clock, estimate_by_noise, happened_within
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import TURNED
@@ -205,7 +206,7 @@ def _by_noise(
 ) -> tuple[Ready, Estimate]:
     """What was made ready, with what only the estimate tells of it; every frequency sounds all the time, so that a
     fault hurts them all."""
-    band_hz = band_of(passages, sample_rate_hz)
+    band_hz, ready = band_of(passages, sample_rate_hz), in_place(ready, passages, sample_rate_hz)
     own, blurred_hz = None, np.inf
     if ready.offset is None and len(ready.sound) == 1:
         own = at_own_clock(ready, passages, band_hz=band_hz, sample_rate_hz=sample_rate_hz)

@@ -94,6 +94,10 @@ def between_tones(
         if nearer is not None:
             return nearer
     fit = fit_rational(frequency_hz, gain, spread, later)
+    if fit.left > FITS:  # it may have lost its way where a network of the usual shape does not
+        found = by_network(fit.delay[1] / (2 * np.pi * fit.unit_hz), None, None)
+        if found is not None:
+            return found
     if fit.left > FITS or fit.poles.size > FEW_POLES:
         step = _gain_step(frequency_hz, gain, spread, later, fit.left)
         if step is not None:

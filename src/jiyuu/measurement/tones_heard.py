@@ -155,7 +155,10 @@ def less_hum(
     found = [hum for begin, end, inside in stretches
              if (hum := hum_in(left_v[begin:end], inside, sample_rate_hz)) is not None]
     # Mains hums all the time; what the harmonics of a tone or two look like does not.
-    if 2 * len(found) <= len(stretches) or np.ptp([hum.mains_hz for hum in found]) > SAME_MAINS_HZ:
+    if found:
+        usual_hz = float(np.median([hum.mains_hz for hum in found]))
+        found = [hum for hum in found if abs(hum.mains_hz - usual_hz) <= SAME_MAINS_HZ]
+    if 2 * len(found) <= len(stretches):
         return record_v, None
     loudest, less_v = max(found, key=lambda hum: hum.peak_v), record_v.copy()
     for begin, end, inside in stretches:

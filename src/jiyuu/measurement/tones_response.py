@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -24,6 +23,7 @@ from jiyuu.measurement.waveform_faults import clipping, quantisation, step_of
 BESIDE = 1.06  # how far beside a tone its absence is felt: half way to the next of a dozen an octave
 HUM_ROUNDS = 2
 UNTOLD_PPM = 5.0  # of a clock by the pitch of tones, from which on it may be none
+DOUBTED_PPM = 0.3  # from which on it may be another where nothing fits
 FELT_PPM = 0.02  # by which nothing is turned yet
 HEARD_AGAIN = 1  # by the clock that was found
 
@@ -55,11 +55,11 @@ def estimate_by_tones(
     notices, tones = those_inside(tones, lag, record.size, sample_rate_hz)
     played = np.array([pitch_of(stimulus_v[steady_part(tone)], sample_rate_hz).value for tone in tones])
     ppm = clock or clock_of(record, tones, played, lag, sample_rate_hz)
-    if clock is None and ppm.uncertainty > UNTOLD_PPM:
-        with suppress(MeasurementError):
-            by_network = _by_their_network(stimulus_v, recording_v, as_played, sample_rate_hz, draws)
-            if by_network is not None:
-                return by_network
+    unsure = clock is None and ppm.uncertainty > UNTOLD_PPM
+    if unsure:
+        by_network = _by_their_network(stimulus_v, recording_v, as_played, sample_rate_hz, draws)
+        if by_network is not None:
+            return by_network
     if abs(ppm.value) > FELT_PPM:
         record = at_player_clock(record, ppm.value)
         lag = sought.lag(record, sample_rate_hz)
@@ -84,9 +84,13 @@ def estimate_by_tones(
     notices += [] if hum is None else [hum]
     octave = np.log2(heard[0].hertz) + np.arange(
         int(np.log2(heard[-1].hertz / heard[0].hertz) * POINTS_PER_OCTAVE) + 1) / POINTS_PER_OCTAVE
-    told = Recorded(stimulus_v, places, heard, lag, step_of(recording_v) or 0.0, 2.0**octave, sample_rate_hz,
-                    draws).told()
+    told = Recorded(stimulus_v, places, heard, lag, step_of(recording_v) or 0.0,
+                    None if hum is None else float(hum.facts["mains_hz"]), 2.0**octave, sample_rate_hz, draws).told()
     between, later, frequency_hz = told.between, told.later, told.frequency_hz
+    if between.network is None and clock is None and not unsure and ppm.uncertainty > DOUBTED_PPM:
+        by_network = _by_their_network(stimulus_v, recording_v, as_played, sample_rate_hz, draws)
+        if by_network is not None:
+            return by_network
     dropped = [tone.steady for tone in told.gone]
     if gated(recording_v, tones, unheard, lag):
         dropped += [slice(tones[i].start + lag, tones[i].stop + lag) for i in unheard]
@@ -117,12 +121,15 @@ def _by_their_network(
     stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float, draws: int
 ) -> ByTones | None:
     """By the clock that the phases of all tones tell together: beside a resonance that still rings each is heard as
-    that. None where no network does. Raises MeasurementError as estimate_by_tones does."""
+    that. None where no network does."""
     found: ByTones | None = None
     ppm = 0.0
     for _ in range(HEARD_AGAIN + 1):  # a ring is foretold in its place only by the clock it was recorded by
-        again = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=draws,
-                                  clock=Uncertain(ppm, MOST_PPM))
+        try:
+            again = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=draws,
+                                      clock=Uncertain(ppm, MOST_PPM))
+        except MeasurementError:
+            break
         if again.found.network is None:
             break
         found, moved_ppm, ppm = again, again.ppm.value - ppm, again.ppm.value

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
@@ -21,6 +22,8 @@ from jiyuu.measurement.waveform_faults import rounded_v
 SYSTEMATIC = 2e-6  # share by which ringing and neighbours may move a tone
 CLEAR, FAINT_DB = 4.0, 45.0  # standard deviations of a third harmonic; under the top: fainter ones bend nothing
 ROUNDS, STOOD_STILL = 6, 0.2  # of a network that tells how tones still rang; of what a tone may be off by
+BESIDE_HUM = 1.5  # widths of a line
+HARDLY = 100.0  # times less is no movement any more
 ROUNDS_OF_A_GUESS, POLES_OF_A_GUESS = 12, (2, 4)
 FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
 
@@ -28,13 +31,15 @@ FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
 @dataclass(frozen=True, slots=True, eq=False)
 class Recorded:
     """A recording of tones (n,), each as it was heard and where it was played, in the order of their pitch; lag:
-    samples by which it is late; step_v: of the recorder; wanted_hz (m,): where the gain between them is wanted."""
+    samples by which it is late; step_v: of the recorder; mains_hz: of a hum that was taken out; wanted_hz (m,): where
+    the gain between them is wanted."""
 
     stimulus_v: FloatArray
     places: list[slice]
     heard: list[HeardTone]
     lag: int
     step_v: float
+    mains_hz: float | None
     wanted_hz: FloatArray
     sample_rate_hz: float
     draws: int
@@ -69,8 +74,9 @@ class Recorded:
             if len(gains) < 2:
                 continue
             # By small steps it may yet go far.
-            ahead = 10 * (gains[-1] - gains[-2]) if len(gains) < 3 else still_ahead(gains, told.spread)[0]
-            if ahead.any() and told.stands(ahead):
+            moved = gains[-1] - gains[-2]
+            ahead = 10 * moved if len(gains) < 3 else still_ahead(gains, told.spread)[0]
+            if (ahead.any() and told.stands(ahead)) or told.stands(HARDLY * moved):
                 if told.beside(looked) and told.stands(told.gain - looked.gain):
                     return told
                 afresh = Told.of(tones, self)
@@ -83,9 +89,9 @@ class Recorded:
             return told
         ahead, doubt = still_ahead(gains, told.spread)
         turn = np.exp(-2j * np.pi * told.frequency_hz * told.later / self.sample_rate_hz)
-        moved = [tone.moved(complex(more) * tone.into) for tone, more in zip(told.heard, ahead * turn, strict=True)]
+        there = [tone.moved(complex(more) * tone.into) for tone, more in zip(told.heard, ahead * turn, strict=True)]
         tries = (Told.of(tones, self, doubt=unsure)
-                 for tones, unsure in ((moved, doubt), (told.heard, doubt + np.abs(ahead))))
+                 for tones, unsure in ((there, doubt), (told.heard, doubt + np.abs(ahead))))
         return next((one for one in tries if one.rings_as(told)), told)
 
 
@@ -117,7 +123,7 @@ class Told:
             raise MeasurementError("Most tones break off; check cable and buffer and record again.")
         if breaks:
             near_v = noise_near(heard, rate_hz)
-        bent = _bent(heard, near_v)
+        bent = _bent(heard, near_v, _beside(recorded.mains_hz, heard, rate_hz))
         spread = _spread(heard, near_v, recorded.step_v, bent, rate_hz)
         if doubt is not None and doubt.size == spread.size:
             spread = np.hypot(spread, doubt)
@@ -187,9 +193,19 @@ def _rounded_v(tone: HeardTone, step_v: float, sample_rate_hz: float) -> float:
     return float(np.hypot(rounded_v(abs(tone.out), tone.noise_v, step_v), again_v))
 
 
-def _bent(heard: list[HeardTone], near_v: FloatArray) -> FloatArray:
+def _beside(mains_hz: float | None, heard: list[HeardTone], sample_rate_hz: float) -> NDArray[np.bool_]:
+    """(n,) whether a line of mains hum lies so near a tone's third harmonic that what is left of it is taken for it."""
+    third_hz = 3 * np.array([tone.hertz for tone in heard])
+    if mains_hz is None:
+        return np.zeros(third_hz.size, dtype=bool)
+    width_hz = sample_rate_hz / np.array([tone.left.size for tone in heard])
+    return np.asarray(np.abs(third_hz - mains_hz * np.round(third_hz / mains_hz)) < BESIDE_HUM * width_hz)
+
+
+def _bent(heard: list[HeardTone], near_v: FloatArray, untold: NDArray[np.bool_]) -> FloatArray:
     """(n,) what of every tone a soft stage may have taken, by its third harmonic: made behind the filter it is as it
-    was made, made before it the filter has had it."""
+    was made, made before it the filter has had it. untold (n,): whose third harmonic tells nothing; they are bent as
+    their neighbours are."""
     hertz = np.array([tone.hertz for tone in heard])
     size, into, third = (np.array([abs(getattr(tone, name)) for tone in heard]) for name in ("out", "into", "third_v"))
     gain = size / into
@@ -197,4 +213,7 @@ def _bent(heard: list[HeardTone], near_v: FloatArray) -> FloatArray:
     there = np.interp(np.log(3 * hertz), np.log(hertz), gain, right=0.0)
     least = 10 ** (-FAINT_DB / 20) * gain.max()
     before = np.where(there > least, third / into / np.maximum(there, 1e-12), 0.0)
-    return np.asarray(3 * np.maximum(before, third / size) * (gain > least))
+    bent = np.asarray(3 * np.maximum(before, third / size) * (gain > least))
+    if untold.any() and not untold.all():
+        bent[untold] = np.interp(np.log(hertz[untold]), np.log(hertz[~untold]), bent[~untold])
+    return bent
