@@ -37,7 +37,23 @@ LADDER, PAIR = "transistor-ladder", "state-variable"
     (Made(PAIR, "bandpass", 13818.8, 1.9632), USUAL, -70.1, WHITE, 2.3e-4),
     # What hum leaves of a mean is no offset.
     (Made(LADDER, "bandpass-24", 78.8, 1.6403), USUAL, 0.0, HUM, 3e-4),
-], 2, long=14))
+    # Tones to which a rational fit finds no way, or finds one with poles that are a delay.
+    (Made("diode-ladder", "lowpass-24", 11179.5, 7.7756), TONES, 84.7, WHITE, 9.5e-5),
+    (Made("diode-ladder", "lowpass-24", 31.6, 3.8471), TONES, 0.0, WHITE, 7.6e-3),
+    (Made(PAIR, "bandpass", 29.8, 1.8261), TONES, -62.8, WHITE, 5.4e-5),
+    # Far under its peak a passband is no slope towards zeros at 0.
+    (Made(LADDER, "lowpass-12", 11558.8, 3.8949), TONES, -19.5, PINK, 7.1e-3),
+    # The third harmonic of a tone is not where mains hums, nor a ring mains because it beats like it.
+    (Made("diode-ladder", "lowpass-24", 55.4, 6.7357), TONES, 0.0, HUM, 6.6e-3),
+    (Made(LADDER, "highpass-12", 432.4, 3.7365), TONES, 68.0, HUM, 1.6e-4),
+    # What is loudest comes long after it was played.
+    (Made(LADDER, "bandpass-24", 49.2, 1.7065), NOISE, 0.0, WHITE, 6.3e-4),
+    # Noise explains a ring that no window can follow; peaks that are played twice are as high both times.
+    (Made(LADDER, "bandpass-24", 167.8, 3.9527), NOISE, 58.4, HUM, 8.6e-4),
+    (Made(LADDER, "highpass-24", 13918.4, 3.7738), NOISE, 0.0, HUM, 6.6e-3),
+    # Forty steps towards it are too few.
+    (Made(LADDER, "highpass-12", 13305.2, 1.3497), USUAL, -65.0, WHITE, 7.9e-3),
+], 2, long=24))
 def test_nothing_is_wrong_with_it_and_what_is_read_holds(made, kind, ppm, colour, share):
     stimulus = stimulus_of(kind)
     clean = recorded(made, stimulus, RATE, delay_s=DELAY_S, ppm=ppm)

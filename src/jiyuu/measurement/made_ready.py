@@ -103,7 +103,7 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
     noise_v = float(np.std(lead[lead.size // 2 :])) if lead.size > 1000 else 0.0
     clipped, flat = clipping(recording_v, noise_v)
     if clipped is None:
-        clipped, flat = piled_up(recording_v, noise_v) if passages.noisy else piled_up(
+        clipped, flat = piled_up(recording_v, noise_v, played=len(whole)) if passages.noisy else piled_up(
             recording_v, noise_v, fewest=FEWEST_CUT, piled=CUT, longest=FAST)
     if clipped is not None:
         notices.append(clipped)

@@ -67,12 +67,14 @@ def clipping(record_v: FloatArray, noise_v: float = 0.0) -> tuple[Notice | None,
 
 
 def piled_up(
-    record_v: FloatArray, noise_v: float, *, fewest: int = 8, piled: float = 3.0, longest: int | None = None
+    record_v: FloatArray, noise_v: float, *, fewest: int = 8, piled: float = 3.0, longest: int | None = None,
+    played: int = 1,
 ) -> tuple[Notice | None, NDArray[np.bool_]]:
     """Of noise, and of what swings too fast for three samples in a row: as clipping has it. Peaks of noise
     grow rarer and rarer the higher they are, and of those of a sine hardly more than two thirds end in the higher half
     of a layer; where they are cut off, nearly all of the topmost are of one height. noise_v: RMS of what may lie on
-    them; fewest: such peaks; piled: re those that end as far below; longest: samples that a peak may last to count."""
+    them; fewest: such peaks; piled: re those that end as far below; longest: samples that a peak may last to count;
+    played: how often the same was, which has the same peaks every time."""
     flat = np.zeros(record_v.size, dtype=bool)
     step = step_of(record_v) or 0.0
     for sign in (1.0, -1.0):
@@ -88,7 +90,7 @@ def piled_up(
             starts, stops = starts[short], stops[short]
         passed = np.concatenate([[0], np.cumsum(highest)])
         reaching = int(np.count_nonzero(passed[stops] > passed[starts]))
-        if reaching > max(fewest, piled * (starts.size - reaching)):
+        if reaching > max(fewest * played, piled * (starts.size - reaching)):
             flat |= highest
     share = float(flat.mean())
     return (Notice(Fault.CLIPPED, None, {"share_percent": 100 * share}) if share else None), flat
