@@ -5,7 +5,6 @@ Every tone is fitted alone where it is steady, with an offset and two harmonics;
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -22,8 +21,8 @@ HARMONICS = 3
 APART = 1e-9  # squared share by which lines must differ that are told apart
 NEAR_BINS = (3, 9)  # beside a tone, where its noise is read: nearer the fit has taken it away
 NEIGHBOURS = 3  # tones on either side whose noise is as strong
-HUM_S, LEAST_S = 5.0, 0.4  # looked through at once: for longer mains does not keep its pitch; of it, that tells
-SAME_MAINS_HZ = 0.3
+HUM_S, LEAST_S = 5.0, 1.0  # looked through at once: for longer mains does not keep its pitch; of it, that tells
+SAME_MAINS_HZ, LOUDER, UNLIKE = 0.3, 3.0, 0.3  # by which what hums in a stretch may differ from what does in most
 QUARTERS = 4
 NOISY = 8.0  # standard deviations
 SCATTERS = 3.0  # the mean square of four, at most, re what is expected
@@ -135,38 +134,50 @@ def _power_near(tone: HeardTone, sample_rate_hz: float) -> float:
 
 
 def less_hum(
-    record_v: FloatArray, tones: Sequence[HeardTone], silence: slice, sample_rate_hz: float
+    record_v: FloatArray, tones: Sequence[HeardTone], silence: slice, sample_rate_hz: float, *, rest: bool = False
 ) -> tuple[FloatArray, Notice | None]:
     """The recording (m,) without the mains hum that the tones leave over, and what is said of it. silence: ahead of the
-    first tone."""
+    first tone; rest: whether most of it is gone, and what is left may be more of it here and less there."""
     order = sorted(tones, key=lambda tone: tone.steady.start)
     left_v = np.zeros(record_v.size)
     left_v[silence] = record_v[silence] - np.mean(record_v[silence]) if silence.stop > silence.start else 0.0
     for tone in order:
         left_v[tone.steady] = tone.left
     quiet = [silence, *(tone.steady for tone in order if not _beside_mains(tone, sample_rate_hz))]
-    stretches = []
-    ends = np.linspace(0, record_v.size, max(round(record_v.size / (HUM_S * sample_rate_hz)), 1) + 1).astype(int)
-    for begin, end in itertools.pairwise(ends.tolist()):
+    stretches = _stretches(quiet, record_v.size, sample_rate_hz)
+    found = [hum for begin, end, inside in stretches
+             if (hum := hum_in(left_v[begin:end], inside, sample_rate_hz)) is not None]
+    # Mains hums all the time, and as loud; what the harmonics of a tone or two look like does not, nor what rings on.
+    if found:
+        usual_hz, usual_v = (float(np.median([getattr(hum, name) for hum in found])) for name in ("mains_hz", "peak_v"))
+        found = [hum for hum in found
+                 if abs(hum.mains_hz - usual_hz) <= SAME_MAINS_HZ and (rest or hum.peak_v < LOUDER * usual_v)]
+    if 2 * len(found) <= len(stretches):
+        return record_v, None
+    told = max(found, key=lambda hum: hum.peak_v) if rest else min(found, key=lambda hum: abs(hum.peak_v - usual_v))
+    less_v = record_v.copy()
+    hums = [(begin, hum) for begin, end, inside in stretches
+            if (hum := hum_in(left_v[begin:end], inside, sample_rate_hz, told)) is not None
+            and (rest or hum.off(told) < UNLIKE)]
+    for begin, end, _ in stretches if hums else []:
+        there, hum = min(hums, key=lambda one: abs(one[0] - begin))  # what rings hides it: then as beside
+        less_v[begin:end] -= hum.wave_v(end - begin, sample_rate_hz, first=begin - there)
+    level = float(20 * np.log10(told.peak_v / max(float(np.abs(record_v).max()), 1e-12)))
+    return less_v, Notice(Fault.HUM, None, {"mains_hz": told.mains_hz, "db": level})
+
+
+def _stretches(quiet: Sequence[slice], size: int, sample_rate_hz: float) -> list[tuple[int, int, list[slice]]]:
+    """(begin, end, what of it is quiet, from its begin on) of stretches that are long enough to tell of hum."""
+    ends = np.linspace(0, size, max(round(size / (HUM_S * sample_rate_hz)), 1) + 1).astype(int).tolist()
+    found: list[tuple[int, int, list[slice]]] = []
+    begin = 0
+    for end in ends[1:]:
         inside = [slice(max(part.start, begin) - begin, min(part.stop, end) - begin) for part in quiet
                   if part.start < end and part.stop > begin]
         if sum(part.stop - part.start for part in inside) > LEAST_S * sample_rate_hz:
-            stretches.append((begin, end, inside))
-    found = [hum for begin, end, inside in stretches
-             if (hum := hum_in(left_v[begin:end], inside, sample_rate_hz)) is not None]
-    # Mains hums all the time; what the harmonics of a tone or two look like does not.
-    if found:
-        usual_hz = float(np.median([hum.mains_hz for hum in found]))
-        found = [hum for hum in found if abs(hum.mains_hz - usual_hz) <= SAME_MAINS_HZ]
-    if 2 * len(found) <= len(stretches):
-        return record_v, None
-    loudest, less_v = max(found, key=lambda hum: hum.peak_v), record_v.copy()
-    for begin, end, inside in stretches:
-        hum = hum_in(left_v[begin:end], inside, sample_rate_hz, loudest)
-        if hum is not None:
-            less_v[begin:end] -= hum.wave_v(end - begin, sample_rate_hz)
-    level = float(20 * np.log10(loudest.peak_v / max(float(np.abs(record_v).max()), 1e-12)))
-    return less_v, Notice(Fault.HUM, None, {"mains_hz": loudest.mains_hz, "db": level})
+            found.append((begin, end, inside))
+            begin = end  # else it is looked at together with the next
+    return found
 
 
 def _beside_mains(tone: HeardTone, sample_rate_hz: float) -> bool:

@@ -149,7 +149,7 @@ def _heard(
 
     heard, said = all_in(record_v), None
     for _ in range(HUM_ROUNDS):  # what a tone's own fit took of it shows once the rest is gone
-        record_v, hum = less_hum(record_v, heard, silence, sample_rate_hz)
+        record_v, hum = less_hum(record_v, heard, silence, sample_rate_hz, rest=said is not None)
         if hum is None:
             break
         said, heard = said or hum, all_in(record_v)

@@ -166,13 +166,19 @@ class Hum:
     mains_hz: float
     lines: tuple[tuple[int, float, float], ...]
 
-    def wave_v(self, count: int, sample_rate_hz: float) -> FloatArray:
-        turn = 2 * np.pi * self.mains_hz / sample_rate_hz * np.arange(count)
+    def wave_v(self, count: int, sample_rate_hz: float, *, first: int = 0) -> FloatArray:
+        """(count,) volts from sample `first` on."""
+        turn = 2 * np.pi * self.mains_hz / sample_rate_hz * np.arange(first, first + count)
         return np.asarray(sum(a * np.cos(n * turn) + b * np.sin(n * turn) for n, a, b in self.lines))
 
     @property
     def peak_v(self) -> float:
         return float(np.sqrt(sum(a * a + b * b for _, a, b in self.lines)))
+
+    def off(self, other: Hum) -> float:
+        """Share of another of the same lines by which they differ in size."""
+        mine, its = ([np.hypot(a, b) for _, a, b in one.lines] for one in (self, other))
+        return float(np.linalg.norm(np.subtract(mine, its))) / other.peak_v
 
 
 def hum_in(
