@@ -198,8 +198,8 @@ def test_hum_is_taken_out_in_two_rounds(mains_hz):
     t = np.arange(TONES.size) / RATE
     hum = 0.01 * np.sin(2 * np.pi * mains_hz * t + 1) + 0.003 * np.sin(6 * np.pi * mains_hz * t)
     record = TONES + hum + np.random.default_rng(1).normal(0, 1e-4, t.size)
-    less, notice = less_hum(record, heard(record), slice(0, round(0.48 * RATE)), RATE)
-    assert notice.facts["mains_hz"] == pytest.approx(mains_hz, abs=0.01)
+    less, found = less_hum(record, heard(record), slice(0, round(0.48 * RATE)), RATE)
+    assert found.mains_hz == pytest.approx(mains_hz, abs=0.01)
     assert np.std(less - record + hum) < 0.1 * np.std(hum)
     again, _ = less_hum(less, heard(less), slice(0, round(0.48 * RATE)), RATE, rest=True)
     assert np.std(again - record + hum) < 0.03 * np.std(hum)

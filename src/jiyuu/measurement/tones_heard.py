@@ -11,9 +11,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
-from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.waveform_faults import HARMONICS as MAINS_HARMONICS
-from jiyuu.measurement.waveform_faults import MAINS_HZ, hum_in
+from jiyuu.measurement.waveform_faults import MAINS_HZ, Hum, hum_in
 from jiyuu.signals.transforms import rfft
 
 SETTLING = 0.4  # share of a tone that is left for the filter to settle
@@ -135,9 +134,9 @@ def _power_near(tone: HeardTone, sample_rate_hz: float) -> float:
 
 def less_hum(
     record_v: FloatArray, tones: Sequence[HeardTone], silence: slice, sample_rate_hz: float, *, rest: bool = False
-) -> tuple[FloatArray, Notice | None]:
-    """The recording (m,) without the mains hum that the tones leave over, and what is said of it. silence: ahead of the
-    first tone; rest: whether most of it is gone, and what is left may be more of it here and less there."""
+) -> tuple[FloatArray, Hum | None]:
+    """The recording (m,) without the mains hum that the tones leave over, and what hums. silence: ahead of the first
+    tone; rest: whether most of it is gone, and what is left may be more of it here and less there."""
     order = sorted(tones, key=lambda tone: tone.steady.start)
     left_v = np.zeros(record_v.size)
     left_v[silence] = record_v[silence] - np.mean(record_v[silence]) if silence.stop > silence.start else 0.0
@@ -162,8 +161,7 @@ def less_hum(
     for begin, end, _ in stretches if hums else []:
         there, hum = min(hums, key=lambda one: abs(one[0] - begin))  # what rings hides it: then as beside
         less_v[begin:end] -= hum.wave_v(end - begin, sample_rate_hz, first=begin - there)
-    level = float(20 * np.log10(told.peak_v / max(float(np.abs(record_v).max()), 1e-12)))
-    return less_v, Notice(Fault.HUM, None, {"mains_hz": told.mains_hz, "db": level})
+    return less_v, told
 
 
 def _stretches(quiet: Sequence[slice], size: int, sample_rate_hz: float) -> list[tuple[int, int, list[slice]]]:

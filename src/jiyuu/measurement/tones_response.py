@@ -18,7 +18,7 @@ from jiyuu.measurement.tones_found import FEWEST_TONES, Sought, gated, those_ins
 from jiyuu.measurement.tones_heard import HeardTone, heard_tone, less_hum, steady_part
 from jiyuu.measurement.tones_told import Recorded
 from jiyuu.measurement.uncertain import Uncertain
-from jiyuu.measurement.waveform_faults import clipping, quantisation, step_of
+from jiyuu.measurement.waveform_faults import Hum, clipping, quantisation, step_of
 
 BESIDE = 1.06  # how far beside a tone its absence is felt: half way to the next of a dozen an octave
 HUM_ROUNDS = 2
@@ -81,11 +81,13 @@ def estimate_by_tones(
     places = [tones[i] for i in known]
     record, heard, hum = _heard(stimulus_v, record, list(zip(places, played[known], strict=True)), lag, silence,
                                 sample_rate_hz)
-    notices += [] if hum is None else [hum]
+    if hum is not None:
+        level = float(20 * np.log10(hum.peak_v / max(float(np.abs(recording_v).max()), 1e-12)))
+        notices.append(Notice(Fault.HUM, None, {"mains_hz": hum.mains_hz, "db": level}))
     octave = np.log2(heard[0].hertz) + np.arange(
         int(np.log2(heard[-1].hertz / heard[0].hertz) * POINTS_PER_OCTAVE) + 1) / POINTS_PER_OCTAVE
     told = Recorded(stimulus_v, places, heard, lag, step_of(recording_v) or 0.0,
-                    None if hum is None else float(hum.facts["mains_hz"]), 2.0**octave, sample_rate_hz, draws).told()
+                    hum, 2.0**octave, sample_rate_hz, draws).told()
     between, later, frequency_hz = told.between, told.later, told.frequency_hz
     if between.network is None and clock is None and not unsure and ppm.uncertainty > DOUBTED_PPM:
         by_network = _by_their_network(stimulus_v, recording_v, as_played, sample_rate_hz, draws)
@@ -141,8 +143,8 @@ def _by_their_network(
 def _heard(
     stimulus_v: FloatArray, record_v: FloatArray, tones: list[tuple[slice, float]], lag: int, silence: slice,
     sample_rate_hz: float,
-) -> tuple[FloatArray, list[HeardTone], Notice | None]:
-    """(the record less its hum, tones as they came back in it, what is said of the hum) of tones in the order of their
+) -> tuple[FloatArray, list[HeardTone], Hum | None]:
+    """(the record less its hum, tones as they came back in it, what hummed) of tones in the order of their
     pitch: where each was played, and its hertz."""
     def all_in(record_v: FloatArray) -> list[HeardTone]:
         return [heard_tone(stimulus_v, record_v, tone, lag, hertz, sample_rate_hz) for tone, hertz in tones]

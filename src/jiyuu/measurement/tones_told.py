@@ -17,12 +17,12 @@ from jiyuu.measurement.tones_between import Between, between_tones
 from jiyuu.measurement.tones_found import FEWEST_TONES
 from jiyuu.measurement.tones_heard import HeardTone, broken, noise_near, unsettled
 from jiyuu.measurement.tones_ringing import less_rings, rings_on, still_ahead
-from jiyuu.measurement.waveform_faults import rounded_v
+from jiyuu.measurement.waveform_faults import Hum, rounded_v
 
 SYSTEMATIC = 2e-6  # share by which ringing and neighbours may move a tone
 CLEAR, FAINT_DB = 4.0, 45.0  # standard deviations of a third harmonic; under the top: fainter ones bend nothing
 ROUNDS, STOOD_STILL = 6, 0.2  # of a network that tells how tones still rang; of what a tone may be off by
-BESIDE_HUM = 1.5  # widths of a line
+BESIDE_HUM, UNSURE_OF_HUM = 1.5, 0.2  # widths of a line; share of one that is left, RMS
 HARDLY = 100.0  # times less is no movement any more
 ROUNDS_OF_A_GUESS, POLES_OF_A_GUESS = 12, (2, 4)
 FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
@@ -31,7 +31,7 @@ FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
 @dataclass(frozen=True, slots=True, eq=False)
 class Recorded:
     """A recording of tones (n,), each as it was heard and where it was played, in the order of their pitch; lag:
-    samples by which it is late; step_v: of the recorder; mains_hz: of a hum that was taken out; wanted_hz (m,): where
+    samples by which it is late; step_v: of the recorder; hum: that was taken out; wanted_hz (m,): where
     the gain between them is wanted."""
 
     stimulus_v: FloatArray
@@ -39,7 +39,7 @@ class Recorded:
     heard: list[HeardTone]
     lag: int
     step_v: float
-    mains_hz: float | None
+    hum: Hum | None
     wanted_hz: FloatArray
     sample_rate_hz: float
     draws: int
@@ -123,8 +123,10 @@ class Told:
             raise MeasurementError("Most tones break off; check cable and buffer and record again.")
         if breaks:
             near_v = noise_near(heard, rate_hz)
-        bent = _bent(heard, near_v, _beside(recorded.mains_hz, heard, rate_hz))
+        bent = _bent(heard, near_v, _beside(recorded.hum, heard, 3, rate_hz) > 0)
         spread = _spread(heard, near_v, recorded.step_v, bent, rate_hz)
+        by_hum_v = UNSURE_OF_HUM * _beside(recorded.hum, heard, 1, rate_hz)
+        spread = np.hypot(spread, by_hum_v / np.abs([tone.into for tone in heard]))
         if doubt is not None and doubt.size == spread.size:
             spread = np.hypot(spread, doubt)
         frequency_hz, gain, times = (np.array([getattr(tone, name) for tone in heard])
@@ -193,13 +195,17 @@ def _rounded_v(tone: HeardTone, step_v: float, sample_rate_hz: float) -> float:
     return float(np.hypot(rounded_v(abs(tone.out), tone.noise_v, step_v), again_v))
 
 
-def _beside(mains_hz: float | None, heard: list[HeardTone], sample_rate_hz: float) -> NDArray[np.bool_]:
-    """(n,) whether a line of mains hum lies so near a tone's third harmonic that what is left of it is taken for it."""
-    third_hz = 3 * np.array([tone.hertz for tone in heard])
-    if mains_hz is None:
-        return np.zeros(third_hz.size, dtype=bool)
-    width_hz = sample_rate_hz / np.array([tone.left.size for tone in heard])
-    return np.asarray(np.abs(third_hz - mains_hz * np.round(third_hz / mains_hz)) < BESIDE_HUM * width_hz)
+def _beside(hum: Hum | None, heard: list[HeardTone], harmonic: int, sample_rate_hz: float) -> FloatArray:
+    """(n,) peak volts of the line of hum that lies so near a harmonic of each tone that what is left of it is taken for
+    that; 0 where none does."""
+    found = np.zeros(len(heard))
+    if hum is None:
+        return found
+    for number, cosine, sine in hum.lines:
+        for i, tone in enumerate(heard):
+            if abs(harmonic * tone.hertz - number * hum.mains_hz) < BESIDE_HUM * sample_rate_hz / tone.left.size:
+                found[i] = np.hypot(cosine, sine)
+    return found
 
 
 def _bent(heard: list[HeardTone], near_v: FloatArray, untold: NDArray[np.bool_]) -> FloatArray:
