@@ -31,7 +31,7 @@ STRETCH = 16  # hops
 FEWEST_GROUPS = 3  # of so many hops, that one which holds a change does not lead
 WINDOWS = 16
 FEWEST_LOST = 12.0  # fewer are told by the phase
-LEAST_THERE = 1e-6  # of the energy looked through, where hardly anything is found again
+LEAST_THERE, NOTHING = 1e-6, 1e-300  # of the energy looked through, where next to nothing is found; of silence
 SHARP = 48  # samples beside a peak where its correlation must have fallen
 ALIKE, MIXED = 0.9, 0.4  # re all of either; of a mean that holds what came in time and what came early
 TURNED = 0.06  # rad: what noise and clocks leave between two passages
@@ -117,7 +117,8 @@ def lost_samples(
         # Re what is there: where a sweep grows louder it would be found again later than it is.
         energy = np.cumsum(np.concatenate([[0.0], np.abs(other) ** 2]))
         there = energy[own.size : own.size + 2 * reach + 1] - energy[: 2 * reach + 1]
-        likeness = correlation / np.sqrt(np.maximum(float(energy[-1]) * LEAST_THERE, there) * np.sum(np.abs(own) ** 2))
+        both = np.maximum(float(energy[-1]) * LEAST_THERE, there) * np.sum(np.abs(own) ** 2)
+        likeness = correlation / np.sqrt(np.maximum(both, NOTHING))
         at = int(np.argmax(likeness))
         lags[i] = at - reach
         # Of a low tone any lag is nearly as good as another.

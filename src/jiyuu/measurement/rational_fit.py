@@ -18,7 +18,7 @@ MOST_POLES, FEW_POLES = 14, 8  # tried; and of a filter
 OWN = (1.0, 2.0, 4.0)  # radians at its cutoff by which a filter may be late
 ENOUGH = 1.2  # RMS of what is left over, in standard deviations of the noise
 ROUNDS, AGAIN = 12, 3  # until poles of a first fit stand still; from poles that stood still with other noise
-FURTHEST_LATE = 8.0  # radians of the loudest tone: a record is found to within a period of it
+FURTHEST_LATE, FURTHEST_S = 8.0, 5e-3  # radians of the loudest tone, or s: a record is found to within the longer
 MOST_RAISED = 1.5  # nepers
 GUESSED = 1e-3  # share by which poles of a first guess may still move
 
@@ -151,7 +151,8 @@ def late_between_tones(frequency_hz: FloatArray, gain: ComplexArray, deviation: 
     top = clear[-max(clear.size // 4, 6) :]
     s = frequency_hz[top] / float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
     loudest = frequency_hz[np.argmax(np.abs(gain))] / float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
-    furthest = FURTHEST_LATE / min(loudest, s[0])
+    unit_hz = float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
+    furthest = max(FURTHEST_LATE / min(loudest, s[0]), 2 * np.pi * unit_hz * FURTHEST_S)
     delays = np.arange(-furthest, furthest, 0.5 / s[-1])
     phasors = gain[top] / np.abs(gain[top])
     together = np.abs(np.exp(1j * np.outer(delays, s)) @ phasors)

@@ -206,7 +206,7 @@ def _by_noise(
 ) -> tuple[Ready, Estimate]:
     """What was made ready, with what only the estimate tells of it; every frequency sounds all the time, so that a
     fault hurts them all."""
-    band_hz, ready = band_of(passages, sample_rate_hz), in_place(ready, passages, sample_rate_hz)
+    band_hz = band_of(passages, sample_rate_hz)
     own, blurred_hz = None, np.inf
     if ready.offset is None and len(ready.sound) == 1:
         own = at_own_clock(ready, passages, band_hz=band_hz, sample_rate_hz=sample_rate_hz)
@@ -214,6 +214,9 @@ def _by_noise(
         blurred_hz = BLURRED / (np.pi * passages.passage_v.size / sample_rate_hz * 1e-6 * doubt_ppm)
     ready, clock = own or (ready, None)
     found = estimate_by_noise(ready, passages, band_hz=band_hz, sample_rate_hz=sample_rate_hz, draws=DRAWS)
+    if found.network is None and (there := in_place(ready, passages, sample_rate_hz)).place != ready.place:
+        again = estimate_by_noise(there, passages, band_hz=band_hz, sample_rate_hz=sample_rate_hz, draws=DRAWS)
+        ready, found = (there, again) if again.network is not None else (ready, found)
     if clock is not None:
         found = replace(found, turned_ppm=clock.value, clock_ppm=Uncertain(0.0, clock.uncertainty))
     if blurred_hz < band_hz[1]:  # what comes early and late no longer adds up there
