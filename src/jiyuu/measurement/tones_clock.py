@@ -16,6 +16,8 @@ MOST_PPM, SAME_PPM, APART = 2000.0, 0.1, 2.0  # what clocks may differ by; what 
 
 
 def silent_v_of(silence_v: FloatArray) -> float:
+    """RMS volts of the later half of a silence (n,), in which nothing of what was before it rings on; 0 where it is too
+    short to tell."""
     return float(np.std(silence_v[silence_v.size // 2 :])) if silence_v.size > 1000 else 0.0
 
 

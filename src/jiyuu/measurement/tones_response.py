@@ -86,8 +86,8 @@ def estimate_by_tones(
         notices.append(Notice(Fault.HUM, None, {"mains_hz": hum.mains_hz, "db": level}))
     octave = np.log2(heard[0].hertz) + np.arange(
         int(np.log2(heard[-1].hertz / heard[0].hertz) * POINTS_PER_OCTAVE) + 1) / POINTS_PER_OCTAVE
-    told = Recorded(stimulus_v, places, heard, lag, step_of(recording_v) or 0.0,
-                    hum, 2.0**octave, sample_rate_hz, draws).told()
+    told = Recorded(stimulus_v, places, heard, step_of(recording_v) or 0.0, hum, 2.0**octave, sample_rate_hz,
+                    draws).told()
     between, later, frequency_hz = told.between, told.later, told.frequency_hz
     if between.network is None and clock is None and not unsure and ppm.uncertainty > DOUBTED_PPM:
         by_network = _by_their_network(stimulus_v, recording_v, as_played, sample_rate_hz, draws)

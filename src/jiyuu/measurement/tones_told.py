@@ -30,14 +30,12 @@ FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Recorded:
-    """A recording of tones (n,), each as it was heard and where it was played, in the order of their pitch; lag:
-    samples by which it is late; step_v: of the recorder; hum: that was taken out; wanted_hz (m,): where
-    the gain between them is wanted."""
+    """A recording of tones (n,), each as it was heard and where it was played, in the order of their pitch; step_v: of
+    the recorder; hum: that was taken out; wanted_hz (m,): where the gain between them is wanted."""
 
     stimulus_v: FloatArray
     places: list[slice]
     heard: list[HeardTone]
-    lag: int
     step_v: float
     hum: Hum | None
     wanted_hz: FloatArray
