@@ -33,6 +33,7 @@ TWO_AWAY = float(np.sqrt(np.sqrt(2) - 1))  # re two equal poles, where a curve i
 FALLS = 1.0  # poles' worth of slope at the low end of the band, from which on a curve falls towards there
 NO_BETTER = 0.7  # share of the misfit that more poles must leave to be worth a search
 MOST_RESTS = 3
+CLEARLY_LESS = 4.0  # of χ²
 MORE_IN_VAIN = 2  # poles added without telling more
 FEWEST_BINS = 30
 OUTSIDE = 4.0  # a zero so far beyond the band may as well be none, or lie at 0
@@ -81,6 +82,19 @@ def fit_network(
             if _as_noise(*best[1:]):
                 return with_spread(best[1], _coupled(*best[1:]))
     return None if best is None else with_spread(best[1], _coupled(*best[1:]))
+
+
+def with_one_more(spectrum: Spectrum, fit: NetworkFit) -> NetworkFit:
+    """The same, or a network of one pole more where that leaves clearly less, though not by so much that the simpler
+    one would not be the likelier: most filters have an even number, and what a pole less foretells of theirs beside
+    noise may be far off."""
+    groups = Groups.of(spectrum, fit.unit)
+    found = _fits(spectrum, groups, _guesses(groups, fit.order.poles + 1))
+    if not found:
+        return fit
+    mine, more = min(found, key=lambda one: one[1].left)
+    squares = fit.left**2 * mine.freedom(fit.order.values) - more.left**2 * mine.freedom(more.order.values)
+    return with_spread(mine, more) if squares > CLEARLY_LESS else fit
 
 
 def _in_turn(known: PolesAndZeros | None) -> list[tuple[int, PolesAndZeros | None]]:

@@ -12,6 +12,7 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Spectrum
 from jiyuu.measurement.estimate import FittedNetwork, nearer_by, network_of
 from jiyuu.measurement.network_fit import NetworkFit
+from jiyuu.measurement.network_search import with_one_more
 from jiyuu.measurement.rational_fit import (
     FEW_POLES,
     PolesAndZeros,
@@ -82,6 +83,8 @@ def between_tones(
         network = network_of(spectrum, known) if near is None else nearer_by(spectrum, near)
         if network is None:
             return None
+        if near is None and network.order.poles % 2:
+            network = with_one_more(spectrum, network)
         networks = network.drawn(draws, generator)
         drawn = np.stack([one.at(wanted_hz) for one in networks])
         rest = network.clock_ppm
