@@ -98,4 +98,5 @@ def in_place(ready: Ready, passages: Passages, sample_rate_hz: float) -> Ready:
     later = int(np.argmax(together))
     told = together[later] > TOLD_BY * float(np.sqrt(np.mean(together**2)))
     later -= together.size if later > together.size // 2 else 0
-    return replace(ready, place=ready.place + later) if told and abs(later) > FAR_SAMPLES else ready
+    inside = ready.place + ready.sound[0] * passages.period + later >= 0
+    return replace(ready, place=ready.place + later) if told and inside and abs(later) > FAR_SAMPLES else ready
