@@ -156,7 +156,7 @@ def test_noise_near_a_tone_is_that_of_its_frequency(power):
         white = np.random.default_rng(seed).normal(0, 1e-3, TONES.size)
         hertz = np.fft.rfftfreq(white.size, 1 / RATE)
         shape = np.concatenate([[0.0], (1000 / hertz[1:]) ** (power / 2)])
-        near = noise_near(heard(TONES + np.fft.irfft(np.fft.rfft(white) * shape, white.size)), RATE)
+        near = noise_near(heard(TONES + np.fft.irfft(np.fft.rfft(white) * shape, white.size)))
         ratios.append(near / (1e-3 * (1000 / PLAYED_HZ) ** (power / 2)))
     middle = np.sqrt(np.mean(np.square(ratios), axis=0))
     assert np.median(middle) == pytest.approx(1.0, abs=0.08)
@@ -168,7 +168,7 @@ def test_gains_scatter_by_what_the_noise_near_them_makes():
     z = []
     for seed in some(range(3), 2):
         tones = heard(noise_of("pink", TONES.size, 1e-3, np.random.default_rng(seed)) + TONES)
-        near = noise_near(tones, RATE)
+        near = noise_near(tones)
         z.append(np.abs([tone.gain - 1 for tone in tones]) * np.sqrt([tone.left.size for tone in tones]) / (2 * near))
     assert 0.75 < np.sqrt(np.mean(np.square(z))) < 1.15  # the lowest state a little more than they need
 
@@ -176,10 +176,10 @@ def test_gains_scatter_by_what_the_noise_near_them_makes():
 def test_a_ring_that_has_not_died_counts_and_a_steady_tone_does_not():
     noise = np.random.default_rng(1).normal(0, 1e-4, TONES.size)
     steady = heard(TONES + noise)
-    assert np.median(unsettled(steady, noise_near(steady, RATE))) == 0.0
+    assert np.median(unsettled(steady, noise_near(steady))) == 0.0
     ringing = heard(lfilter([1.0], np.poly(np.exp((-30.0 + 2j * np.pi * np.array([300.0, -300.0])) / RATE)).real,
                             TONES) * 1e-3 + noise)
-    rings = unsettled(ringing, noise_near(ringing, RATE)) / np.abs([tone.out for tone in ringing])
+    rings = unsettled(ringing, noise_near(ringing)) / np.abs([tone.out for tone in ringing])
     assert rings[np.argmin(np.abs(PLAYED_HZ - 320))] > 0.01
 
 
@@ -190,7 +190,7 @@ def test_a_tone_that_breaks_off_is_found_and_one_that_rings_is_not():
     gap[part.stop - 900 : part.stop] = 0.0
     for record, expected in ((gap, [20]), (TONES, [])):
         tones = heard(record + noise)
-        assert broken(tones, noise_near(tones, RATE)) == expected
+        assert broken(tones, noise_near(tones)) == expected
 
 
 @pytest.mark.parametrize("mains_hz", [49.93, 60.05])

@@ -10,9 +10,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement.tones_ringing import Rings
 
 FEWEST_PER_OCTAVE, USUAL_PER_OCTAVE = 24, 64
 WITHIN_POLE = 0.3  # a group is no wider than this share of its distance to the nearest pole
+ALONE = 1e-9  # re the same: every bin is a group
 NODES = 3
 
 
@@ -34,7 +36,7 @@ class Spectrum:
     """bins_hz (m,) rising, their gain (m,) V/V, how much each counts (m,), and variance (m,) |z|² of one bin's gain.
 
     cut: the gate behind it, None where there was none. sounds_s (m,): when each sounded, where the recorder's clock is
-    to be found by it."""
+    to be found by it. rings: that were still heard in them."""
 
     bins_hz: FloatArray
     gain: ComplexArray
@@ -42,13 +44,15 @@ class Spectrum:
     variance: FloatArray
     cut: Cut | None = None
     sounds_s: FloatArray | None = None
+    rings: Rings | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Groups:
     """Means of gain (g,) and the deviation (g,) of either of its parts, s (g,) of their middles; omega (NODES·g,) and
     what each node counts, share (g, NODES), where a model is asked for its means, and how late it sounded,
-    late (NODES·g,). gate, turns: as network_kernel has them. s and omega in units of `unit` rad/s, times in 1/unit."""
+    late (NODES·g,). gate, turns: as network_kernel has them; rings: of every group. s and omega in units of `unit`
+    rad/s, times in 1/unit."""
 
     gain: ComplexArray
     deviation: FloatArray
@@ -59,17 +63,19 @@ class Groups:
     gate: FloatArray
     turns: FloatArray
     late: FloatArray | None  # None where the clock is known
+    rings: Rings | None = None
 
     @classmethod
     def of(cls, spectrum: Spectrum, unit: float, poles: ComplexArray | None = None) -> Groups:
-        """poles (n,) rad/s: near them the groups are narrower, and wider elsewhere."""
+        """poles (n,) rad/s: near them the groups are narrower, and wider elsewhere. Where rings are heard every bin is
+        a group."""
         from jiyuu.measurement.bin_groups_kernel import begun, moments
         from jiyuu.measurement.network_kernel import turns_of
 
         hertz = spectrum.bins_hz
         per_octave = USUAL_PER_OCTAVE if poles is None else FEWEST_PER_OCTAVE
         near = np.zeros(0, dtype=complex) if poles is None else np.asarray(poles / (2 * np.pi), dtype=complex)
-        starts = begun(hertz, per_octave, near, WITHIN_POLE)
+        starts = begun(hertz, per_octave, near, WITHIN_POLE if spectrum.rings is None else ALONE)
         gain, variance, rest = moments(hertz, spectrum.gain, spectrum.counts, spectrum.variance, starts)
         # Lanczos with the polynomials 1, x − a0, …: the nodes are eigenvalues of what they give.
         centre, scale, second, lean, norm, more = rest.T
@@ -85,7 +91,7 @@ class Groups:
             np.asarray(2j * np.pi * centre / unit), omega, vectors[:, 0, :] ** 2, unit, gate,
             turns_of(omega, gate) if gate.size else np.zeros((8, 0)),
             None if spectrum.sounds_s is None else unit * np.interp(nodes_hz.ravel(), hertz, spectrum.sounds_s),
-        )
+            spectrum.rings)
 
     def means(self, columns: ComplexArray) -> ComplexArray:
         """(c, g) of columns (c, NODES·g) at the nodes."""

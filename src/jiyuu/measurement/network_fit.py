@@ -8,12 +8,15 @@ found together by damped least squares (Marquardt 1963, J. SIAM).
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Cut, Groups, gate_of
+from jiyuu.measurement.tones_ringing import Rings
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.stopping import checkpoint
 
@@ -65,6 +68,10 @@ class NetworkFit:
     @property
     def delay_s(self) -> float:
         return float(self.values[-1]) / self.unit
+
+    def rings(self, waits_s: float) -> tuple[ComplexArray, ComplexArray]:
+        """Poles and residues (n,) rad/s of what it rings with, a residue of 0 where nothing is left of it by then."""
+        return _slow(self.order, self.values, waits_s, self.unit)
 
     @property
     def clock_ppm(self) -> Uncertain | None:
@@ -188,7 +195,8 @@ class DrawnNetwork:
 def settled(
     groups: Groups, order: Order, values: FloatArray, *, ease: float = 0.0, steps: int = STEPS
 ) -> NetworkFit | None:
-    """All values together, from values that are nearly right. ease: share of the loudest that counts as noise too."""
+    """All values together, from values that are nearly right. ease: share of the loudest that counts as noise too.
+    What rings, if its groups have any, is not minded."""
     from jiyuu.measurement.network_kernel import stepped
 
     if ease:
@@ -218,6 +226,12 @@ def with_spread(groups: Groups, fit: NetworkFit) -> NetworkFit:
     fit = by_coefficients(groups, fit, steps=LAST_STEPS, still=still)
     _, inverse, rows, scale = _told_by(groups, fit)
     return replace(fit, spread=(rows.T * inverse) / scale[:, np.newaxis] * max(fit.left, 1.0))
+
+
+def left_by(groups: Groups, fit: NetworkFit) -> NetworkFit:
+    """The same, with what it leaves of other groups."""
+    left = float(np.linalg.norm(_misfit(groups, fit.order, fit.values)) / np.sqrt(groups.freedom(fit.values.size)))
+    return replace(fit, left=left)
 
 
 def by_coefficients(
@@ -260,8 +274,8 @@ def _with_coefficients(groups: Groups, fit: NetworkFit, coefficients: FloatArray
         return None
     above = factors_of(_roots(coefficients[poles : poles + zeros]))
     values = np.concatenate([np.log(below), above, coefficients[poles + zeros :]])
-    left = float(np.linalg.norm(_misfit(groups, fit.order, values)) / np.sqrt(groups.freedom(values.size)))
-    return replace(fit, values=values, left=left) if left < fit.left else None
+    there = left_by(groups, replace(fit, values=values))
+    return there if there.left < fit.left else None
 
 
 def factors_of(roots: ComplexArray) -> FloatArray:
@@ -295,9 +309,24 @@ def _misfit(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
     """What is left (2g,) in standard deviations of either part."""
     from jiyuu.measurement.network_kernel import misfit
 
+    gain = groups.gain if groups.rings is None else groups.gain - _rung(groups.rings, groups.unit, order, values)
     return np.asarray(misfit(
-        values, order.shape, groups.omega, _late(groups), groups.share, groups.gate, groups.turns, groups.gain,
+        values, order.shape, groups.omega, _late(groups), groups.share, groups.gate, groups.turns, gain,
         groups.deviation))
+
+
+def _rung(rings: Rings, unit: float, order: Order, values: FloatArray) -> ComplexArray:
+    """(g,) what is heard of its rings."""
+    poles, residues = _slow(order, values, rings.waits_s, unit)
+    return rings.added(poles, residues, float(values[-1]) / unit, float(values[-3]) if order.clocked else 0.0)
+
+
+def _slow(order: Order, values: FloatArray, waits_s: float, unit: float) -> tuple[ComplexArray, ComplexArray]:
+    """As NetworkFit.rings has them."""
+    from jiyuu.measurement.network_kernel import slow
+
+    poles, residues = slow(values, order.shape, np.array([unit * waits_s]))
+    return np.asarray(unit * poles), np.asarray(unit * residues)
 
 
 def _late(groups: Groups) -> FloatArray:
@@ -335,15 +364,25 @@ def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) ->
     turn: ComplexArray | float = 1.0
     if order.clocked and groups.late is not None:
         turn = np.exp(-s * groups.late * values[-3])
-    rings = ring_slopes(values, order.shape, groups.omega, groups.gate, groups.turns)
-    if rings.size:
-        turned = np.empty((values.size, values.size))
-        for i in range(values.size):
-            step = 1e-6 * max(abs(values[i]), 1e-3)
-            moved = values.copy()
-            moved[i] += step
-            turned[:, i] = (_coefficients(moved, order) - _coefficients(values, order)) / step
-        less = np.linalg.pinv(turned).T @ rings  # by the values, and how those move with the coefficients
-        columns = [column - own for column, own in zip(columns, less, strict=True)]
-    slopes = (groups.means(np.stack(columns) * turn) / groups.deviation).T
+    less = ring_slopes(values, order.shape, groups.omega, groups.gate, groups.turns)
+    if less.size:
+        by_value = np.linalg.pinv(_slopes(lambda moved: _coefficients(moved, order), values)).T
+        columns = [column - own for column, own in zip(columns, by_value @ less, strict=True)]
+    means = groups.means(np.stack(columns) * turn)
+    if groups.rings is not None:
+        rings = groups.rings
+        by_value = np.linalg.pinv(_slopes(lambda moved: _coefficients(moved, order), values)).T
+        means += by_value @ _slopes(lambda moved: _rung(rings, groups.unit, order, moved), values).T
+    slopes = (means / groups.deviation).T
     return np.concatenate([slopes.real, slopes.imag])
+
+
+def _slopes(found: Callable[[FloatArray], Any], values: FloatArray) -> Any:
+    """(…, v) how what is found moves with every value."""
+    now, columns = found(values), []
+    for i in range(values.size):
+        step = 1e-6 * max(abs(values[i]), 1e-3)
+        moved = values.copy()
+        moved[i] += step
+        columns.append((found(moved) - now) / step)
+    return np.stack(columns, axis=-1)

@@ -107,7 +107,7 @@ def by_coefficients(coefficients: FloatArray, shape: Shape, omega: FloatArray) -
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _slow(values: FloatArray, shape: Shape, gate: FloatArray) -> tuple[ComplexArray, ComplexArray]:
+def slow(values: FloatArray, shape: Shape, gate: FloatArray) -> tuple[ComplexArray, ComplexArray]:
     """Poles (p,) and residues (p,) of the rings that the gate cuts; a residue of 0 where it need not be followed."""
     count, zeros, at_rest, _ = shape
     poles, residues = roots_of(np.exp(values[:count])), np.zeros(count, dtype=np.complex128)
@@ -158,7 +158,7 @@ def left_out(
 ) -> ComplexArray:
     """(n,) what the gate takes of the network's rings, less what the passages before add to them; turns: as turns_of
     has them, or (8, 0), and then they are found where a ring needs them."""
-    poles, residues = _slow(values, shape, gate)
+    poles, residues = slow(values, shape, gate)
     found = np.zeros(omega.size, dtype=np.complex128)
     if not residues.any():
         return found
@@ -244,7 +244,7 @@ def ring_slopes(
     values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray, turns: FloatArray
 ) -> ComplexArray:
     """(v, n) how what is left out moves by every value, or (0, n) where no ring outlasts the gate."""
-    if gate.size == 0 or not _slow(values, shape, gate)[1].any():
+    if gate.size == 0 or not slow(values, shape, gate)[1].any():
         return np.zeros((0, omega.size), dtype=np.complex128)
     found, now = np.zeros((values.size, omega.size), dtype=np.complex128), left_out(values, shape, omega, gate, turns)
     gain, delay = values.size - 2, values.size - 1

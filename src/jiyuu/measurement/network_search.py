@@ -18,6 +18,7 @@ from jiyuu.measurement.network_fit import (
     Order,
     by_coefficients,
     factors_of,
+    left_by,
     product,
     roots_of,
     settled,
@@ -45,6 +46,7 @@ TOO_FEW = 3.0  # what a network may leave at first and still come to something
 LIKELY = 0.5  # and by then what is likely enough
 MOST_TRIED = 5
 BY_COEFFICIENTS, GAINS = 40, 1e-3  # steps; share of what is left that each must gain
+SMALLER = (1.0, 0.3, 0.1, 0.03, 0.01)  # shares of a step where rings are heard
 HOPELESS = 50.0  # what a network leaves, so that no more steps are worth while
 WORTH = 2.0  # a network that leaves more is not made better by leaving parts of it out
 UNDER, COUPLED = 1.5, 1.4  # re the low end of the band: where such zeros stand, and a capacitor's pole to begin with
@@ -108,8 +110,12 @@ def _in_turn(known: PolesAndZeros | None) -> list[tuple[int, PolesAndZeros | Non
 
 
 def settled_anew(spectrum: Spectrum, near: NetworkFit) -> NetworkFit | None:
-    """A network with the poles and zeros of one that is nearly right, by another spectrum of the same band."""
+    """A network with the poles and zeros of one that is nearly right, by another spectrum of the same band, or by one
+    in which rings are heard."""
     groups = Groups.of(spectrum, near.unit, near.poles)
+    if groups.rings is not None:
+        return with_spread(groups, by_coefficients(groups, left_by(groups, near), steps=MORE_STEPS, shares=SMALLER,
+                                                   still=GAINS))
     fit = settled(groups, near.order, near.values)
     return None if fit is None else with_spread(groups, fit)
 

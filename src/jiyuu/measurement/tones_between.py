@@ -16,12 +16,14 @@ from jiyuu.measurement.network_search import with_one_more
 from jiyuu.measurement.rational_fit import (
     FEW_POLES,
     PolesAndZeros,
+    RationalFit,
     fit_rational,
     likely_delays,
     poles_and_zeros,
     refit,
     spread_over,
 )
+from jiyuu.measurement.tones_ringing import Rings
 from jiyuu.measurement.uncertain import Uncertain
 
 FITS = 3.0  # standard deviations of the noise that a network may leave over and still be the one
@@ -29,6 +31,7 @@ STEP_POLES, STEP_ROUNDS, STOOD_STILL = (2, 4, 6), 12, 1e-3  # tried beside a cha
 COARSELY = 4  # tones between the places tried first
 STEP_FITS, STEP_TELLS = 5.0, 0.3  # what may be left beside a change of gain, and as a share of what is left without
 LEAST_STEP_DB = 0.02
+RIPPLE = 3e-5  # of a gain, from tone to tone
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,67 +67,133 @@ class Between:
     drift_s: float = 0.0
 
 
-def between_tones(
-    frequency_hz: FloatArray, gain: ComplexArray, spread: FloatArray, time_s: FloatArray, wanted_hz: FloatArray,
-    draws: int, *, like: Between | None = None,
-) -> Between:
-    """At wanted_hz (n,), from tones (m,) with the RMS of what each may be off by, and when they were played: by the
-    network that they tell of, or by splines where none fits. like: what was between nearly the same tones, whose
-    network is taken if it can be brought so near that it fits."""
-    generator = np.random.default_rng(22)  # fixed: the same files give the same uncertainty
-    pair = generator.standard_normal((2, draws, gain.size)) / np.sqrt(2)
-    noise = (pair[0] + 1j * pair[1]) * spread
-    later = (time_s - time_s.mean()) / np.ptp(time_s)  # what of the clocks' difference was not found yet
-    span_s = float(np.ptp(time_s))
+@dataclass(frozen=True, slots=True, eq=False)
+class Gains:
+    """gain (n,) of tones at frequency_hz (n,), the RMS of what each may be off by, and when they were played; rings: of
+    them, where what was heard of those is in the gain, which was turned back by `ahead_s` then."""
 
-    def by_network(drift_s: float, near: NetworkFit | None, known: PolesAndZeros | None) -> Between | None:
-        together = gain * np.exp(2j * np.pi * frequency_hz * drift_s * later)  # all by nearly one clock
-        spectrum = Spectrum(frequency_hz, together, np.ones(gain.size), spread**2, sounds_s=later * span_s)
-        network = network_of(spectrum, known) if near is None else nearer_by(spectrum, near)
-        if network is None:
-            return None
-        if near is None and network.order.poles % 2:
-            network = with_one_more(spectrum, network)
-        networks = network.drawn(draws, generator)
-        drawn = np.stack([one.at(wanted_hz) for one in networks])
-        rest = network.clock_ppm
-        ppm = None if rest is None else replace(rest, value=rest.value + 1e6 * drift_s / span_s)
-        return Between(network.at(wanted_hz), drawn, FittedNetwork(network, networks), step, ppm, drift_s)
+    frequency_hz: FloatArray
+    gain: ComplexArray
+    spread: FloatArray
+    time_s: FloatArray
+    rings: Rings | None = None
+    ahead_s: float = 0.0
 
+    @property
+    def span_s(self) -> float:
+        return float(np.ptp(self.time_s))
+
+    @property
+    def later(self) -> FloatArray:
+        """(n,) by how much of the span each was played later than the middle."""
+        return np.asarray((self.time_s - self.time_s.mean()) / self.span_s)
+
+    def turned_back(self, samples: int, sample_rate_hz: float) -> Gains:
+        """As if the tones had come so many samples earlier."""
+        ahead_s = samples / sample_rate_hz
+        return replace(self, gain=self.gain * np.exp(2j * np.pi * self.frequency_hz * ahead_s), ahead_s=ahead_s)
+
+    def less(self, step: GainStep) -> Gains:
+        """As if their gain had not changed; without the one while which it may have."""
+        kept = np.flatnonzero(np.arange(self.gain.size) != step.place)
+        gain = self.gain * np.exp(-step.nepers * step.behind(self.gain.size))
+        rings = None if self.rings is None else self.rings.some(kept)
+        return Gains(self.frequency_hz[kept], gain[kept], self.spread[kept], self.time_s[kept], rings, self.ahead_s)
+
+    def spectrum(self, drift_s: float) -> Spectrum:
+        """All by nearly one clock, by which they were so much later from the first to the last."""
+        turned = self.gain * np.exp(2j * np.pi * self.frequency_hz * drift_s * self.later)
+        sounds_s = self.later * self.span_s
+        rings = None if self.rings is None else self.rings.turned(self.ahead_s + drift_s * self.later, sounds_s)
+        return Spectrum(self.frequency_hz, turned, np.ones(turned.size), self.spread**2, sounds_s=sounds_s, rings=rings)
+
+
+def between_tones(gains: Gains, wanted_hz: FloatArray, draws: int) -> Between:
+    """At wanted_hz (n,): by the network that the tones tell of, or by splines where none fits."""
     step: GainStep | None = None
-    if like is not None and like.network is not None and like.step is None:
-        nearer = by_network(like.drift_s, like.network.fit, None)
-        if nearer is not None:
-            return nearer
-    fit = fit_rational(frequency_hz, gain, spread, later)
+    fit = _rational(gains)
     if fit.left > FITS:  # it may have lost its way where a network of the usual shape does not
-        found = by_network(fit.delay[1] / (2 * np.pi * fit.unit_hz), None, None)
+        found = _by_network(gains, _drift_s(fit), None, step, wanted_hz, draws)
         if found is not None:
             return found
     if fit.left > FITS or fit.poles.size > FEW_POLES:
-        step = _gain_step(frequency_hz, gain, spread, later, fit.left)
+        step = _gain_step(gains.frequency_hz, gains.gain, gains.spread, gains.later, fit.left)
         if step is not None:
-            gain = gain * np.exp(-step.nepers * step.behind(gain.size))
-            kept = np.arange(gain.size) != step.place  # it may have changed while that one sounded
-            frequency_hz, gain, spread, later = frequency_hz[kept], gain[kept], spread[kept], later[kept]
-            noise = noise[:, kept]
-            fit = fit_rational(frequency_hz, gain, spread, later)
+            gains = gains.less(step)
+            fit = _rational(gains)
+    noise = _noise(gains, draws)
     if fit.left < FITS:
         known = poles_and_zeros(replace(fit, unit_hz=1.0)) if fit.poles.size <= FEW_POLES else None
-        found = by_network(fit.delay[1] / (2 * np.pi * fit.unit_hz), None, known)
+        found = _by_network(gains, _drift_s(fit), known, step, wanted_hz, draws)
         if found is not None:
             return found
-        there = fit.at(frequency_hz)
+        there = fit.at(gains.frequency_hz)
         doubt = max(fit.left, 1.0)
-        again = [refit(frequency_hz, there + doubt * one, spread, later, fit.poles, fit.delay) for one in noise]
+        again = [refit(gains.frequency_hz, there + doubt * one, gains.spread, gains.later, fit.poles, fit.delay)
+                 for one in noise]
         # With more poles than a filter has nearly anything is followed: that vouches for nothing.
         return Between(fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in again]), None, step)
-    at, octave = np.log2(frequency_hz), np.log2(wanted_hz)
+    at, octave = np.log2(gains.frequency_hz), np.log2(wanted_hz)
     # Every other tone foretells the ones between; with all of them the spline is off by a sixteenth of that.
-    missed = np.abs(_between(at[::2], gain[::2], at) - gain) / 16
-    wider = np.hypot(spread, np.maximum(missed, np.roll(missed, 1))) / spread
-    drawn = np.stack([_between(at, one, octave) for one in gain + noise * wider])
-    return Between(_between(at, gain, octave), drawn, None, step)
+    missed = np.abs(_between(at[::2], gains.gain[::2], at) - gains.gain) / 16
+    wider = np.hypot(gains.spread, np.maximum(missed, np.roll(missed, 1))) / gains.spread
+    drawn = np.stack([_between(at, one, octave) for one in gains.gain + noise * wider])
+    return Between(_between(at, gains.gain, octave), drawn, None, step)
+
+
+def between_rings(gains: Gains, like: Between, wanted_hz: FloatArray, draws: int) -> Between | None:
+    """The same by a network that is nearly known, and by its rings, where some were heard; None where those are not
+    its own."""
+    if like.network is None:
+        return None
+    if like.step is not None:
+        gains = gains.less(like.step)
+    network = nearer_by(gains.spectrum(like.drift_s), like.network.fit)
+    return None if network is None else _by(network, gains, like.drift_s, like.step, wanted_hz, draws)
+
+
+def _by_network(
+    gains: Gains, drift_s: float, known: PolesAndZeros | None, step: GainStep | None, wanted_hz: FloatArray, draws: int
+) -> Between | None:
+    """As between_tones."""
+    spectrum = gains.spectrum(drift_s)
+    network = network_of(spectrum, known)
+    if network is None:  # but for the ripple of a converter's band, that no few poles have
+        rippled = spectrum.variance + (RIPPLE * np.abs(spectrum.gain)) ** 2
+        spectrum = replace(spectrum, variance=rippled)
+        network = network_of(spectrum, known)
+    if network is None:
+        return None
+    if network.order.poles % 2:
+        network = with_one_more(spectrum, network)
+    return _by(network, gains, drift_s, step, wanted_hz, draws)
+
+
+def _by(
+    network: NetworkFit, gains: Gains, drift_s: float, step: GainStep | None, wanted_hz: FloatArray, draws: int
+) -> Between:
+    generator = np.random.default_rng(22)  # fixed: the same files give the same uncertainty
+    networks = network.drawn(draws, generator)
+    drawn = np.stack([one.at(wanted_hz) for one in networks])
+    rest = network.clock_ppm
+    ppm = None if rest is None else replace(rest, value=rest.value + 1e6 * drift_s / gains.span_s)
+    return Between(network.at(wanted_hz), drawn, FittedNetwork(network, networks), step, ppm, drift_s)
+
+
+def _noise(gains: Gains, draws: int) -> ComplexArray:
+    """(draws, n) such as may be in the gains."""
+    generator = np.random.default_rng(22)  # fixed: the same files give the same uncertainty
+    pair = generator.standard_normal((2, draws, gains.gain.size)) / np.sqrt(2)
+    return np.asarray((pair[0] + 1j * pair[1]) * gains.spread)
+
+
+def _rational(gains: Gains) -> RationalFit:
+    return fit_rational(gains.frequency_hz, gains.gain, gains.spread, gains.later)
+
+
+def _drift_s(fit: RationalFit) -> float:
+    """By how much tones were later from the first to the last."""
+    return float(fit.delay[1] / (2 * np.pi * fit.unit_hz))
 
 
 def _gain_step(

@@ -42,11 +42,11 @@ def tones_of(stimulus_v: FloatArray, sample_rate_hz: float) -> list[slice]:
 
 def those_inside(
     tones: list[slice], lag: int, size: int, sample_rate_hz: float
-) -> tuple[list[Notice], list[slice]]:
-    """(what is said of those that are not whole in a recording of so many samples, the others).
+) -> tuple[list[Notice], list[int]]:
+    """(what is said of those that are not whole in a recording of so many samples, the places of the others).
 
     Raises MeasurementError when most are missing."""
-    inside = [tone for tone in tones if tone.start + lag >= 0 and tone.stop + lag <= size]
+    inside = [i for i, tone in enumerate(tones) if tone.start + lag >= 0 and tone.stop + lag <= size]
     late, early = tones[0].start + lag < 0, tones[-1].stop + lag > size
     if len(inside) < FEWEST_TONES:
         raise MeasurementError(

@@ -23,6 +23,7 @@ NEIGHBOURS = 3  # tones on either side whose noise is as strong
 HUM_S, LEAST_S = 5.0, 1.0  # looked through at once: for longer mains does not keep its pitch; of it, that tells
 SAME_MAINS_HZ, LOUDER, UNLIKE = 0.3, 3.0, 0.3  # by which what hums in a stretch may differ from what does in most
 QUARTERS = 4
+UNFELT = 0.01  # re what noise moves
 NOISY = 8.0  # standard deviations
 SCATTERS = 3.0  # the mean square of four, at most, re what is expected
 BROKEN = 0.1  # of a tone, by which a quarter of it may be off by ringing and noise
@@ -33,7 +34,8 @@ ALIKE = 5.0  # times as much as its neighbours'
 class HeardTone:
     """hertz as played; steady: where it is steady in the recording, from begin_s on after the stimulus began; into,
     out: complex peak volts of what was played and of what came; third: of its third harmonic; left (n,): what the fit
-    leaves; quarters (QUARTERS,): peak volts by which each quarter of it is off the whole."""
+    leaves; quarters (QUARTERS,): peak volts by which each quarter of it is off the whole; near_v: RMS that white noise
+    would have which is as strong as what is left near it."""
 
     hertz: float
     steady: slice
@@ -44,6 +46,7 @@ class HeardTone:
     third: complex
     left: FloatArray
     quarters: ComplexArray
+    near_v: float
 
     @property
     def gain(self) -> complex:
@@ -57,17 +60,16 @@ class HeardTone:
     @property
     def noise_v(self) -> float:
         """RMS of what is left."""
-        return float(np.sqrt(self.left @ self.left / max(self.left.size - 2 * HARMONICS - 1, 1)))
-
-    def moved(self, out: complex) -> HeardTone:
-        """With so much more of the tone itself."""
-        return replace(self, out=self.out + out)
+        return _noise_v(self.left)
 
     def less(self, ring_v: FloatArray, sample_rate_hz: float) -> HeardTone:
-        """As if ring_v (n,) had not been recorded there."""
+        """As if ring_v (n,) had not been recorded there; as it is where nobody would feel that."""
+        if np.abs(ring_v).max() < UNFELT * self.noise_v / np.sqrt(ring_v.size):
+            return self
         lines, left, quarters = _fitted(ring_v[np.newaxis], self.hertz, self.begin_s, sample_rate_hz)
-        return replace(self, out=self.out - complex(lines[0, 0]), third=self.third - complex(lines[0, 2]),
-                       left=self.left - left, quarters=self.quarters - quarters)
+        left = self.left - left
+        return replace(self, out=self.out - complex(lines[0, 0]), third=self.third - complex(lines[0, 2]), left=left,
+                       quarters=self.quarters - quarters, near_v=_near_v(left, self.hertz, sample_rate_hz))
 
 
 def steady_part(tone: slice) -> slice:
@@ -85,7 +87,7 @@ def heard_tone(
     begin_s = steady.start / sample_rate_hz
     lines, left, quarters = _fitted(np.stack([record_v[there], stimulus_v[steady]]), hertz, begin_s, sample_rate_hz)
     return HeardTone(hertz, there, begin_s, begin_s + 0.5 * (left.size - 1) / sample_rate_hz, complex(lines[1, 0]),
-                     complex(lines[0, 0]), complex(lines[0, 2]), left, quarters)
+                     complex(lines[0, 0]), complex(lines[0, 2]), left, quarters, _near_v(left, hertz, sample_rate_hz))
 
 
 def _fitted(
@@ -110,26 +112,30 @@ def _fitted(
     return np.asarray((weights[1::2] - 1j * weights[2::2]).T), left, np.array(quarters)
 
 
-def noise_near(tones: Sequence[HeardTone], sample_rate_hz: float) -> FloatArray:
+def noise_near(tones: Sequence[HeardTone]) -> FloatArray:
     """(n,) RMS volts that white noise would have which is as strong as what was recorded near each tone, of tones in
     the order of their pitch: hardly any noise is as strong at every frequency."""
-    power = np.array([_power_near(tone, sample_rate_hz) for tone in tones])
-    padded = np.pad(power, NEIGHBOURS, mode="edge")
+    padded = np.pad([tone.near_v**2 for tone in tones], NEIGHBOURS, mode="edge")
     return np.asarray(np.sqrt(np.lib.stride_tricks.sliding_window_view(padded, 2 * NEIGHBOURS + 1).mean(axis=1)))
 
 
-def _power_near(tone: HeardTone, sample_rate_hz: float) -> float:
-    window = np.hanning(tone.left.size)
-    bins = np.arange(tone.left.size // 2 + 1)
-    centre = tone.hertz * tone.left.size / sample_rate_hz
+def _near_v(left: FloatArray, hertz: float, sample_rate_hz: float) -> float:
+    """As HeardTone has it."""
+    bins = np.arange(left.size // 2 + 1)
+    centre = hertz * left.size / sample_rate_hz
     away = np.abs(bins - centre)
     near = (away >= NEAR_BINS[0]) & (away < NEAR_BINS[1]) & (bins >= 2)
     for harmonic in range(2, HARMONICS + 1):
         near &= np.abs(bins - harmonic * centre) >= NEAR_BINS[0]
     if not near.any():
-        return tone.noise_v**2
-    spectrum = rfft(tone.left * window)
-    return float(np.mean(np.abs(spectrum[near]) ** 2) / np.sum(window**2))
+        return _noise_v(left)
+    window = np.hanning(left.size)
+    spectrum = rfft(left * window)
+    return float(np.sqrt(np.mean(np.abs(spectrum[near]) ** 2) / np.sum(window**2)))
+
+
+def _noise_v(left: FloatArray) -> float:
+    return float(np.sqrt(left @ left / max(left.size - 2 * HARMONICS - 1, 1)))
 
 
 def less_hum(

@@ -16,7 +16,7 @@ from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.tones_clock import MOST_PPM, RISING_S, clock_of, pitch_of, silent_v_of
 from jiyuu.measurement.tones_found import FEWEST_TONES, Sought, gated, those_inside, unheard_tones
 from jiyuu.measurement.tones_heard import HeardTone, heard_tone, less_hum, steady_part
-from jiyuu.measurement.tones_told import Recorded
+from jiyuu.measurement.tones_told import Recorded, Told
 from jiyuu.measurement.uncertain import Uncertain
 from jiyuu.measurement.waveform_faults import Hum, clipping, quantisation, step_of
 
@@ -40,96 +40,120 @@ class ByTones:
     told_s: float
     notices: tuple[Notice, ...]
     compression: Compression | None
+    told: Told
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Stepped:
+    """A stepped stimulus: where each of its tones (n,) is, and its pitch, hertz (n,)."""
+
+    stimulus_v: FloatArray
+    tones: list[slice]
+    hertz: FloatArray
+    sample_rate_hz: float
+
+    @classmethod
+    def of(cls, stimulus_v: FloatArray, tones: list[slice], sample_rate_hz: float) -> Stepped:
+        """Raises MeasurementError where they do not span an octave, or one is played twice."""
+        hertz = np.array([pitch_of(stimulus_v[steady_part(tone)], sample_rate_hz).value for tone in tones])
+        order = np.argsort(hertz)
+        if hertz[order[-1]] < 2 * hertz[order[0]] or (np.diff(hertz[order]) <= 0).any():
+            raise MeasurementError("The tones must rise or fall over more than an octave, each played once.")
+        return cls(stimulus_v, tones, hertz, sample_rate_hz)
+
+    def some(self, kept: list[int]) -> Stepped:
+        """Those whose places are kept."""
+        return replace(self, tones=[self.tones[i] for i in kept], hertz=self.hertz[kept])
 
 
 def estimate_by_tones(
-    stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float, *, draws: int,
-    clock: Uncertain | None = None,
+    stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float, *, draws: int
 ) -> ByTones:
-    """clock: ppm by which the recorder is fast, nearly; None for what the pitch of the tones tells. Raises
-    MeasurementError when the tones are not in the recording or span less than an octave."""
-    as_played = tones
+    """Raises MeasurementError when the tones are not in the recording or span less than an octave."""
+    return _estimated(Stepped.of(stimulus_v, tones, sample_rate_hz), recording_v, draws)
+
+
+def _estimated(
+    stepped: Stepped, recording_v: FloatArray, draws: int, *, clock: Uncertain | None = None, near: Told | None = None
+) -> ByTones:
+    """clock: ppm by which the recorder is fast, nearly; None for what the pitch of the tones tells; near: what they
+    told by another clock. Raises MeasurementError as estimate_by_tones does."""
+    sample_rate_hz, as_played = stepped.sample_rate_hz, stepped
     record = recording_v - recording_v.mean()
-    sought = Sought.of(stimulus_v, record.size)
+    sought = Sought.of(stepped.stimulus_v, record.size)
     lag = sought.lag(record, sample_rate_hz)
-    notices, tones = those_inside(tones, lag, record.size, sample_rate_hz)
-    played = np.array([pitch_of(stimulus_v[steady_part(tone)], sample_rate_hz).value for tone in tones])
-    ppm = clock or clock_of(record, tones, played, lag, sample_rate_hz)
+    notices, inside = those_inside(stepped.tones, lag, record.size, sample_rate_hz)
+    stepped = stepped.some(inside)
+    ppm = clock or clock_of(record, stepped.tones, stepped.hertz, lag, sample_rate_hz)
     unsure = clock is None and ppm.uncertainty > UNTOLD_PPM
     if unsure:
-        by_network = _by_their_network(stimulus_v, recording_v, as_played, sample_rate_hz, draws)
+        by_network = _by_their_network(as_played, recording_v, draws)
         if by_network is not None:
             return by_network
     if abs(ppm.value) > FELT_PPM:
         record = at_player_clock(record, ppm.value)
         lag = sought.lag(record, sample_rate_hz)
-        whole = [tone.start + lag >= 0 and tone.stop + lag <= record.size for tone in tones]
-        tones, played = [tone for tone, inside in zip(tones, whole, strict=True) if inside], played[whole]
+        stepped = stepped.some([i for i, tone in enumerate(stepped.tones)
+                                if tone.start + lag >= 0 and tone.stop + lag <= record.size])
     del sought  # of a minute some megabytes
-    order = np.argsort(played)
-    if played[order[-1]] < 2 * played[order[0]] or (np.diff(played[order]) <= 0).any():
-        raise MeasurementError("The tones must rise or fall over more than an octave, each played once.")
+    tones, played = stepped.tones, stepped.hertz
     silence = slice(0, max(tones[0].start + lag - round(RISING_S * sample_rate_hz), 0))
     clipped, _ = clipping(recording_v, silent_v_of(record[silence]))
     _, coarse = quantisation(recording_v, slice(0, recording_v.size))
     notices += [notice for notice in (clipped, coarse) if notice is not None]
     unheard = unheard_tones(recording_v, tones, lag, ppm.value)
-    known = [int(i) for i in order if i not in unheard]
+    known = [int(i) for i in np.argsort(played) if i not in unheard]
     if len(known) < FEWEST_TONES or played[known[-1]] < 2 * played[known[0]]:
         raise MeasurementError("Where most tones should sound nothing is recorded; take the gate out, turn the input "
                                "up and record again.")
-    places = [tones[i] for i in known]
-    record, heard, hum = _heard(stimulus_v, record, list(zip(places, played[known], strict=True)), lag, silence,
-                                sample_rate_hz)
+    record, heard, hum = _heard(stepped.some(known), record, lag, silence)
     if hum is not None:
         level = float(20 * np.log10(hum.peak_v / max(float(np.abs(recording_v).max()), 1e-12)))
         notices.append(Notice(Fault.HUM, None, {"mains_hz": hum.mains_hz, "db": level}))
     octave = np.log2(heard[0].hertz) + np.arange(
         int(np.log2(heard[-1].hertz / heard[0].hertz) * POINTS_PER_OCTAVE) + 1) / POINTS_PER_OCTAVE
-    told = Recorded(stimulus_v, places, heard, step_of(recording_v) or 0.0, hum, 2.0**octave, sample_rate_hz,
-                    draws).told()
-    between, later, frequency_hz = told.between, told.later, told.frequency_hz
+    told = Recorded(stepped.stimulus_v, [tones[i] for i in known], heard, step_of(recording_v) or 0.0, hum, 2.0**octave,
+                    sample_rate_hz, draws).told(near)
+    between, later, frequency_hz = told.between, told.later, told.lasting.gains.frequency_hz
     if between.network is None and clock is None and not unsure and ppm.uncertainty > DOUBTED_PPM:
-        by_network = _by_their_network(stimulus_v, recording_v, as_played, sample_rate_hz, draws)
+        by_network = _by_their_network(as_played, recording_v, draws)
         if by_network is not None:
             return by_network
-    dropped = [tone.steady for tone in told.gone]
+    dropped = [tone.steady for tone in told.lasting.gone]
     if gated(recording_v, tones, unheard, lag):
         dropped += [slice(tones[i].start + lag, tones[i].stop + lag) for i in unheard]
     if dropped:
         notices.append(Notice(Fault.DROPOUT, min(part.start for part in dropped) / sample_rate_hz, {
             "ms": 1e3 * sum(part.stop - part.start for part in dropped) / sample_rate_hz}))
-    lost = [*played[unheard], *(tone.hertz for tone in told.gone)]
+    lost = [*played[unheard], *(tone.hertz for tone in told.lasting.gone)]
     if between.step is not None:
-        at_s = float(told.times[between.step.place] + lag / sample_rate_hz)
+        at_s = float(told.lasting.gains.time_s[between.step.place] + lag / sample_rate_hz)
         notices.append(Notice(Fault.GAIN_CHANGED, at_s, {"db": between.step.raised_db, "brought": 1.0}))
     deviation = np.sqrt(np.mean(np.abs(between.drawn - between.gain) ** 2, axis=0))
-    signal = float(np.sqrt(np.mean(np.abs([tone.out for tone in told.heard]) ** 2) / 2))
-    floor = float(np.median([tone.noise_v for tone in told.heard]))
+    signal = float(np.sqrt(np.mean(np.abs([tone.out for tone in told.lasting.heard]) ** 2) / 2))
+    floor = float(np.median([tone.noise_v for tone in told.lasting.heard]))
     hurt = tuple((hertz / BESIDE, hertz * BESIDE) for hertz in lost if frequency_hz[0] < hertz < frequency_hz[-1])
     found = Estimate(2.0**octave, between.gain, deviation, between.drawn, 1, None, lag + later, between.network,
                      hurt_hz=((0.0, sample_rate_hz),) if clipped is not None else hurt)
     # What was not found of the clock turns about that moment.
-    told_s = float(np.mean(told.times)) + lag / sample_rate_hz
+    told_s = float(np.mean(told.lasting.gains.time_s)) + lag / sample_rate_hz
     place = float(lag + later)
     if between.clock_ppm is not None:  # what all of them tell together, more than the pitch of each does
         ppm = replace(between.clock_ppm, value=ppm.value + between.clock_ppm.value)
         place -= 1e-6 * between.clock_ppm.value * told_s * sample_rate_hz
     return ByTones(place, ppm, found, float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12))), told_s,
-                   tuple(notices), Compression(np.interp(octave, np.log2(frequency_hz), told.bent)))
+                   tuple(notices), Compression(np.interp(octave, np.log2(frequency_hz), told.lasting.bent)), told)
 
 
-def _by_their_network(
-    stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float, draws: int
-) -> ByTones | None:
+def _by_their_network(stepped: Stepped, recording_v: FloatArray, draws: int) -> ByTones | None:
     """By the clock that the phases of all tones tell together: beside a resonance that still rings each is heard as
     that. None where no network does."""
     found: ByTones | None = None
     ppm = 0.0
     for _ in range(HEARD_AGAIN + 1):  # a ring is foretold in its place only by the clock it was recorded by
         try:
-            again = estimate_by_tones(stimulus_v, recording_v, tones, sample_rate_hz, draws=draws,
-                                      clock=Uncertain(ppm, MOST_PPM))
+            again = _estimated(stepped, recording_v, draws, clock=Uncertain(ppm, MOST_PPM),
+                               near=None if found is None else found.told)
         except MeasurementError:
             break
         if again.found.network is None:
@@ -141,17 +165,16 @@ def _by_their_network(
 
 
 def _heard(
-    stimulus_v: FloatArray, record_v: FloatArray, tones: list[tuple[slice, float]], lag: int, silence: slice,
-    sample_rate_hz: float,
+    stepped: Stepped, record_v: FloatArray, lag: int, silence: slice
 ) -> tuple[FloatArray, list[HeardTone], Hum | None]:
-    """(the record less its hum, tones as they came back in it, what hummed) of tones in the order of their
-    pitch: where each was played, and its hertz."""
+    """(the record less its hum, the tones as they came back in it, what hummed)."""
     def all_in(record_v: FloatArray) -> list[HeardTone]:
-        return [heard_tone(stimulus_v, record_v, tone, lag, hertz, sample_rate_hz) for tone, hertz in tones]
+        return [heard_tone(stepped.stimulus_v, record_v, tone, lag, hertz, stepped.sample_rate_hz)
+                for tone, hertz in zip(stepped.tones, stepped.hertz.tolist(), strict=True)]
 
     heard, said = all_in(record_v), None
     for _ in range(HUM_ROUNDS):  # what a tone's own fit took of it shows once the rest is gone
-        record_v, hum = less_hum(record_v, heard, silence, sample_rate_hz, rest=said is not None)
+        record_v, hum = less_hum(record_v, heard, silence, stepped.sample_rate_hz, rest=said is not None)
         if hum is None:
             break
         said, heard = said or hum, all_in(record_v)

@@ -3,27 +3,27 @@ what of it still rang while they were heard."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
 
-from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.rational_fit import late_between_tones, refit, spread_over
-from jiyuu.measurement.sent_through import Played
-from jiyuu.measurement.tones_between import Between, between_tones
+from jiyuu.measurement.tones_between import Between, Gains, between_rings, between_tones
 from jiyuu.measurement.tones_found import FEWEST_TONES
 from jiyuu.measurement.tones_heard import HeardTone, broken, noise_near, unsettled
-from jiyuu.measurement.tones_ringing import less_rings, rings_on, still_ahead
+from jiyuu.measurement.tones_ringing import Rings
 from jiyuu.measurement.waveform_faults import Hum, rounded_v
 
 SYSTEMATIC = 2e-6  # share by which ringing and neighbours may move a tone
 CLEAR, FAINT_DB = 4.0, 45.0  # standard deviations of a third harmonic; under the top: fainter ones bend nothing
-ROUNDS, STOOD_STILL = 6, 0.2  # of a network that tells how tones still rang; of what a tone may be off by
+LOOKED_FOR, ROUNDS = 3, 4  # networks; of one that tells how tones still rang, and so how well they are known
+EXPLAINED = 1.1  # standard deviations of the noise: a network that leaves no more is not looked for again
+STOOD_STILL = 0.2  # of what a tone may be off by
 BESIDE_HUM, UNSURE_OF_HUM = 1.5, 0.2  # widths of a line; share of one that is left, RMS
-HARDLY = 100.0  # times less is no movement any more
 ROUNDS_OF_A_GUESS, POLES_OF_A_GUESS = 12, (2, 4)
 FAR_SAMPLES = 8  # less may be the filter's own, and is found with it
 
@@ -42,135 +42,144 @@ class Recorded:
     sample_rate_hz: float
     draws: int
 
-    def told(self) -> Told:
-        """Less what still rang while they were heard, as far as they tell it.
+    def told(self, near: Told | None = None) -> Told:
+        """What they tell, with what still rang while they were heard; near: what they told by another clock.
 
         Raises MeasurementError where most of them break off."""
-        told = Told.of(self.heard, self)
-        try:
-            return self._settled(told)
-        except MeasurementError:  # they break off only less what a network says of them: it is not theirs
-            return told
-
-    def _settled(self, told: Told) -> Told:
-        """Raises MeasurementError where most of them break off then."""
-        looked, gains = told, [told.gain]  # with a network that was looked for, not only brought nearer
-        played: Played | None = None
-        for count in range(2 * ROUNDS):
+        rings = Rings.of(self.stimulus_v, self.places, self.heard, self.sample_rate_hz)
+        settled = None if near is None else self._settled(near.by_its_clock(), rings, known=True)
+        told = Told.of(self.heard, self) if settled is None else settled[0]
+        for _ in range(LOOKED_FOR):
             network = told.between.network
-            if network is None or not rings_on(network.fit, self.places, self.sample_rate_hz):
-                return told
-            if count >= ROUNDS and len(gains) >= 3:
+            if settled is None and network is not None and rings.last(network.fit.poles):
+                settled = self._settled(told, rings)
+            if settled is None:
                 break
-            played = played or Played.of(self.stimulus_v, self.sample_rate_hz)
-            tones = less_rings(network.fit, played, list(zip(self.places, self.heard, strict=True)), told.later,
-                               self.sample_rate_hz)
-            again = Told.of(tones, self, like=told)
-            if not again.rings_as(told):
-                return looked  # it led astray
-            gains, told = [*(gains if again.beside(told) else []), again.gain], again
-            if len(gains) < 2:
-                continue
-            # By small steps it may yet go far.
-            moved = gains[-1] - gains[-2]
-            ahead = 10 * moved if len(gains) < 3 else still_ahead(gains, told.spread)[0]
-            if (ahead.any() and told.stands(ahead)) or told.stands(HARDLY * moved):
-                if told.beside(looked) and told.stands(told.gain - looked.gain):
-                    return told
-                afresh = Told.of(tones, self)
-                if not afresh.rings_as(told):
-                    return looked
-                if afresh.has_order_of(told):
-                    return afresh
-                gains, told, looked = [afresh.gain], afresh, afresh
-        if len(gains) < 3:
-            return told
-        ahead, doubt = still_ahead(gains, told.spread)
-        turn = np.exp(-2j * np.pi * told.frequency_hz * told.later / self.sample_rate_hz)
-        there = [tone.moved(complex(more) * tone.into) for tone, more in zip(told.heard, ahead * turn, strict=True)]
-        tries = (Told.of(tones, self, doubt=unsure)
-                 for tones, unsure in ((there, doubt), (told.heard, doubt + np.abs(ahead))))
-        return next((one for one in tries if one.rings_as(told)), told)
+            told, less = settled
+            if told.left < EXPLAINED:
+                break
+            afresh = Told.of(less, self)
+            if afresh.between.network is None or afresh.has_order_of(told):
+                break
+            told, settled = afresh, None
+        return told
+
+    def _settled(self, told: Told, rings: Rings, *, known: bool = False) -> tuple[Told, list[HeardTone]] | None:
+        """(what they tell by a network like that with its rings, the tones without those), None where none is like
+        it; known: whether those rings are nearly its own."""
+        tones = told.less_rings(self, rings) if known else self.heard
+        network = told.between.network
+        rung_out = network is not None and rings.last(network.fit.poles)  # at first: what rings is what is looked for
+        for _ in range(ROUNDS):
+            again = told.with_rings(tones, self, rings, rung_out=rung_out)
+            if again is None:
+                return None
+            before, tones, told = tones, again.less_rings(self, rings), again
+            moved = np.abs([now.gain - then.gain for now, then in zip(tones, before, strict=True)])
+            if not rung_out and np.all(moved[told.lasting.kept] < STOOD_STILL * told.lasting.by_noise):
+                break
+            rung_out = False
+        return told, tones
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Told:
-    """What tones that last (n,) tell together: frequency_hz, gain, spread, times (n,), what a soft stage may have bent
-    (n,), the samples by which the recording lags more, and what is between them; gone: those that broke off."""
+    """What tones that last tell together: later: the samples by which the recording lags more; and what is between
+    them."""
 
-    heard: list[HeardTone]
-    gone: list[HeardTone]
-    frequency_hz: FloatArray
-    gain: ComplexArray
-    spread: FloatArray
-    times: FloatArray
-    bent: FloatArray
+    lasting: Lasting
     later: int
     between: Between
 
     @classmethod
-    def of(
-        cls, tones: list[HeardTone], recorded: Recorded, *, like: Told | None = None, doubt: FloatArray | None = None
-    ) -> Told:
-        """like: what they told before they were moved a little, whose network need only be brought nearer; doubt: of
-        every gain, on top. Raises MeasurementError where most of them break off."""
-        near_v, rate_hz = noise_near(tones, recorded.sample_rate_hz), recorded.sample_rate_hz
-        breaks = broken(tones, near_v)
-        heard = [tone for i, tone in enumerate(tones) if i not in breaks]
-        if len(heard) < FEWEST_TONES:
-            raise MeasurementError("Most tones break off; check cable and buffer and record again.")
-        if breaks:
-            near_v = noise_near(heard, rate_hz)
-        bent = _bent(heard, near_v, _beside(recorded.hum, heard, 3, rate_hz) > 0)
-        spread = _spread(heard, near_v, recorded.step_v, bent, rate_hz)
-        by_hum_v = UNSURE_OF_HUM * _beside(recorded.hum, heard, 1, rate_hz)
-        spread = np.hypot(spread, by_hum_v / np.abs([tone.into for tone in heard]))
-        if doubt is not None and doubt.size == spread.size:
-            spread = np.hypot(spread, doubt)
-        frequency_hz, gain, times = (np.array([getattr(tone, name) for tone in heard])
-                                     for name in ("hertz", "gain", "played_s"))
-        later = _later(frequency_hz, gain, spread, rate_hz) if like is None else like.later
-        gain = gain * np.exp(2j * np.pi * frequency_hz * later / rate_hz)
-        between = between_tones(frequency_hz, gain, spread, times, recorded.wanted_hz, recorded.draws,
-                                like=None if like is None else like.between)
-        return cls(heard, [tones[i] for i in breaks], frequency_hz, gain, spread, times, bent, later, between)
+    def of(cls, tones: list[HeardTone], recorded: Recorded) -> Told:
+        """By themselves. Raises MeasurementError where most of them break off."""
+        lasting, rate_hz = Lasting.of(tones, recorded), recorded.sample_rate_hz
+        later = _later(lasting.gains, rate_hz)
+        gains = lasting.gains.turned_back(later, rate_hz)
+        return cls(lasting, later, between_tones(gains, recorded.wanted_hz, recorded.draws))
 
-    def rings_as(self, other: Told) -> bool:
-        """Whether their networks ring alike: the zeros that faint tones tell of may come and go."""
-        mine, its = self.between.network, other.between.network
-        return mine is not None and its is not None and (mine.fit.order.poles, mine.fit.order.at_rest) == (
-            its.fit.order.poles, its.fit.order.at_rest)
+    def with_rings(
+        self, tones: list[HeardTone], recorded: Recorded, rings: Rings, *, rung_out: bool
+    ) -> Told | None:
+        """By a network like this and its rings, None where they are not its own; tones: as nearly without those as they
+        are known; rung_out: whether those alone are taken for what still rings in them.
+
+        Raises MeasurementError where most of them break off."""
+        lasting = Lasting.of(tones, recorded)
+        as_heard = np.array([recorded.heard[i].gain for i in lasting.kept])
+        gains = replace(lasting.gains, gain=as_heard, rings=rings.some(lasting.kept),
+                        spread=lasting.by_noise if rung_out else lasting.gains.spread)
+        between = between_rings(gains.turned_back(self.later, recorded.sample_rate_hz), self.between,
+                                recorded.wanted_hz, recorded.draws)
+        return None if between is None else Told(lasting, self.later, between)
+
+    @property
+    def left(self) -> float:
+        """What the network leaves, in standard deviations."""
+        return np.inf if self.between.network is None else self.between.network.fit.left
+
+    def by_its_clock(self) -> Told:
+        """As if the recording had been brought to the clock that was found."""
+        return replace(self, between=replace(self.between, clock_ppm=None, drift_s=0.0))
+
+    def less_rings(self, recorded: Recorded, rings: Rings) -> list[HeardTone]:
+        """All tones less what the network says of its rings."""
+        if self.between.network is None:
+            return recorded.heard
+        network, rate_hz, clock = self.between.network.fit, recorded.sample_rate_hz, self.between.clock_ppm
+        fast = 0.0 if clock is None else 1e-6 * clock.value
+        sounds_s = np.array([tone.played_s for tone in recorded.heard]) - self.lasting.gains.time_s.mean()
+        delay_s = network.delay_s + self.later / rate_hz + fast * sounds_s
+        waves_v = rings.waves_v(*network.rings(rings.waits_s), np.asarray(delay_s))
+        return [tone.less(wave_v, rate_hz) for tone, wave_v in zip(recorded.heard, waves_v, strict=True)]
 
     def has_order_of(self, other: Told) -> bool:
-        """Whether their networks have as many zeros as well."""
+        """Whether their networks have as many poles and zeros."""
         mine, its = self.between.network, other.between.network
         return mine is not None and its is not None and mine.fit.order == its.fit.order
 
-    def beside(self, other: Told) -> bool:
-        """Whether their gains can be compared."""
-        return self.gain.size == other.gain.size and self.later == other.later
 
-    def stands(self, moved: ComplexArray) -> bool:
-        """Whether gains that move so much (n,) stand still, by how well they are known."""
-        return bool(np.all(np.abs(moved) < STOOD_STILL * self.spread))
+@dataclass(frozen=True, slots=True, eq=False)
+class Lasting:
+    """Those of the tones that last as they began, their places among all (n,), and those that do not; what a soft stage
+    may have bent of each (n,); by_noise (n,): what the gains' spread is but for what still rings."""
+
+    kept: NDArray[np.int64]
+    heard: list[HeardTone]
+    gone: list[HeardTone]
+    gains: Gains
+    by_noise: FloatArray
+    bent: FloatArray
+
+    @classmethod
+    def of(cls, tones: list[HeardTone], recorded: Recorded) -> Lasting:
+        """Raises MeasurementError where most of them break off."""
+        near_v, rate_hz = noise_near(tones), recorded.sample_rate_hz
+        breaks = broken(tones, near_v)
+        kept = np.array([i for i in range(len(tones)) if i not in breaks], dtype=np.int64)
+        heard = [tones[i] for i in kept]
+        if len(heard) < FEWEST_TONES:
+            raise MeasurementError("Most tones break off; check cable and buffer and record again.")
+        if breaks:
+            near_v = noise_near(heard)
+        hertz, gain, into, played_s = (np.array([getattr(tone, name) for tone in heard])
+                                       for name in ("hertz", "gain", "into", "played_s"))
+        bent = _bent(heard, near_v, _beside(recorded.hum, heard, 3, rate_hz) > 0)
+        by_step_v = np.array([_rounded_v(tone, recorded.step_v, rate_hz) for tone in heard])
+        by_noise_v = 2 * near_v / np.sqrt([tone.left.size for tone in heard])
+        by_hum_v = UNSURE_OF_HUM * _beside(recorded.hum, heard, 1, rate_hz)
+        moved_v = np.sqrt(by_noise_v**2 + by_step_v**2 + by_hum_v**2)
+        # A tone without any of them is still not known without end.
+        by_noise = np.asarray(np.hypot(moved_v / np.abs(into), (SYSTEMATIC + bent) * np.abs(gain)))
+        spread = np.asarray(np.hypot(by_noise, unsettled(heard, near_v) / np.abs(into)))
+        return cls(kept, heard, [tones[i] for i in breaks], Gains(hertz, gain, spread, played_s), by_noise, bent)
 
 
-def _spread(
-    heard: list[HeardTone], near_v: FloatArray, step_v: float, bent: FloatArray, sample_rate_hz: float
-) -> FloatArray:
-    """(n,) RMS of both parts of every gain together, by noise, steps, ringing and what a stage may have bent; a tone
-    without any of them is still not known without end."""
-    rings_v = unsettled(heard, near_v)
-    by_step_v = np.array([_rounded_v(tone, step_v, sample_rate_hz) for tone in heard])
-    by_noise_v = 2 * near_v / np.sqrt([tone.left.size for tone in heard])
-    moved_v = np.sqrt(by_noise_v**2 + by_step_v**2 + rings_v**2)
-    into, gain = np.abs([tone.into for tone in heard]), np.abs([tone.gain for tone in heard])
-    return np.asarray(np.hypot(moved_v / into, (SYSTEMATIC + bent) * gain))
-
-
-def _later(frequency_hz: FloatArray, gain: ComplexArray, spread: FloatArray, sample_rate_hz: float) -> int:
+def _later(gains: Gains, sample_rate_hz: float) -> int:
     """By how many samples more the recording lags than it seemed by its loudness, where its phases say so and a filter
     of few poles comes nearer by it: in a narrow band the ring is loudest, long after a tone begins."""
+    frequency_hz, gain, spread = gains.frequency_hz, gains.gain, gains.spread
     unit_hz = float(np.sqrt(frequency_hz[0] * frequency_hz[-1]))
     late = late_between_tones(frequency_hz, gain, spread)
     samples = round(late / (2 * np.pi * unit_hz) * sample_rate_hz)
