@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 
+from jiyuu.measurement.mains_hum import hum_in
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.ring_fit import basis, block_for, fit_ring, guessed, in_blocks
 from jiyuu.measurement.tones_between import GainStep
 from jiyuu.measurement.waveform_faults import (
     at_full_scale,
     clipping,
-    hum_in,
     noise_beside_v,
     quantisation,
     recorded_part,

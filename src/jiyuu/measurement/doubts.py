@@ -258,7 +258,7 @@ def _passband_outside(found: Doubts, response: MeasuredResponse, whole: Extended
             leans = (at if end == "low" else size - 1 - at) < 2 * half
         if not added and leans and (near_top or reading.kind in (Kind.LOWPASS, Kind.HIGHPASS)):
             edges.append(end)
-    if edges and not _has_plateau(response):
+    if edges and whole.kind is None and not _has_plateau(response):
         found.withdrawn |= set(BY_PASSBAND)
         found.notices.append(Notice(Fault.PASSBAND_OUTSIDE, None, {"end": edges[0]}))
 

@@ -13,10 +13,11 @@ import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.mains_hum import hum_in
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.two_tones import Products, products_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
-from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale, hum_in
+from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale
 from jiyuu.signals.drive_steps import DriveSteps
 from jiyuu.signals.transforms import rfft
 

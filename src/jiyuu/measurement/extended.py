@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
-from jiyuu.measurement.curve_reading import END_SLOPE, LEVEL_SLOPE, local_slope
+from jiyuu.measurement.curve_reading import END_SLOPE, LEVEL_SLOPE, Kind, kind_of, local_slope
 from jiyuu.measurement.network_fit import DrawnNetwork, NetworkFit
 from jiyuu.measurement.response import MeasuredResponse
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
@@ -21,6 +21,7 @@ FAITHFUL = 1.1
 LEVEL_ENOUGH = 0.05  # dB per octave: a plateau, told by the network
 NEAR_TOP_DB = 1.5
 FALLS_DB = 20.0
+AT_END = 4.0  # re an end of the band: what a filter does within so little of it shows its kind only beyond
 CLEAR_DB, NOISY_DB = 30.0, 10.0  # SNR above which the curve is as measured; below which it is the network's
 
 
@@ -28,7 +29,7 @@ CLEAR_DB, NOISY_DB = 30.0, 10.0  # SNR above which the curve is as measured; bel
 class Extended:
     """frequency_hz, level_db, usable (n,): the curve with what the network adds at its ends; exact: the level at any
     octaves; draws: such levels and functions as other noise might have given. low_added, high_added: octaves beyond the
-    band at its ends."""
+    band at its ends; kind: where the network alone tells it."""
 
     frequency_hz: FloatArray
     level_db: FloatArray
@@ -37,6 +38,7 @@ class Extended:
     draws: list[tuple[FloatArray, Callable[[FloatArray], FloatArray] | None]]
     low_added: float = 0.0
     high_added: float = 0.0
+    kind: Kind | None = None
 
 
 def extended(response: MeasuredResponse) -> Extended:
@@ -78,7 +80,25 @@ def extended(response: MeasuredResponse) -> Extended:
     wide = np.concatenate([np.full(added[0], True), usable | certain, np.full(added[1], True)])
     level, exact = curve(response.gain, fit)
     draws = [curve(gain, network) for gain, network in zip(response.draws, drawn, strict=True)]
-    return Extended(wide_hz, level, wide, exact, list(draws), low, high)
+    return Extended(wide_hz, level, wide, exact, list(draws), low, high, _kind_at_an_end(hertz, fit, drawn))
+
+
+def _kind_at_an_end(hertz: FloatArray, fit: NetworkFit, drawn: list[DrawnNetwork]) -> Kind | None:
+    """The kind of a filter that does all it does near one end of the band: by an octave beyond that, where the network
+    is certain there. A coupling capacitor's corner is lower than that, a converter's higher."""
+    places_hz = np.abs(fit.poles) / (2 * np.pi)
+    low, high = float(hertz[0]), float(hertz[-1])
+    if low < places_hz.max() < AT_END * low:
+        low /= 2
+    elif high / AT_END < places_hz.min() < high:
+        high *= 2
+    else:
+        return None
+    beyond = np.array([low, high])
+    if np.std([one.level_db(beyond) for one in drawn], axis=0).max() > CERTAIN_DB:
+        return None
+    octave = np.arange(np.log2(low), np.log2(high), 1 / POINTS_PER_OCTAVE)
+    return kind_of(octave, fit.level_db(2.0**octave))
 
 
 def _beyond(response: MeasuredResponse, fit: NetworkFit, drawn: list[DrawnNetwork]) -> tuple[float, float]:

@@ -55,7 +55,7 @@ def read_response(response: MeasuredResponse, *, window: SlopeWindow | None = No
 
     reading = read_curve(
         whole.frequency_hz, whole.level_db, usable=whole.usable, level_uncertainty_db=doubt, window=window,
-        exact=whole.exact, slopes_within_hz=within,
+        kind=whole.kind, exact=whole.exact, slopes_within_hz=within,
     )
     values: dict[str, list[float]] = {name: [] for name, _ in READ_FROM_CURVE}
     for level, exact in whole.draws:

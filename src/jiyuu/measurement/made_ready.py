@@ -21,12 +21,12 @@ from jiyuu.measurement.alignment import (
     places_of_noise,
     where_passages_are,
 )
+from jiyuu.measurement.mains_hum import hum_in
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import compared, lost_samples
 from jiyuu.measurement.waveform_faults import (
     OFF_S,
     clipping,
-    hum_in,
     noise_beside_v,
     piled_up,
     quantisation,

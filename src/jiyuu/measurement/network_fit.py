@@ -22,6 +22,7 @@ from jiyuu.stopping import checkpoint
 
 STEPS = 40
 STILL = 1e-3  # of χ²: smaller gains no longer matter
+FARTHEST_OFF = 1e100  # standard deviations, from which no step leads back
 SHARES = (1.0, 0.3, 0.1)  # of a step, as they are tried
 LEAST_TOLD = 0.1  # re the best: of a direction in which a network may move, that noise on a grid of points tells
 LAST_STEPS, LAST_STILL = 25, 0.02  # of χ² that is left: in a flat valley less than that is still far from its bottom
@@ -207,7 +208,7 @@ def settled(
         order, values = replace(order, clocked=True), np.insert(values, -2, 0.0)
     damping, late = 1e-3, _late(groups)
     left = _misfit(groups, order, values)
-    if not np.isfinite(left).all():
+    if not np.abs(left).max() < FARTHEST_OFF:
         return None
     for _ in range(steps):
         checkpoint()

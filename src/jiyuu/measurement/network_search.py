@@ -30,6 +30,7 @@ from jiyuu.stopping import checkpoint
 USUAL_FIRST = (2, 4, 1, 3, 5, 6, 7, 8)  # numbers of poles, as they are tried
 HANDMADE_UP_TO = 4  # poles of filters of the usual shape
 TAPPED, FED_BACK = 4, 0.2 + 0.2j  # poles; re them, by which feedback moves them apart
+CHAIN = np.array([1.0, 8.1, 18.2, 25.3])  # poles of four equal stages that load each other, re the lowest
 TWO_AWAY = float(np.sqrt(np.sqrt(2) - 1))  # re two equal poles, where a curve is 3 dB down
 FALLS = 1.0  # poles' worth of slope at the low end of the band, from which on a curve falls towards there
 NO_BETTER = 0.7  # share of the misfit that more poles must leave to be worth a search
@@ -211,6 +212,9 @@ def _usual(groups: Groups, count: int) -> list[PolesAndZeros]:
             found.append(PolesAndZeros(place * np.array([-1 + FED_BACK, -1 + np.conj(FED_BACK), -1 - FED_BACK,
                                                          -1 - np.conj(FED_BACK)]),
                                        np.array([-place, -place, *at_rest], dtype=complex), 1.0, 0.0, 0.0))
+    if count == CHAIN.size and edges == [wide[-1]] and top < 0.1 * wide[-1]:
+        # Stages that load each other, of which hardly anything is fed back: the lowest alone makes the edge.
+        found.append(PolesAndZeros(-omega[wide[-1]] * CHAIN + 0j, none, 1.0, 0.0, 0.0))
     if count > 1 and 0 < top < size.size - 1:
         left, right = top, top
         while left > 0 and size[left] > size[top] / np.sqrt(2):

@@ -13,6 +13,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.mains_hum import hum_in
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.ring_fit import (
     RingFit,
@@ -25,7 +26,7 @@ from jiyuu.measurement.ring_fit import (
 )
 from jiyuu.measurement.struck import extremum, first_heard, onset, smoothed
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
-from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale, hum_in, noise_beside_v, recorded_part
+from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale, noise_beside_v, recorded_part
 from jiyuu.signals.pings import Pings
 
 QUIET_S = 0.05  # at the end, where the beginning is not quiet for long enough

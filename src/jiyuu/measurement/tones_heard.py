@@ -11,8 +11,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
-from jiyuu.measurement.waveform_faults import HARMONICS as MAINS_HARMONICS
-from jiyuu.measurement.waveform_faults import MAINS_HZ, Hum, hum_in
+from jiyuu.measurement.mains_hum import HARMONICS as MAINS_HARMONICS
+from jiyuu.measurement.mains_hum import MAINS_HZ, Hum, hum_in
 from jiyuu.signals.transforms import rfft
 
 SETTLING = 0.4  # share of a tone that is left for the filter to settle

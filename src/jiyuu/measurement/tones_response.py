@@ -11,6 +11,7 @@ from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import at_player_clock
 from jiyuu.measurement.distortion_orders import Compression
 from jiyuu.measurement.estimate import Estimate
+from jiyuu.measurement.mains_hum import Hum
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.tones_clock import MOST_PPM, RISING_S, clock_of, pitch_of, silent_v_of
@@ -18,7 +19,7 @@ from jiyuu.measurement.tones_found import FEWEST_TONES, Sought, gated, those_ins
 from jiyuu.measurement.tones_heard import HeardTone, heard_tone, less_hum, steady_part
 from jiyuu.measurement.tones_told import Recorded, Told
 from jiyuu.measurement.uncertain import Uncertain
-from jiyuu.measurement.waveform_faults import Hum, clipping, quantisation, step_of
+from jiyuu.measurement.waveform_faults import clipping, quantisation, step_of
 
 BESIDE = 1.06  # how far beside a tone its absence is felt: half way to the next of a dozen an octave
 HUM_ROUNDS = 2

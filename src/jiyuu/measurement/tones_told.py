@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.mains_hum import Hum
 from jiyuu.measurement.rational_fit import late_between_tones, refit, spread_over
 from jiyuu.measurement.tones_between import Between, Gains, between_rings, between_tones
 from jiyuu.measurement.tones_found import FEWEST_TONES
 from jiyuu.measurement.tones_heard import HeardTone, broken, noise_near, unsettled
 from jiyuu.measurement.tones_ringing import Rings
-from jiyuu.measurement.waveform_faults import Hum, rounded_v
+from jiyuu.measurement.waveform_faults import rounded_v
 
 SYSTEMATIC = 2e-6  # share by which ringing and neighbours may move a tone
 CLEAR, FAINT_DB = 4.0, 45.0  # standard deviations of a third harmonic; under the top: fainter ones bend nothing

@@ -1,9 +1,6 @@
-"""What a waveform says of its own recording: flat tops, steps too coarse for it, mains hum in its silences."""
+"""What a waveform says of its own recording: flat tops, steps too coarse for it, and what of it was recorded."""
 
 from __future__ import annotations
-
-from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,24 +8,17 @@ from numpy.typing import NDArray
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.signals.long_record import Record
-from jiyuu.signals.transforms import rfft
 
 NEARLY = 0.9999  # of full scale, counted as standing at it
 FLAT_SAMPLES = 3  # equal samples at the top that are no chance any more
 FEWEST_RUNS = 2
 ABRUPT = 4.0  # how much further than a rounded top's the samples beside a flat one lie
 NEAR_TOP = 2e-4  # of the peak: samples so near to each other count as equal where noise lies on a flat top
-MAINS_HZ = (50.0, 60.0)
-MAINS_REACH_HZ = 0.25
-HARMONICS = 12
-THINNED = 16  # samples put together before mains is looked for
-TOLD_BY, FEWER = 3, 4  # harmonics that tell the mains' own pitch; of THINNED samples, that are put together for it
-MOST_TRIED, LIKELY = 500, 6  # places that are tried for it; of those that are looked at closely
-CLEAR_HUM = 8.0  # standard deviations of a line's amplitude
-HARDLY = 0.4  # of that, at a pitch that is nearly right: less is none at the right one
-LEAST_HUM = 3e-5  # re the recording's RMS: what is weaker moves nothing
-FAINT, TELLS_TURNS = 0.3, 4.0  # re the same line once something has sounded; turns of it that tell its size
 COARSE = 100.0  # the recording's RMS over its step: finer ones leave an error under that of usual noise
+OFF_S = 0.02  # of one value over and over, that was never recorded
+CELL_S, FEWEST_CELLS = 0.02, 5  # looked at together; that a sound lasts at least to be taken alone
+SOUNDS, SWOLLEN = 0.3, 0.98  # of the level where it is loudest, of that which it mostly has
+FORETOLD = 12  # samples that tell the next one of six rings
 
 
 def clipping(record_v: FloatArray, noise_v: float = 0.0) -> tuple[Notice | None, NDArray[np.bool_]]:
@@ -153,149 +143,6 @@ def quantisation(record_v: FloatArray, loud: slice) -> tuple[float, Notice | Non
         return step, None
     return step, Notice(Fault.QUANTISED, None, {"steps": level / step})
 
-OFF_S = 0.02  # of one value over and over, that was never recorded
-CELL_S, FEWEST_CELLS = 0.02, 5  # looked at together; that a sound lasts at least to be taken alone
-SOUNDS, SWOLLEN = 0.3, 0.98  # of the level where it is loudest, of that which it mostly has
-FORETOLD = 12  # samples that tell the next one of six rings
-
-
-@dataclass(frozen=True, slots=True)
-class Hum:
-    """mains_hz as found; lines: harmonic, cosine and sine in volts, phase from sample 0."""
-
-    mains_hz: float
-    lines: tuple[tuple[int, float, float], ...]
-
-    def wave_v(self, count: int, sample_rate_hz: float, *, first: int = 0) -> FloatArray:
-        """(count,) volts from sample `first` on."""
-        turn = 2 * np.pi * self.mains_hz / sample_rate_hz * np.arange(first, first + count)
-        return np.asarray(sum(a * np.cos(n * turn) + b * np.sin(n * turn) for n, a, b in self.lines))
-
-    @property
-    def peak_v(self) -> float:
-        return float(np.sqrt(sum(a * a + b * b for _, a, b in self.lines)))
-
-    def off(self, other: Hum) -> float:
-        """Share of another of the same lines by which they differ in size."""
-        mine, its = ([np.hypot(a, b) for _, a, b in one.lines] for one in (self, other))
-        return float(np.linalg.norm(np.subtract(mine, its))) / other.peak_v
-
-
-def hum_in(
-    record_v: FloatArray, silences: Sequence[slice], sample_rate_hz: float, known: Hum | None = None
-) -> Hum | None:
-    """Mains hum found where nothing else sounds; None where no line stands clear of the noise there. known: hum of the
-    same mains, whose lines are there even where noise hides them."""
-    pieces, times = [], []
-    for part in silences:
-        size = max(part.stop - part.start, 0) // THINNED * THINNED
-        if size:
-            pieces.append(record_v[part.start : part.start + size].reshape(-1, THINNED).mean(axis=1))
-            times.append((part.start + 0.5 * (THINNED - 1) + THINNED * np.arange(size // THINNED)) / sample_rate_hz)
-    if sum(piece.size for piece in pieces) * THINNED < 0.15 * sample_rate_hz:
-        return None
-    quiet, t = np.concatenate(pieces), np.concatenate(times)
-    quiet = quiet - quiet.mean()
-    few, few_t = (np.concatenate([one[: one.size // FEWER * FEWER].reshape(-1, FEWER).mean(axis=1) for one in ones])
-                  for ones in (pieces, times))
-    few = few - few.mean()
-    rms = float(np.sqrt(np.mean(record_v**2)))
-    best: tuple[float, Hum] | None = None
-    # Closer than a fifth of a turn over all of them, of the highest that tells it, one place is as good as the next;
-    # farther apart the right one is missed, and one a turn beside it taken.
-    coarse = int(np.clip(np.ceil(2 * MAINS_REACH_HZ * TOLD_BY * float(np.ptp(t)) / 0.2), 6, MOST_TRIED)) + 1
-    apart = 2 * MAINS_REACH_HZ / (coarse - 1)
-
-    def lines(hertz: float) -> tuple[FloatArray, FloatArray, float]:
-        """(cosines and sines by turns, what they leave, by how much a line scatters)."""
-        basis = _basis(t, hertz)
-        weights, *_ = np.linalg.lstsq(basis, quiet, rcond=None)
-        left = quiet - basis @ weights
-        noise = float(np.sqrt(left @ left / max(quiet.size - weights.size, 1)))
-        # Neighbouring samples of low noise are alike: a line's scatter is that of the noise around it, not of all.
-        return weights, left, noise * np.sqrt(2 / quiet.size) * _low_share(left, sample_rate_hz / THINNED)
-
-    for mains in MAINS_HZ if known is None else (known.mains_hz,):
-        likely = [mains]
-        # The silences lie seconds apart, which tells the mains to a few thousandths of a hertz; coarse first, and what
-        # is next to the right one by a turn between silences may be as good until it is looked at closely.
-        for reach, count in ((MAINS_REACH_HZ, coarse), (apart, 21), (0.1 * apart, 21))[0 if known is None else 1 :]:
-            best_of = [_lowest(few, few_t, near + reach * np.linspace(-1, 1, count)) for near in likely]
-            likely = min(best_of)[1][: LIKELY if reach == MAINS_REACH_HZ else 1]
-            hertz = likely[0]
-            weights, left, spread = lines(hertz)
-            if known is None and np.hypot(weights[0::2], weights[1::2]).max() < HARDLY * CLEAR_HUM * spread:
-                break
-        # The mean over a few samples takes a little of a line.
-        kept = np.sinc(hertz * np.arange(1, HARMONICS + 1) * THINNED / sample_rate_hz)
-        weights = weights / np.repeat(kept, 2)
-        size = np.hypot(weights[0::2], weights[1::2])
-        clear = np.flatnonzero((size > CLEAR_HUM * spread) & (size > LEAST_HUM * rms)) if known is None else (
-            np.array([harmonic - 1 for harmonic, _, _ in known.lines]))
-        if not clear.size:
-            continue
-        found = Hum(hertz, tuple((int(i) + 1, float(weights[2 * i]), float(weights[2 * i + 1])) for i in clear))
-        if best is None or float(left @ left) < best[0]:
-            best = float(left @ left), found
-    if best is None or (known is None and _is_a_ring(best[1], list(zip(times, pieces, strict=True)), sample_rate_hz)):
-        return None
-    return best[1]
-
-
-def _is_a_ring(hum: Hum, heard: Sequence[tuple[FloatArray, FloatArray]], sample_rate_hz: float) -> bool:
-    """Whether its strongest line is hardly there in the first of the silences, of those that are long enough to tell:
-    mains hum all the time, a filter that swings at their pitch does only after it was played to. heard: (times s,
-    samples) of each."""
-    strongest = hum.mains_hz * max(hum.lines, key=lambda line: np.hypot(line[1], line[2]))[0]
-    long = [(t, quiet) for t, quiet in heard if t.size * THINNED > TELLS_TURNS / strongest * sample_rate_hz]
-    if len(long) < 2:
-        return False
-    size, doubt = [], []
-    for t, quiet in long:
-        basis = _basis(t, strongest, 1)
-        weights, *_ = np.linalg.lstsq(basis, quiet - quiet.mean(), rcond=None)
-        size.append(float(np.hypot(*weights)))
-        doubt.append(float(np.std(quiet - quiet.mean() - basis @ weights)) * np.sqrt(2 / t.size))
-    return size[0] + 3 * doubt[0] < FAINT * max(size[1:])
-
-
-def _basis(t: FloatArray, mains_hz: float, harmonics: int = HARMONICS) -> FloatArray:
-    """(t.size, 2·harmonics) cosine and sine of each."""
-    once = np.exp(2j * np.pi * mains_hz * t)
-    turns = np.cumprod(np.broadcast_to(once[:, np.newaxis], (t.size, harmonics)), axis=1)
-    return turns.view(float)
-
-
-def _lowest(quiet: FloatArray, t: FloatArray, mains_hz: FloatArray) -> tuple[float, list[float]]:
-    """(the least that any of evenly rising mains (n,) leaves, those that leave less than the ones beside them, the best
-    first)."""
-    left = np.array([np.inf, *_left(quiet, t, mains_hz), np.inf])
-    dips = np.flatnonzero((left[1:-1] <= left[:-2]) & (left[1:-1] <= left[2:]))
-    best = dips[np.argsort(left[1:-1][dips])]
-    return float(left.min()), [float(mains_hz[i]) for i in best]
-
-
-def _left(quiet: FloatArray, t: FloatArray, mains_hz: FloatArray) -> list[float]:
-    """What the first TOLD_BY harmonics leave at each of evenly rising mains (n,)."""
-    once = np.exp(2j * np.pi * mains_hz[0] * t)
-    further = np.exp(2j * np.pi * (mains_hz[1] - mains_hz[0]) * t)
-    turns, left, whole = np.empty((TOLD_BY, t.size), dtype=complex), [], float(quiet @ quiet)
-    for _ in mains_hz:
-        turns[0] = once
-        for harmonic in range(1, TOLD_BY):
-            np.multiply(turns[harmonic - 1], once, out=turns[harmonic])
-        rows = np.concatenate([turns.real, turns.imag])
-        pull = rows @ quiet
-        left.append(whole - float(pull @ np.linalg.solve(rows @ rows.T, pull)))
-        once *= further
-    return left
-
-
-def _low_share(left: FloatArray, sample_rate_hz: float) -> float:
-    """How much stronger the noise is, per hertz, under a kilohertz than on the whole."""
-    power = np.abs(rfft(left)) ** 2
-    low = max(int(1000 / sample_rate_hz * left.size), 8)
-    return max(1.0, float(np.sqrt(np.mean(power[:low]) / max(float(np.mean(power)), 1e-300))))
 
 
 def recorded_part(recording_v: FloatArray, sample_rate_hz: float) -> slice:
