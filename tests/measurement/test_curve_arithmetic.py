@@ -120,7 +120,7 @@ def passages(noise_v=1e-4, seed=1):
 
 
 def verdict(first, second):
-    return compared(first, second, 1e-4, (1000, 1000 + PASSAGES.period), RATE)
+    return compared(first, second, (1e-4, 1e-4), (1000, 1000 + PASSAGES.period), RATE)
 
 
 def test_passages_that_are_alike_are_both_sound():

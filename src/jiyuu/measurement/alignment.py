@@ -17,6 +17,9 @@ from jiyuu.stopping import checkpoint
 
 FELT_DEVIATIONS, LEAST_PPM = 4.0, 1e-3
 HIGHEST_OFFSET_PPM = 1000.0
+POORLY_PPM = 0.1  # from which on a clock is told by all that is heard
+BANDS_OCTAVES, BANDS_PER_OCTAVE = 10, 12
+AGREE, FEWEST_BINS = 0.5, 8  # of a band's bins re all of one phase; in a band
 BESIDE_PEAK = 1e-3  # re the strongest line of two passages together, of one that counts for half of all it might
 COMES_AGAIN = 0.1  # of a recording's energy, that a passage which does shares with the one before
 BY_ITSELF = 1 << 20  # samples; longer ones are filled up to a length of small factors
@@ -240,7 +243,7 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
     shift = 0.0
     first = record[start : start + length]
     size = next_fast_len(2 * length)
-    frequency = np.fft.rfftfreq(size)
+    frequency = np.asarray(np.fft.rfftfreq(size), dtype=float)
     fit_variance = 0.0
     own, owned = np.conj(rfft(first, size)), first.size
     # The second round cuts the second passage where the first one found it, so both windows hold the same sound.
@@ -269,8 +272,62 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
         shift = whole + coarse - slope / (2 * np.pi)
         fit_variance = float(np.sum(w**2 * f**2 * (a - slope * f) ** 2)) / moment**2 / (2 * np.pi) ** 2
     scale = 1e6 / distance
+    before_v, after_v = (ahead_v(record, begin, earliest, sample_rate_hz) for earliest, begin in (
+        (0, place), (place + passages.passage_v.size, place + distance)))
+    rings_v = 0.0 if passages.noisy else rung_v(before_v, after_v)  # all of noise rings
+    turned = _turned_by(rings_v, frequency, np.abs(own))
     # Half the bins of a record padded to twice its length are copies of the others.
-    return ClockOffset(shift * scale, float(np.sqrt(2 * fit_variance)) * scale)
+    variance = 2 * fit_variance + (float(np.sum(w * f * turned[heard][near])) / moment / (2 * np.pi)) ** 2
+    if np.sqrt(variance) * scale > POORLY_PPM and not passages.noisy:
+        # A sharp peak tells little more than its own phase, and hides all that is faint.
+        turn = np.exp(2j * np.pi * frequency * (shift - whole))
+        more, by_bands = _by_bands(cross * turn, frequency, turned)
+        if by_bands < variance:
+            shift, variance = shift + more, by_bands
+    return ClockOffset(shift * scale, float(np.sqrt(variance)) * scale)
+
+
+def ahead_v(record: FloatArray, begin: int, earliest: int, sample_rate_hz: float) -> float:
+    """RMS of what sounds right ahead of a passage's first sample; 0 where hardly anything was recorded there."""
+    low, high = begin - round(0.2 * sample_rate_hz), begin - round(0.02 * sample_rate_hz)
+    silence = record[max(low, earliest) : max(high, 0)]
+    return float(np.sqrt(np.mean(silence**2))) if silence.size > 100 else 0.0
+
+
+def rung_v(first_v: float, second_v: float) -> float:
+    """What of the RMS ahead of a second passage the first must have left ringing."""
+    return float(np.sqrt(max(second_v**2 - 4 * first_v**2, 0.0)))
+
+
+def _turned_by(rings_v: float, frequency: FloatArray, size: FloatArray) -> FloatArray:
+    """(n,) rad by which what a first passage leaves ringing, RMS where the second begins, may turn the spectrum of that
+    one, of size (n,): it comes at once there, and is heard far beside its own pitch."""
+    away = np.maximum(np.abs(frequency - frequency[np.argmax(size)]), 1 / frequency.size)
+    return np.asarray(np.sqrt(2) * rings_v / (2 * np.pi * away) / np.maximum(size, 1e-300))
+
+
+def _by_bands(cross: ComplexArray, frequency: FloatArray, turned: FloatArray) -> tuple[float, float]:
+    """(samples by which the second is later still, their variance) by the phases of bands in which most bins agree.
+    cross (n,): of two records padded to twice their length, frequency (n,) in cycles per sample; turned (n,): rad by
+    which rings may turn them."""
+    edges = 0.5 * 2.0 ** -np.arange(0, BANDS_OCTAVES, 1 / BANDS_PER_OCTAVE)[::-1]
+    starts = np.unique(np.searchsorted(frequency, edges[:-1]))
+    both, all_of_it = np.add.reduceat(cross, starts), np.add.reduceat(np.abs(cross), starts)
+    count, middle = np.diff(np.append(starts, frequency.size)), np.add.reduceat(frequency, starts)
+    middle = middle / count
+    agree = np.abs(both) / np.maximum(all_of_it, 1e-300)
+    told = (agree > AGREE) & (count >= FEWEST_BINS)
+    if told.sum() < 3:
+        return 0.0, np.inf
+    rings = (np.add.reduceat(turned * np.abs(cross), starts) / np.maximum(all_of_it, 1e-300))[told]
+    f, variance = middle[told], (1 - agree[told] ** 2) / (agree[told] ** 2 * count[told]) + rings**2
+    pull = f / np.maximum(variance, 1e-12)
+    moment = float(np.sum(pull * f))
+    angle = np.angle(both[told])
+    slope = float(np.sum(pull * angle)) / moment
+    scatter = max(float(np.sum((angle - slope * f) ** 2 / np.maximum(variance, 1e-12))) / (f.size - 1), 1.0)
+    together = float(np.sum(pull * rings)) / moment  # they may turn all bands alike
+    return -slope / (2 * np.pi), (scatter / moment + together**2) / (2 * np.pi) ** 2
 
 
 def at_player_clock(record: FloatArray, ppm: float) -> FloatArray:

@@ -13,6 +13,7 @@ from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import (
     ClockOffset,
     Passages,
+    ahead_v,
     at_player_clock,
     clock_offset,
     explained,
@@ -172,14 +173,10 @@ def _by_one_clock(
     pieces = [record[place + i * period : place + i * period + length] for i in (0, 1)]
     if pieces[1].size < length or place < 0:
         return _OneClock(record, place, offset, whole)
-    # What the first passage leaves ringing counts as noise in the second.
-    noise_v = 0.0
-    for earliest, begin in ((0, place), (place + length, place + period)):
-        low, high = begin - round(0.2 * sample_rate_hz), begin - round(0.02 * sample_rate_hz)
-        silence = record[max(low, earliest) : max(high, 0)]
-        if silence.size > 100:
-            noise_v = max(noise_v, float(np.sqrt(np.mean(silence**2))))
-    verdict = compared(pieces[0], pieces[1], noise_v, (place, place + period), sample_rate_hz, evenly=passages.noisy)
+    ahead = [ahead_v(record, begin, earliest, sample_rate_hz)
+             for earliest, begin in ((0, place), (place + length, place + period))]
+    verdict = compared(pieces[0], pieces[1], (ahead[0], ahead[1]), (place, place + period), sample_rate_hz,
+                       evenly=passages.noisy)
     notices += verdict.notices
     sound = tuple(i for i in whole if i > 1 or i in verdict.sound)
     return _OneClock(record, place, offset, sound, wander_db=verdict.wander_db)

@@ -12,10 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement.alignment import rung_v
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.signals.transforms import fft, ifft, next_fast_len, rfft
 
 HOP_S = 0.0025
+RINGS = 16.0  # times as much as noise a ring of the same size moves a loud passage
 GAIN_DB = 0.08  # a lasting change of the gain under that is that of a warm amplifier, or of slow noise
 SIGMAS = 9.0
 WANDER_PARTS, WANDERS = 12, 8.0  # in three thirds; standard errors, which few parts tell poorly
@@ -49,12 +51,14 @@ class Verdict:
 
 
 def compared(
-    first_v: FloatArray, second_v: FloatArray, noise_v: float, starts: tuple[int, int], sample_rate_hz: float, *,
-    evenly: bool = False,
+    first_v: FloatArray, second_v: FloatArray, ahead_v: tuple[float, float], starts: tuple[int, int],
+    sample_rate_hz: float, *, evenly: bool = False,
 ) -> Verdict:
     """Two passages (n,), alike but for what was done on the way; starts: their first samples in the recording.
-    noise_v: RMS of what sounds between them; evenly: whether they are as loud all the time, as noise is."""
-    hops = Hops.of(first_v, second_v, noise_v, sample_rate_hz)
+    ahead_v: RMS of what sounds ahead of each; evenly: whether they are as loud all the time, as noise is."""
+    # What the first leaves ringing counts as noise in the second, and moves it more: it is as the second itself is.
+    rings_v = 0.0 if evenly else rung_v(*ahead_v)
+    hops = Hops.of(first_v, second_v, max(*ahead_v, RINGS * rings_v), sample_rate_hz)
     verdict = (
         _dropouts(hops.power, hops.loud, starts, hops.size, sample_rate_hz)
         or _dropouts(hops.moving, hops.high, starts, hops.size, sample_rate_hz)
