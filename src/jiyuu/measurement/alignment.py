@@ -19,6 +19,7 @@ FELT_DEVIATIONS, LEAST_PPM = 4.0, 1e-3
 HIGHEST_OFFSET_PPM = 1000.0
 POORLY_PPM = 0.1  # from which on a clock is told by all that is heard
 BANDS_OCTAVES, BANDS_PER_OCTAVE = 10, 12
+EDGE_S = 0.1
 AGREE, FEWEST_BINS = 0.5, 8  # of a band's bins re all of one phase; in a band
 BESIDE_PEAK = 1e-3  # re the strongest line of two passages together, of one that counts for half of all it might
 COMES_AGAIN = 0.1  # of a recording's energy, that a passage which does shares with the one before
@@ -275,13 +276,14 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
     before_v, after_v = (ahead_v(record, begin, earliest, sample_rate_hz) for earliest, begin in (
         (0, place), (place + passages.passage_v.size, place + distance)))
     rings_v = 0.0 if passages.noisy else rung_v(before_v, after_v)  # all of noise rings
-    turned = _turned_by(rings_v, frequency, np.abs(own))
     # Half the bins of a record padded to twice its length are copies of the others.
-    variance = 2 * fit_variance + (float(np.sum(w * f * turned[heard][near])) / moment / (2 * np.pi)) ** 2
+    variance = 2 * fit_variance
+    if rings_v:
+        turned = _turned_by(rings_v, np.ones(first.size), size, frequency, np.abs(own))[heard][near]
+        variance += (float(np.sum(w * f * turned)) / moment / (2 * np.pi)) ** 2
     if np.sqrt(variance) * scale > POORLY_PPM and not passages.noisy:
         # A sharp peak tells little more than its own phase, and hides all that is faint.
-        turn = np.exp(2j * np.pi * frequency * (shift - whole))
-        more, by_bands = _by_bands(cross * turn, frequency, turned)
+        more, by_bands = _by_bands(first[: second.size], second, shift - whole, rings_v, sample_rate_hz)
         if by_bands < variance:
             shift, variance = shift + more, by_bands
     return ClockOffset(shift * scale, float(np.sqrt(variance)) * scale)
@@ -299,17 +301,30 @@ def rung_v(first_v: float, second_v: float) -> float:
     return float(np.sqrt(max(second_v**2 - 4 * first_v**2, 0.0)))
 
 
-def _turned_by(rings_v: float, frequency: FloatArray, size: FloatArray) -> FloatArray:
-    """(n,) rad by which what a first passage leaves ringing, RMS where the second begins, may turn the spectrum of that
-    one, of size (n,): it comes at once there, and is heard far beside its own pitch."""
-    away = np.maximum(np.abs(frequency - frequency[np.argmax(size)]), 1 / frequency.size)
-    return np.asarray(np.sqrt(2) * rings_v / (2 * np.pi * away) / np.maximum(size, 1e-300))
+def _turned_by(
+    rings_v: float, window: FloatArray, transformed: int, frequency: FloatArray, size: FloatArray
+) -> FloatArray:
+    """(m,) rad by which what a first passage leaves ringing, RMS where the second begins, may turn the spectrum of that
+    one, of that size (m,) at frequency (m,) in cycles per sample, of so many transformed; window (n,): laid on it."""
+    turn = 2 * np.pi * frequency[np.argmax(size)] * np.arange(window.size)
+    ring = np.abs(rfft(np.sqrt(2) * rings_v * window * np.cos(turn), transformed))
+    return np.asarray(ring / np.maximum(size, 1e-300))
 
 
-def _by_bands(cross: ComplexArray, frequency: FloatArray, turned: FloatArray) -> tuple[float, float]:
-    """(samples by which the second is later still, their variance) by the phases of bands in which most bins agree.
-    cross (n,): of two records padded to twice their length, frequency (n,) in cycles per sample; turned (n,): rad by
-    which rings may turn them."""
+def _by_bands(
+    first: FloatArray, second: FloatArray, late: float, rings_v: float, sample_rate_hz: float
+) -> tuple[float, float]:
+    """(samples by which the second of two passages (n,) is later still than it is known to be, their variance) by the
+    phases of bands in which most bins agree. rings_v: RMS of what the first left ringing."""
+    window = np.ones(first.size)
+    edge = min(round(EDGE_S * sample_rate_hz), first.size // 4)  # what is cut while it rings is all over the band
+    window[:edge] = np.sin(0.5 * np.pi * np.arange(edge) / edge) ** 2
+    window[first.size - edge :] = window[edge - 1 :: -1]
+    size = next_fast_len(2 * first.size)
+    frequency = np.asarray(np.fft.rfftfreq(size), dtype=float)
+    own, other = (rfft(one * window, size) for one in (first, second))
+    cross = other * np.conj(own) * np.exp(2j * np.pi * frequency * late)
+    turned = _turned_by(rings_v, window, size, frequency, np.abs(own))
     edges = 0.5 * 2.0 ** -np.arange(0, BANDS_OCTAVES, 1 / BANDS_PER_OCTAVE)[::-1]
     starts = np.unique(np.searchsorted(frequency, edges[:-1]))
     both, all_of_it = np.add.reduceat(cross, starts), np.add.reduceat(np.abs(cross), starts)

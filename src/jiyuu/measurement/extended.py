@@ -84,20 +84,25 @@ def extended(response: MeasuredResponse) -> Extended:
 
 
 def _kind_at_an_end(hertz: FloatArray, fit: NetworkFit, drawn: list[DrawnNetwork]) -> Kind | None:
-    """The kind of a filter that does all it does near one end of the band: by an octave beyond that, where the network
-    is certain there. A coupling capacitor's corner is lower than that, a converter's higher."""
-    places_hz = np.abs(fit.poles) / (2 * np.pi)
+    """The kind of a filter that does all it does near one end of the band: by its poles and zeros, where an octave
+    beyond that end is known. What stands beyond it is a coupling capacitor's or a converter's."""
+    poles, zeros = np.abs(fit.poles) / (2 * np.pi), np.abs(fit.zeros) / (2 * np.pi)
     low, high = float(hertz[0]), float(hertz[-1])
-    if low < places_hz.max() < AT_END * low:
-        low /= 2
-    elif high / AT_END < places_hz.min() < high:
-        high *= 2
+    if low < poles.max() < AT_END * low:
+        beyond = np.array([low / 2])
+    elif high / AT_END < poles.min() < high:
+        beyond = np.array([high * 2])
     else:
         return None
-    beyond = np.array([low, high])
     if np.std([one.level_db(beyond) for one in drawn], axis=0).max() > CERTAIN_DB:
         return None
-    octave = np.arange(np.log2(low), np.log2(high), 1 / POINTS_PER_OCTAVE)
+    coupling, within = (fit.poles.imag == 0) & (poles < low / 2), (zeros >= low / AT_END) & (zeros < high)
+    own = int(np.sum((poles < high) & ~coupling))
+    at_rest = fit.order.at_rest + int(np.sum(zeros < low / AT_END)) - int(np.sum(coupling))
+    rises, falls = at_rest > 0, own - at_rest > int(np.sum(within))
+    if rises or falls:
+        return (Kind.BANDPASS if falls else Kind.HIGHPASS) if rises else Kind.LOWPASS
+    octave = np.arange(np.log2(low) - 1, np.log2(high) + 1, 1 / POINTS_PER_OCTAVE)
     return kind_of(octave, fit.level_db(2.0**octave))
 
 

@@ -23,7 +23,8 @@ HARDLY = 0.4  # of that, at a pitch that is nearly right: less is none at the ri
 LEAST_HUM = 3e-5  # re the recording's RMS: what is weaker moves nothing
 FAINT, TELLS_TURNS = 0.3, 4.0  # re the same line once something has sounded; turns of it that tell its size
 CELL_S = 0.05  # of a silence, in which it is about as loud
-UNEVEN, EVENED = 2.5, 3  # times as loud a cell may be as a quiet one; times that louder ones are made less of
+UNEVEN, EVENED = 2.5, 4  # times as loud a cell may be as a quiet one; times that louder ones are made less of
+STANDS_HZ = 1e-3
 SHORTEST_S = 0.15  # of silence that tells
 
 
@@ -123,13 +124,16 @@ def hum_in(
     if quiet is None:
         return None
     least_v = LEAST_HUM * float(np.sqrt(np.mean(record_v**2)))
+    quiet = quiet.evened(quiet.v) or quiet
     found, left_v = _looked_for(quiet, least_v, known)
     for _ in range(EVENED):
         evened = quiet.evened(left_v)
         if evened is None:
             break
-        quiet = evened
+        quiet, before = evened, found
         found, left_v = _looked_for(quiet, least_v, known)
+        if found is not None and before is not None and abs(found.mains_hz - before.mains_hz) < STANDS_HZ:
+            break
     return None if found is not None and known is None and _is_a_ring(found, quiet) else found
 
 

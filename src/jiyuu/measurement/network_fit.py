@@ -67,6 +67,11 @@ class NetworkFit:
         return self.unit * roots_of(np.exp(self.values[: self.order.poles]))
 
     @property
+    def zeros(self) -> ComplexArray:
+        """(m,) rad/s, but for those at 0."""
+        return self.unit * roots_of(self.values[self.order.poles : self.order.poles + self.order.zeros])
+
+    @property
     def delay_s(self) -> float:
         return float(self.values[-1]) / self.unit
 

@@ -171,8 +171,8 @@ def _fits(
 
 def _alike(groups: Groups, like: NetworkFit) -> list[PolesAndZeros]:
     """The same poles, and those of the usual shape, all with the same zeros."""
-    poles, scale = like.poles / groups.unit, like.unit / groups.unit
-    zeros = scale * roots_of(like.values[like.order.poles : like.order.poles + like.order.zeros])
+    poles = like.poles / groups.unit
+    zeros = like.zeros / groups.unit
     found = [PolesAndZeros(poles, zeros, 1.0, 0.0, 0.0)]
     if poles.size <= HANDMADE_UP_TO:
         found += [replace(guess, zeros=zeros) for guess in _usual(groups, poles.size)]

@@ -32,6 +32,7 @@ from jiyuu.measurement.tones_response import estimate_by_tones
 from jiyuu.measurement.uncertain import COVERAGE, UNSURE, Uncertain
 
 DIFFERENT = 1.5
+ASKED_DB, ASKED_OCTAVES = 20.0, 3  # over the noise; of a curve, that a network must fit if they are as clear
 ALIKE = 3e-4  # share by which two passages may differ and still be as they should
 COHERENT, FAINT_DB = 0.9, -20.0  # of noise through a filter, where what lies under it is so far down
 LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid through something else besides
@@ -76,8 +77,8 @@ class MeasuredResponse:
     @property
     def network_unasked(self) -> bool:
         """Whether the curve is too short, too poor or of too few tones for a network that must fit."""
-        short = self.frequency_hz.size < 3 * POINTS_PER_OCTAVE
-        return self.quickly or self.level_v is None or short or float(np.median(self.snr_db)) < 20
+        clear = int(np.sum(self.snr_db > ASKED_DB))
+        return self.quickly or self.level_v is None or clear < ASKED_OCTAVES * POINTS_PER_OCTAVE
 
     @property
     def level_db(self) -> FloatArray:

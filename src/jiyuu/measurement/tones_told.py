@@ -48,29 +48,35 @@ class Recorded:
 
         Raises MeasurementError where most of them break off."""
         rings = Rings.of(self.stimulus_v, self.places, self.heard, self.sample_rate_hz)
-        settled = None if near is None else self._settled(near.by_its_clock(), rings, known=True)
-        told = Told.of(self.heard, self) if settled is None else settled[0]
+        told = Told.of(self.heard, self) if near is None else near.by_its_clock()
+        found: Told | None = None
         for _ in range(LOOKED_FOR):
             network = told.between.network
-            if settled is None and network is not None and rings.last(network.fit.poles):
-                settled = self._settled(told, rings)
-            if settled is None:
+            known = near is not None and found is None
+            if network is None or not (known or rings.last(network.fit.poles)):
                 break
-            told, less = settled
-            if told.left < EXPLAINED:
+            settled = self._settled(told, rings, known=known)
+            if settled is None and known:
                 break
-            afresh = Told.of(less, self)
-            if afresh.between.network is None or afresh.has_order_of(told):
+            found, less = settled or (found, told.less_rings(self, rings))  # nearly so, it may be another's
+            lasting = Lasting.of(less, self)
+            if lasting is None or (settled is not None and settled[0].left < EXPLAINED):
                 break
-            told, settled = afresh, None
-        return told
+            before, told = told, Told.by_themselves(lasting, self)
+            if told.between.network is None or told.has_order_of(found or before):
+                break
+        if found is None and near is not None:  # it was another's
+            return self.told()
+        if found is None and told.between.network is not None and rings.last(told.between.network.fit.poles):
+            return replace(told, between=replace(told.between, network=None))  # it rings otherwise than it would
+        return found or told
 
-    def _settled(self, told: Told, rings: Rings, *, known: bool = False) -> tuple[Told, list[HeardTone]] | None:
+    def _settled(self, told: Told, rings: Rings, *, known: bool) -> tuple[Told, list[HeardTone]] | None:
         """(what they tell by a network like that with its rings, the tones without those), None where none is like
         it; known: whether those rings are nearly its own."""
-        tones = told.less_rings(self, rings) if known else self.heard
         network = told.between.network
         rung_out = network is not None and rings.last(network.fit.poles)  # at first: what rings is what is looked for
+        tones = told.less_rings(self, rings) if known else self.heard
         for _ in range(ROUNDS):
             again = told.with_rings(tones, self, rings, rung_out=rung_out)
             if again is None:
@@ -85,8 +91,7 @@ class Recorded:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Told:
-    """What tones that last tell together: later: the samples by which the recording lags more; and what is between
-    them."""
+    """What tones that last tell together; later: the samples by which the recording lags more than it seemed."""
 
     lasting: Lasting
     later: int
@@ -94,20 +99,27 @@ class Told:
 
     @classmethod
     def of(cls, tones: list[HeardTone], recorded: Recorded) -> Told:
-        """By themselves. Raises MeasurementError where most of them break off."""
-        lasting, rate_hz = Lasting.of(tones, recorded), recorded.sample_rate_hz
-        later = _later(lasting.gains, rate_hz)
-        gains = lasting.gains.turned_back(later, rate_hz)
+        """Raises MeasurementError where most of them break off."""
+        lasting = Lasting.of(tones, recorded)
+        if lasting is None:
+            raise MeasurementError("Most tones break off; check cable and buffer and record again.")
+        return cls.by_themselves(lasting, recorded)
+
+    @classmethod
+    def by_themselves(cls, lasting: Lasting, recorded: Recorded) -> Told:
+        """As if none of them rang, or all were known without."""
+        later = _later(lasting.gains, recorded.sample_rate_hz)
+        gains = lasting.gains.turned_back(later, recorded.sample_rate_hz)
         return cls(lasting, later, between_tones(gains, recorded.wanted_hz, recorded.draws))
 
     def with_rings(
         self, tones: list[HeardTone], recorded: Recorded, rings: Rings, *, rung_out: bool
     ) -> Told | None:
-        """By a network like this and its rings, None where they are not its own; tones: as nearly without those as they
-        are known; rung_out: whether those alone are taken for what still rings in them.
-
-        Raises MeasurementError where most of them break off."""
+        """By a network like this and its rings, None where they are not its own or most tones break off then; tones: as
+        nearly without those as they are known; rung_out: whether nothing but those still rings in them."""
         lasting = Lasting.of(tones, recorded)
+        if lasting is None:
+            return None
         as_heard = np.array([recorded.heard[i].gain for i in lasting.kept])
         gains = replace(lasting.gains, gain=as_heard, rings=rings.some(lasting.kept),
                         spread=lasting.by_noise if rung_out else lasting.gains.spread)
@@ -154,14 +166,14 @@ class Lasting:
     bent: FloatArray
 
     @classmethod
-    def of(cls, tones: list[HeardTone], recorded: Recorded) -> Lasting:
-        """Raises MeasurementError where most of them break off."""
+    def of(cls, tones: list[HeardTone], recorded: Recorded) -> Lasting | None:
+        """None where most of them break off."""
         near_v, rate_hz = noise_near(tones), recorded.sample_rate_hz
         breaks = broken(tones, near_v)
         kept = np.array([i for i in range(len(tones)) if i not in breaks], dtype=np.int64)
         heard = [tones[i] for i in kept]
         if len(heard) < FEWEST_TONES:
-            raise MeasurementError("Most tones break off; check cable and buffer and record again.")
+            return None
         if breaks:
             near_v = noise_near(heard)
         hertz, gain, into, played_s = (np.array([getattr(tone, name) for tone in heard])
