@@ -71,7 +71,8 @@ def estimate_by_tones(
     stimulus_v: FloatArray, recording_v: FloatArray, tones: list[slice], sample_rate_hz: float, *, draws: int
 ) -> ByTones:
     """Raises MeasurementError when the tones are not in the recording or span less than an octave."""
-    return _estimated(Stepped.of(stimulus_v, tones, sample_rate_hz), recording_v, draws)
+    by = _estimated(Stepped.of(stimulus_v, tones, sample_rate_hz), recording_v, draws)
+    return replace(by, found=replace(by.found, network=None)) if by.told.rings_otherwise else by
 
 
 def _estimated(
@@ -114,9 +115,10 @@ def _estimated(
     octave = np.log2(heard[0].hertz) + np.arange(
         int(np.log2(heard[-1].hertz / heard[0].hertz) * POINTS_PER_OCTAVE) + 1) / POINTS_PER_OCTAVE
     told = Recorded(stepped.stimulus_v, [tones[i] for i in known], heard, step_of(recording_v) or 0.0, hum, 2.0**octave,
-                    sample_rate_hz, draws).told(near)
+                    sample_rate_hz, draws).told(near, roughly=clock is not None and near is None)
     between, later, frequency_hz = told.between, told.later, told.lasting.gains.frequency_hz
-    if between.network is None and clock is None and not unsure and ppm.uncertainty > DOUBTED_PPM:
+    unfit = between.network is None or told.rings_otherwise
+    if unfit and clock is None and not unsure and ppm.uncertainty > DOUBTED_PPM:
         by_network = _by_their_network(as_played, recording_v, draws)
         if by_network is not None:
             return by_network

@@ -43,8 +43,9 @@ class Recorded:
     sample_rate_hz: float
     draws: int
 
-    def told(self, near: Told | None = None) -> Told:
-        """What they tell, with what still rang while they were heard; near: what they told by another clock.
+    def told(self, near: Told | None = None, *, roughly: bool = False) -> Told:
+        """What they tell, with what still rang while they were heard; near: what they told by another clock; roughly:
+        by a clock that is not known yet.
 
         Raises MeasurementError where most of them break off."""
         rings = Rings.of(self.stimulus_v, self.places, self.heard, self.sample_rate_hz)
@@ -56,7 +57,7 @@ class Recorded:
             if network is None or not (known or rings.last(network.fit.poles)):
                 break
             settled = self._settled(told, rings, known=known)
-            if settled is None and known:
+            if settled is None and (known or roughly):
                 break
             found, less = settled or (found, told.less_rings(self, rings))  # nearly so, it may be another's
             lasting = Lasting.of(less, self)
@@ -67,9 +68,9 @@ class Recorded:
                 break
         if found is None and near is not None:  # it was another's
             return self.told()
-        if found is None and told.between.network is not None and rings.last(told.between.network.fit.poles):
-            return replace(told, between=replace(told.between, network=None))  # it rings otherwise than it would
-        return found or told
+        network = told.between.network
+        rings_otherwise = found is None and network is not None and rings.last(network.fit.poles)
+        return found or replace(told, rings_otherwise=rings_otherwise)
 
     def _settled(self, told: Told, rings: Rings, *, known: bool) -> tuple[Told, list[HeardTone]] | None:
         """(what they tell by a network like that with its rings, the tones without those), None where none is like
@@ -91,11 +92,13 @@ class Recorded:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Told:
-    """What tones that last tell together; later: the samples by which the recording lags more than it seemed."""
+    """What tones that last tell together; later: the samples by which the recording lags more than it seemed;
+    rings_otherwise: whether what still rings in them is not what their network says."""
 
     lasting: Lasting
     later: int
     between: Between
+    rings_otherwise: bool = False
 
     @classmethod
     def of(cls, tones: list[HeardTone], recorded: Recorded) -> Told:
