@@ -55,10 +55,12 @@ class GainStep:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Between:
-    """gain (n,), and as it might as well be (draws, n); network: where one leaves no more than the noise, None where no
-    filter has these gains; step: where the gain changed, if only that lets one fit; clock_ppm: how much too fast the
-    recorder still was by the network, of which drift_s from the first tone to the last was known before that."""
+    """gain (n,) at at_hz (n,), and as it might as well be, drawn (draws, n); network: where one leaves no more than the
+    noise, None where no filter has these gains; step: where the gain changed, if only that lets one fit; clock_ppm: how
+    much too fast the recorder still was by the network, of which drift_s from the first tone to the last was known
+    before that."""
 
+    at_hz: FloatArray
     gain: ComplexArray
     drawn: ComplexArray
     network: FittedNetwork | None
@@ -132,13 +134,13 @@ def between_tones(gains: Gains, wanted_hz: FloatArray, draws: int) -> Between:
         again = [refit(gains.frequency_hz, there + doubt * one, gains.spread, gains.later, fit.poles, fit.delay)
                  for one in noise]
         # With more poles than a filter has nearly anything is followed: that vouches for nothing.
-        return Between(fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in again]), None, step)
+        return Between(wanted_hz, fit.at(wanted_hz), np.stack([one.at(wanted_hz) for one in again]), None, step)
     at, octave = np.log2(gains.frequency_hz), np.log2(wanted_hz)
     # Every other tone foretells the ones between; with all of them the spline is off by a sixteenth of that.
     missed = np.abs(_between(at[::2], gains.gain[::2], at) - gains.gain) / 16
     wider = np.hypot(gains.spread, np.maximum(missed, np.roll(missed, 1))) / gains.spread
     drawn = np.stack([_between(at, one, octave) for one in gains.gain + noise * wider])
-    return Between(_between(at, gains.gain, octave), drawn, None, step)
+    return Between(wanted_hz, _between(at, gains.gain, octave), drawn, None, step)
 
 
 def between_rings(gains: Gains, like: Between, wanted_hz: FloatArray, draws: int) -> Between | None:
@@ -177,7 +179,7 @@ def _by(
     drawn = np.stack([one.at(wanted_hz) for one in networks])
     rest = network.clock_ppm
     ppm = None if rest is None else replace(rest, value=rest.value + 1e6 * drift_s / gains.span_s)
-    return Between(network.at(wanted_hz), drawn, FittedNetwork(network, networks), step, ppm, drift_s)
+    return Between(wanted_hz, network.at(wanted_hz), drawn, FittedNetwork(network, networks), step, ppm, drift_s)
 
 
 def _noise(gains: Gains, draws: int) -> ComplexArray:

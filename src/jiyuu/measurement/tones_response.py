@@ -76,17 +76,18 @@ def estimate_by_tones(
 
 
 def _estimated(
-    stepped: Stepped, recording_v: FloatArray, draws: int, *, clock: Uncertain | None = None, near: Told | None = None
+    stepped: Stepped, recording_v: FloatArray, draws: int, *, clock: Uncertain | None = None,
+    near: ByTones | None = None,
 ) -> ByTones:
-    """clock: ppm by which the recorder is fast, nearly; None for what the pitch of the tones tells; near: what they
-    told by another clock. Raises MeasurementError as estimate_by_tones does."""
-    sample_rate_hz, as_played = stepped.sample_rate_hz, stepped
+    """clock: ppm by which the recorder is fast, nearly; None for what the pitch of the tones tells; near: what was
+    found by another clock. Raises MeasurementError as estimate_by_tones does."""
+    rate_hz, as_played = stepped.sample_rate_hz, stepped
     record = recording_v - recording_v.mean()
     sought = Sought.of(stepped.stimulus_v, record.size)
-    lag = sought.lag(record, sample_rate_hz)
-    notices, inside = those_inside(stepped.tones, lag, record.size, sample_rate_hz)
+    lag = sought.lag(record, rate_hz)
+    notices, inside = those_inside(stepped.tones, lag, record.size, rate_hz)
     stepped = stepped.some(inside)
-    ppm = clock or clock_of(record, stepped.tones, stepped.hertz, lag, sample_rate_hz)
+    ppm = clock or clock_of(record, stepped.tones, stepped.hertz, lag, rate_hz)
     unsure = clock is None and ppm.uncertainty > UNTOLD_PPM
     if unsure:
         by_network = _by_their_network(as_played, recording_v, draws)
@@ -94,58 +95,77 @@ def _estimated(
             return by_network
     if abs(ppm.value) > FELT_PPM:
         record = at_player_clock(record, ppm.value)
-        lag = sought.lag(record, sample_rate_hz)
+        lag = sought.lag(record, rate_hz)
         stepped = stepped.some([i for i, tone in enumerate(stepped.tones)
                                 if tone.start + lag >= 0 and tone.stop + lag <= record.size])
     del sought  # of a minute some megabytes
-    tones, played = stepped.tones, stepped.hertz
-    silence = slice(0, max(tones[0].start + lag - round(RISING_S * sample_rate_hz), 0))
+    silence = slice(0, max(stepped.tones[0].start + lag - round(RISING_S * rate_hz), 0))
     clipped, _ = clipping(recording_v, silent_v_of(record[silence]))
     _, coarse = quantisation(recording_v, slice(0, recording_v.size))
     notices += [notice for notice in (clipped, coarse) if notice is not None]
-    unheard = unheard_tones(recording_v, tones, lag, ppm.value)
-    known = [int(i) for i in np.argsort(played) if i not in unheard]
-    if len(known) < FEWEST_TONES or played[known[-1]] < 2 * played[known[0]]:
+    unheard = unheard_tones(recording_v, stepped.tones, lag, ppm.value)
+    known = stepped.some([int(i) for i in np.argsort(stepped.hertz) if i not in unheard])
+    if len(known.tones) < FEWEST_TONES or known.hertz[-1] < 2 * known.hertz[0]:
         raise MeasurementError("Where most tones should sound nothing is recorded; take the gate out, turn the input "
                                "up and record again.")
-    record, heard, hum = _heard(stepped.some(known), record, lag, silence)
+    record, heard, hum = _heard(known, record, lag, silence)
     if hum is not None:
         level = float(20 * np.log10(hum.peak_v / max(float(np.abs(recording_v).max()), 1e-12)))
         notices.append(Notice(Fault.HUM, None, {"mains_hz": hum.mains_hz, "db": level}))
-    octave = np.log2(heard[0].hertz) + np.arange(
-        int(np.log2(heard[-1].hertz / heard[0].hertz) * POINTS_PER_OCTAVE) + 1) / POINTS_PER_OCTAVE
-    told = Recorded(stepped.stimulus_v, [tones[i] for i in known], heard, step_of(recording_v) or 0.0, hum, 2.0**octave,
-                    sample_rate_hz, draws).told(near, roughly=clock is not None and near is None)
-    between, later, frequency_hz = told.between, told.later, told.lasting.gains.frequency_hz
-    unfit = between.network is None or told.rings_otherwise
-    if unfit and clock is None and not unsure and ppm.uncertainty > DOUBTED_PPM:
+    doubted = clock is not None or ppm.uncertainty > DOUBTED_PPM
+    nearly = None if near is None else near.told.by_its_clock(round(near.place) - lag)
+    told = Recorded(known.stimulus_v, known.tones, heard, step_of(recording_v) or 0.0, hum, _wanted_hz(heard), rate_hz,
+                    draws).told(nearly, roughly=doubted and near is None)
+    if (told.between.network is None or told.rings_otherwise) and doubted and clock is None and not unsure:
         by_network = _by_their_network(as_played, recording_v, draws)
         if by_network is not None:
             return by_network
-    dropped = [tone.steady for tone in told.lasting.gone]
-    if gated(recording_v, tones, unheard, lag):
-        dropped += [slice(tones[i].start + lag, tones[i].stop + lag) for i in unheard]
-    if dropped:
-        notices.append(Notice(Fault.DROPOUT, min(part.start for part in dropped) / sample_rate_hz, {
-            "ms": 1e3 * sum(part.stop - part.start for part in dropped) / sample_rate_hz}))
-    lost = [*played[unheard], *(tone.hertz for tone in told.lasting.gone)]
+    gone = [tone.steady for tone in told.lasting.gone]
+    if gated(recording_v, stepped.tones, unheard, lag):
+        gone += [slice(stepped.tones[i].start + lag, stepped.tones[i].stop + lag) for i in unheard]
+    if gone:
+        notices.append(Notice(Fault.DROPOUT, min(part.start for part in gone) / rate_hz, {
+            "ms": 1e3 * sum(part.stop - part.start for part in gone) / rate_hz}))
+    hurt = ((0.0, rate_hz),) if clipped is not None else _hurt_hz(told, stepped.hertz[unheard])
+    return _stated(told, ppm, lag, notices, hurt, rate_hz)
+
+
+def _wanted_hz(heard: list[HeardTone]) -> FloatArray:
+    """(n,) evenly on the octave scale from the lowest of tones to the highest."""
+    octaves = int(np.log2(heard[-1].hertz / heard[0].hertz) * POINTS_PER_OCTAVE)
+    return np.asarray(heard[0].hertz * 2.0 ** (np.arange(octaves + 1) / POINTS_PER_OCTAVE))
+
+
+def _hurt_hz(told: Told, unheard_hz: FloatArray) -> tuple[tuple[float, float], ...]:
+    """Bands about tones that nothing is known of."""
+    first_hz, *_, last_hz = told.lasting.gains.frequency_hz.tolist()
+    lost = [*unheard_hz.tolist(), *(tone.hertz for tone in told.lasting.gone)]
+    return tuple((hertz / BESIDE, hertz * BESIDE) for hertz in lost if first_hz < hertz < last_hz)
+
+
+def _stated(
+    told: Told, ppm: Uncertain, lag: int, notices: list[Notice], hurt_hz: tuple[tuple[float, float], ...],
+    sample_rate_hz: float,
+) -> ByTones:
+    """ppm: by which the recording was brought to the player's clock; lag: of it then."""
+    between, lasting, place = told.between, told.lasting, float(lag + told.later)
     if between.step is not None:
-        at_s = float(told.lasting.gains.time_s[between.step.place] + lag / sample_rate_hz)
-        notices.append(Notice(Fault.GAIN_CHANGED, at_s, {"db": between.step.raised_db, "brought": 1.0}))
+        at_s = float(lasting.gains.time_s[between.step.place] + lag / sample_rate_hz)
+        notices = [*notices, Notice(Fault.GAIN_CHANGED, at_s, {"db": between.step.raised_db, "brought": 1.0})]
     deviation = np.sqrt(np.mean(np.abs(between.drawn - between.gain) ** 2, axis=0))
-    signal = float(np.sqrt(np.mean(np.abs([tone.out for tone in told.lasting.heard]) ** 2) / 2))
-    floor = float(np.median([tone.noise_v for tone in told.lasting.heard]))
-    hurt = tuple((hertz / BESIDE, hertz * BESIDE) for hertz in lost if frequency_hz[0] < hertz < frequency_hz[-1])
-    found = Estimate(2.0**octave, between.gain, deviation, between.drawn, 1, None, lag + later, between.network,
-                     hurt_hz=((0.0, sample_rate_hz),) if clipped is not None else hurt)
+    signal = float(np.sqrt(np.mean(np.abs([tone.out for tone in lasting.heard]) ** 2) / 2))
+    floor = float(np.median([tone.noise_v for tone in lasting.heard]))
+    hertz = told.between.at_hz
+    found = Estimate(hertz, between.gain, deviation, between.drawn, 1, None, lag + told.later, between.network,
+                     hurt_hz=hurt_hz)
     # What was not found of the clock turns about that moment.
-    told_s = float(np.mean(told.lasting.gains.time_s)) + lag / sample_rate_hz
-    place = float(lag + later)
+    told_s = float(np.mean(lasting.gains.time_s)) + lag / sample_rate_hz
     if between.clock_ppm is not None:  # what all of them tell together, more than the pitch of each does
         ppm = replace(between.clock_ppm, value=ppm.value + between.clock_ppm.value)
         place -= 1e-6 * between.clock_ppm.value * told_s * sample_rate_hz
+    bent = np.interp(np.log2(hertz), np.log2(lasting.gains.frequency_hz), lasting.bent)
     return ByTones(place, ppm, found, float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12))), told_s,
-                   tuple(notices), Compression(np.interp(octave, np.log2(frequency_hz), told.lasting.bent)), told)
+                   tuple(notices), Compression(np.asarray(bent)), told)
 
 
 def _by_their_network(stepped: Stepped, recording_v: FloatArray, draws: int) -> ByTones | None:
@@ -155,8 +175,7 @@ def _by_their_network(stepped: Stepped, recording_v: FloatArray, draws: int) -> 
     ppm = 0.0
     for _ in range(HEARD_AGAIN + 1):  # a ring is foretold in its place only by the clock it was recorded by
         try:
-            again = _estimated(stepped, recording_v, draws, clock=Uncertain(ppm, MOST_PPM),
-                               near=None if found is None else found.told)
+            again = _estimated(stepped, recording_v, draws, clock=Uncertain(ppm, MOST_PPM), near=found)
         except MeasurementError:
             break
         if again.found.network is None:

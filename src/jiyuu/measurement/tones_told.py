@@ -44,12 +44,12 @@ class Recorded:
     draws: int
 
     def told(self, near: Told | None = None, *, roughly: bool = False) -> Told:
-        """What they tell, with what still rang while they were heard; near: what they told by another clock; roughly:
-        by a clock that is not known yet.
+        """What they tell, with what still rang while they were heard; near: what they told by nearly that
+        clock; roughly: by a clock that is not known yet.
 
         Raises MeasurementError where most of them break off."""
         rings = Rings.of(self.stimulus_v, self.places, self.heard, self.sample_rate_hz)
-        told = Told.of(self.heard, self) if near is None else near.by_its_clock()
+        told = Told.of(self.heard, self) if near is None else near
         found: Told | None = None
         for _ in range(LOOKED_FOR):
             network = told.between.network
@@ -135,9 +135,9 @@ class Told:
         """What the network leaves, in standard deviations."""
         return np.inf if self.between.network is None else self.between.network.fit.left
 
-    def by_its_clock(self) -> Told:
-        """As if the recording had been brought to the clock that was found."""
-        return replace(self, between=replace(self.between, clock_ppm=None, drift_s=0.0))
+    def by_its_clock(self, later: int) -> Told:
+        """As if the recording had been brought to the clock that was found, and lagged by so many samples more then."""
+        return replace(self, later=later, between=replace(self.between, clock_ppm=None, drift_s=0.0))
 
     def less_rings(self, recorded: Recorded, rings: Rings) -> list[HeardTone]:
         """All tones less what the network says of its rings."""
