@@ -85,7 +85,7 @@ def extended(response: MeasuredResponse) -> Extended:
 
 def _kind_at_an_end(hertz: FloatArray, fit: NetworkFit, drawn: list[DrawnNetwork]) -> Kind | None:
     """The kind of a filter that does all it does near one end of the band: by its poles and zeros, where an octave
-    beyond that end is known. What stands beyond it is a coupling capacitor's or a converter's."""
+    beyond that end is known; a real pole far enough under the band is a coupling capacitor's."""
     poles, zeros = np.abs(fit.poles) / (2 * np.pi), np.abs(fit.zeros) / (2 * np.pi)
     low, high = float(hertz[0]), float(hertz[-1])
     if low < poles.max() < AT_END * low:
@@ -96,10 +96,10 @@ def _kind_at_an_end(hertz: FloatArray, fit: NetworkFit, drawn: list[DrawnNetwork
         return None
     if np.std([one.level_db(beyond) for one in drawn], axis=0).max() > CERTAIN_DB:
         return None
-    coupling, within = (fit.poles.imag == 0) & (poles < low / 2), (zeros >= low / AT_END) & (zeros < high)
-    own = int(np.sum((poles < high) & ~coupling))
-    at_rest = fit.order.at_rest + int(np.sum(zeros < low / AT_END)) - int(np.sum(coupling))
-    rises, falls = at_rest > 0, own - at_rest > int(np.sum(within))
+    coupling = int(np.sum((fit.poles.imag == 0) & (poles < low / 2)))
+    under, within = np.sum(zeros < low / AT_END), np.sum((zeros >= low / AT_END) & (zeros < AT_END * high))
+    at_rest = fit.order.at_rest + int(under) - coupling
+    rises, falls = at_rest > 0, poles.size - coupling - at_rest > int(within)
     if rises or falls:
         return (Kind.BANDPASS if falls else Kind.HIGHPASS) if rises else Kind.LOWPASS
     octave = np.arange(np.log2(low) - 1, np.log2(high) + 1, 1 / POINTS_PER_OCTAVE)

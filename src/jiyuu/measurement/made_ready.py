@@ -340,7 +340,10 @@ def _rate_by_period(record: FloatArray, passages: Passages, sample_rate_hz: floa
     if record.size <= length:
         return None
     energy = np.concatenate([[0.0], np.cumsum(record**2)])
-    begin = int(np.argmax(energy[length:] - energy[:-length]))
+    loud, places = energy[length:] - energy[:-length], np.arange(record.size - length + 1)
+    apart = round((1 + SAME_PERIOD) * passages.period) + 1
+    within = (places >= apart) | (places + apart + length <= record.size)
+    begin = int(np.argmax(np.where(within | ~within.any(), loud, -1.0)))
     stretch = record[begin : begin + length]
 
     def at(lag: float) -> float:

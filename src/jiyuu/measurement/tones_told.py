@@ -80,6 +80,8 @@ class Recorded:
         tones = told.less_rings(self, rings) if known else self.heard
         for _ in range(ROUNDS):
             again = told.with_rings(tones, self, rings, rung_out=rung_out)
+            if again is None and rung_out:  # too far off for what is known so nearly
+                rung_out, again = False, told.with_rings(tones, self, rings, rung_out=False)
             if again is None:
                 return None
             before, tones, told = tones, again.less_rings(self, rings), again
