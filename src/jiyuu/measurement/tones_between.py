@@ -114,11 +114,11 @@ def between_tones(gains: Gains, wanted_hz: FloatArray, draws: int) -> Between:
     """At wanted_hz (n,): by the network that the tones tell of, or by splines where none fits."""
     step: GainStep | None = None
     fit = _rational(gains)
-    if fit.left > FITS:  # it may have lost its way where a network of the usual shape does not
+    if fit.left > FITS or fit.poles.size > FEW_POLES:
+        # It may have lost its way, or taken a delay for poles, where a network of the usual shape does not.
         found = _by_network(gains, _drift_s(fit), None, step, wanted_hz, draws)
         if found is not None:
             return found
-    if fit.left > FITS or fit.poles.size > FEW_POLES:
         step = _gain_step(gains.frequency_hz, gains.gain, gains.spread, gains.later, fit.left)
         if step is not None:
             gains = gains.less(step)
