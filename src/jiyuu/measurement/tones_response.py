@@ -14,6 +14,7 @@ from jiyuu.measurement.estimate import Estimate
 from jiyuu.measurement.mains_hum import Hum
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
+from jiyuu.measurement.tones_between import Between
 from jiyuu.measurement.tones_clock import MOST_PPM, RISING_S, clock_of, pitch_of, silent_v_of
 from jiyuu.measurement.tones_found import FEWEST_TONES, Sought, gated, those_inside, unheard_tones
 from jiyuu.measurement.tones_heard import HeardTone, heard_tone, less_hum, steady_part
@@ -31,8 +32,8 @@ HEARD_AGAIN = 1  # by the clock that was found
 
 @dataclass(frozen=True, slots=True, eq=False)
 class ByTones:
-    """place: samples that the recording lags; told_s: when in the recording the tones tell a delay; noise_db re the
-    recording."""
+    """place: samples that the recording lags; noise_db re the recording; told_s: for how long what is not known of the
+    clock moves the delay."""
 
     place: float
     ppm: Uncertain
@@ -163,9 +164,19 @@ def _stated(
     if between.clock_ppm is not None:  # what all of them tell together, more than the pitch of each does
         ppm = replace(between.clock_ppm, value=ppm.value + between.clock_ppm.value)
         place -= 1e-6 * between.clock_ppm.value * told_s * sample_rate_hz
+        # High tones tell the delay best, and until those sound the clocks run apart.
+        told_s = float(np.sqrt(max(told_s**2 + 2 * told_s * _best_told_s(between), 0.0)))
     bent = np.interp(np.log2(hertz), np.log2(lasting.gains.frequency_hz), lasting.bent)
     return ByTones(place, ppm, found, float(20 * np.log10(max(floor, 1e-12) / max(signal, 1e-12))), told_s,
                    tuple(notices), Compression(np.asarray(bent)), told)
+
+
+def _best_told_s(between: Between) -> float:
+    """Re the middle of all tones, when the delay is known by itself, not together with the clock."""
+    if between.network is None:
+        return 0.0
+    delay, clock = between.network.fit.spread[-1], between.network.fit.spread[-3]
+    return -float(delay @ clock / (clock @ clock)) / between.network.fit.unit
 
 
 def _by_their_network(stepped: Stepped, recording_v: FloatArray, draws: int) -> ByTones | None:
