@@ -10,7 +10,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 
@@ -202,7 +201,7 @@ def settled(
     groups: Groups, order: Order, values: FloatArray, *, ease: float = 0.0, steps: int = STEPS
 ) -> NetworkFit | None:
     """All values together, from values that are nearly right. ease: share of the loudest that counts as noise too.
-    What rings, if its groups have any, is not minded."""
+    For groups in which no rings are heard."""
     from jiyuu.measurement.network_kernel import stepped
 
     if ease:
@@ -371,19 +370,19 @@ def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) ->
     if order.clocked and groups.late is not None:
         turn = np.exp(-s * groups.late * values[-3])
     less = ring_slopes(values, order.shape, groups.omega, groups.gate, groups.turns)
+    rings = groups.rings
+    if less.size or rings is not None:
+        by_value = np.linalg.pinv(_slopes(lambda moved: _coefficients(moved, order), values).real).T
     if less.size:
-        by_value = np.linalg.pinv(_slopes(lambda moved: _coefficients(moved, order), values)).T
         columns = [column - own for column, own in zip(columns, by_value @ less, strict=True)]
     means = groups.means(np.stack(columns) * turn)
-    if groups.rings is not None:
-        rings = groups.rings
-        by_value = np.linalg.pinv(_slopes(lambda moved: _coefficients(moved, order), values)).T
+    if rings is not None:
         means += by_value @ _slopes(lambda moved: _rung(rings, groups.unit, order, moved), values).T
     slopes = (means / groups.deviation).T
     return np.concatenate([slopes.real, slopes.imag])
 
 
-def _slopes(found: Callable[[FloatArray], Any], values: FloatArray) -> Any:
+def _slopes(found: Callable[[FloatArray], FloatArray | ComplexArray], values: FloatArray) -> ComplexArray:
     """(…, v) how what is found moves with every value."""
     now, columns = found(values), []
     for i in range(values.size):
@@ -391,4 +390,4 @@ def _slopes(found: Callable[[FloatArray], Any], values: FloatArray) -> Any:
         moved = values.copy()
         moved[i] += step
         columns.append((found(moved) - now) / step)
-    return np.stack(columns, axis=-1)
+    return np.asarray(np.stack(columns, axis=-1), dtype=complex)
