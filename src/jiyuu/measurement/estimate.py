@@ -56,7 +56,8 @@ class Estimate:
 @dataclass(frozen=True, slots=True, eq=False)
 class GatedBins:
     """Bins (m,) of a gated impulse response, of a wire's behind the same gate, and of noise as strong as the first has.
-    hurt_hz: bands that are left out; sounds_s (m,): when each bin sounded, where the clock is to be found by it."""
+    hurt_hz: bands that are left out; sounds_s (m,): when each bin sounded, where the clock is to be found by it;
+    hum_power (m,): of gains, what may be left of mains hum, mean square."""
 
     signal: ComplexArray
     wire: ComplexArray
@@ -65,6 +66,7 @@ class GatedBins:
     cut: Cut
     hurt_hz: tuple[tuple[float, float], ...] = ()
     sounds_s: FloatArray | None = None
+    hum_power: FloatArray | float = 0.0
 
     def spectrum(self, low_share: float = LOW_SHARE) -> Spectrum:
         """The gain, and how well each bin of it is known; low_share: what the sweep's beginning leaves."""
@@ -80,7 +82,7 @@ class GatedBins:
         variance = variance * told_by / np.maximum(told_by - 1, 1)
         size = np.abs(gain)
         systematic = ((SHARE + low_share * (LOW_HZ / hertz) ** 2.5) * size) ** 2 + (LOUDEST_SHARE * size.max()) ** 2
-        variance = variance + systematic
+        variance = variance + systematic + self.hum_power
         for low_hz, high_hz in self.hurt_hz:
             variance[(hertz > low_hz) & (hertz < high_hz)] += (1e3 * size.max()) ** 2
         return Spectrum(hertz, gain, np.ones(hertz.size), variance, self.cut, self.sounds_s)

@@ -16,14 +16,14 @@ from jiyuu.measurement.alignment import (
     ahead_v,
     at_player_clock,
     clock_offset,
-    explained,
     find_place,
     impulse_response,
     places_of_noise,
     where_passages_are,
 )
-from jiyuu.measurement.mains_hum import hum_in
+from jiyuu.measurement.mains_hum import Hum, hum_in
 from jiyuu.measurement.notice import Fault, Notice
+from jiyuu.measurement.other_rate import refuse_other_rate
 from jiyuu.measurement.passage_faults import compared, lost_samples
 from jiyuu.measurement.waveform_faults import (
     OFF_S,
@@ -33,17 +33,10 @@ from jiyuu.measurement.waveform_faults import (
     quantisation,
     recorded_part,
 )
-from jiyuu.signals.resampling import taken_at
-from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
-RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 FURTHEST_LOST_S = 0.06
 SURE_PPM = 25.0  # clocks of usual interfaces differ by less
-SAME_PERIOD = 1.5e-3  # what clocks may make of a distance
-REPEATS, MORE = 0.5, 0.3  # share of a stretch that must come again, and by how much more than at its own rate
-STRETCHES, NOISE_STRETCHES = 8, 2  # to a passage; of narrow noise a short one is like any other
-SHORT = 0.03  # of a passage: how long a filter may be that tells one rate from another
 STEP = 0.02  # of what is heard, that a step to it may be
 BESIDE_S, FELL_BY_ITSELF = 0.005, 20.0  # beside a silence; steps within which what falls may reach it
 ALIVE = 0.5  # share of samples that differ from the one before, where there is noise
@@ -56,9 +49,9 @@ RINGS_OUT = 0.6  # share of a silence that is left for the filter to ring
 class Ready:
     """record_v (n,) at the player's clock, offset and hum taken out; place: sample at which its first passage begins,
     negative where it began before the recording; sound: the passages that may be used; step_v: between two values the
-    samples may have, 0 where there is none; coarse: whether that step is felt; flat (n,): samples that were
-    clipped; silence_v (m,): what is recorded where nothing sounds; late: samples that went missing before the passages
-    that are used; wander_db: as in Verdict."""
+    samples may have, 0 where there is none; coarse: whether that step is felt; flat (n,): samples that were clipped;
+    silences: where nothing sounds; hum: as it was heard by that clock; late: samples that went missing before the
+    passages that are used; wander_db: as in Verdict."""
 
     record_v: FloatArray
     place: int
@@ -68,9 +61,15 @@ class Ready:
     step_v: float
     coarse: bool
     flat: NDArray[np.bool_]
-    silence_v: FloatArray
+    silences: tuple[slice, ...]
+    hum: Hum | None
     late: int = 0
     wander_db: float = 0.0
+
+    @property
+    def silence_v(self) -> FloatArray:
+        """(m,) what is recorded where nothing sounds."""
+        return np.concatenate([self.record_v[:0], *(self.record_v[part] for part in self.silences)])
 
 
 def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: float) -> Ready:
@@ -82,12 +81,12 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
     try:
         place = find_place(record, response, passages, sample_rate_hz)
     except MeasurementError:
-        _refuse_other_rate(record, response, passages, sample_rate_hz)
+        refuse_other_rate(record, response, passages, sample_rate_hz)
         known = places_of_noise(record, passages, sample_rate_hz) if passages.noisy else None
         if known is None:
             raise
         place = known[0]
-    _refuse_other_rate(record, response, passages, sample_rate_hz, place)
+    refuse_other_rate(record, response, passages, sample_rate_hz, place)
     place, whole = known or where_passages_are(record, response, passages, place, sample_rate_hz)
     del response
     if not whole:
@@ -112,7 +111,7 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
     step_v, coarse = quantisation(recording_v, slice(max(first, 0), first + passages.passage_v.size))
     if coarse is not None:
         notices.append(coarse)
-    hum = hum_in(record, silences, sample_rate_hz)
+    hum = hum_in(record, silences, sample_rate_hz, wholly=True)
     if hum is not None:
         record = record - hum.wave_v(record.size, sample_rate_hz)
         record -= _resting(record, silences, sample_rate_hz)  # of part of a period it was not the rest
@@ -127,9 +126,10 @@ def made_ready(recording_v: FloatArray, passages: Passages, sample_rate_hz: floa
     if not one.sound:
         raise MeasurementError("Both passages were disturbed while they were recorded: the gain changed, or samples "
                                "were lost. Leave level and cables alone, use a larger buffer and record again.")
-    quiet = np.concatenate([one.record_v[part] for part in silences] or [record[:0]])
+    if hum is not None and one.offset is not None and one.offset.is_felt:
+        hum = hum.at_clock(one.offset.ppm)
     return Ready(one.record_v, one.place, one.sound, one.offset, tuple(notices), step_v, coarse is not None, flat,
-                 quiet, one.late, one.wander_db)
+                 tuple(silences), hum, one.late, one.wander_db)
 
 
 class _OneClock(NamedTuple):
@@ -287,103 +287,13 @@ def _refined(record: FloatArray, passages: Passages, place: int, which: int) -> 
     return low + int(np.argmax(response[:reach] ** 2)) - which * passages.period
 
 
-def _refuse_other_rate(
-    record: FloatArray, response: FloatArray, passages: Passages, sample_rate_hz: float, place: int | None = None
-) -> None:
-    """Raises MeasurementError where the recording is the stimulus at another rate than its header says: by another
-    clock every frequency comes at another time, and no short filter makes one out of the other."""
-    if sample_rate_hz not in RATES_HZ:
-        return
-    true_hz = _rate_by_period(record, passages, sample_rate_hz)
-    if true_hz is not None:
-        raise MeasurementError(_other_rate(true_hz, sample_rate_hz))
-    if passages.noisy:
-        return
-    if place is None:
-        place = int(np.argmax(response[: record.size] ** 2))
-    own = explained(record, response, passages, place, share=SHORT)
-    if own > 0.5:
-        return
-    for rate in RATES_HZ:
-        ratio = rate / sample_rate_hz
-        if rate == sample_rate_hz or not 0.4 < ratio < 2.6:
-            continue
-        for turned, true_hz in ((ratio, rate), (1 / ratio, sample_rate_hz**2 / rate)):
-            checkpoint()
-            count = int((record.size - 1) / turned)
-            if count < passages.passage_v.size or round(true_hz) not in RATES_HZ:
-                continue
-            other = taken_at(record, np.arange(count) * turned)
-            response = impulse_response(other, passages)
-            found = int(np.argmax(response[: other.size] ** 2))
-            if not _comes_again(response, passages, found, sample_rate_hz):
-                continue  # a ring that outlasts everything else looks like a filter at any rate
-            if explained(other, response, passages, found, share=SHORT) > max(0.6, own + 0.3):
-                raise MeasurementError(_other_rate(true_hz, sample_rate_hz))
-
-
-def _other_rate(true_hz: float, sample_rate_hz: float) -> str:
-    return (
-        f"The recording runs {sample_rate_hz / true_hz:.4g} times as fast as the stimulus: its sample rate was "
-        f"{true_hz:.0f} Hz and its header says {sample_rate_hz:.0f} Hz. Set recorder and file to one rate and record "
-        "again."
-    )
-
-
-def _rate_by_period(record: FloatArray, passages: Passages, sample_rate_hz: float) -> float | None:
-    """The rate by which the passages, whatever the filter made of them, come as far apart as they do; None where they
-    come as they should, or where nothing repeats."""
-    if passages.count < 2:
-        return None
-    # By its loudest stretch, whatever that is of the stimulus.
-    length = passages.passage_v.size // (NOISE_STRETCHES if passages.noisy else STRETCHES)
-    if record.size <= length:
-        return None
-    energy = np.concatenate([[0.0], np.cumsum(record**2)])
-    loud, places = energy[length:] - energy[:-length], np.arange(record.size - length + 1)
-    apart = round((1 + SAME_PERIOD) * passages.period) + 1
-    within = (places >= apart) | (places + apart + length <= record.size)
-    begin = int(np.argmax(np.where(within | ~within.any(), loud, -1.0)))
-    stretch = record[begin : begin + length]
-
-    def at(lag: float) -> float:
-        """The most of it that comes again so much later, or came before."""
-        reach, found = round(SAME_PERIOD * lag), 0.0
-        for start in (begin - round(lag) - reach, begin + round(lag) - reach):
-            if start >= 0 and start + length + 2 * reach <= record.size:
-                size = next_fast_len(2 * length + 2 * reach)
-                spectrum = rfft(record[start : start + length + 2 * reach], size) * np.conj(rfft(stretch, size))
-                found = max(found, float(np.abs(irfft(spectrum, size)[: 2 * reach + 1]).max()))
-        return found / max(float(stretch @ stretch), 1e-300)
-
-    own, found = at(passages.period), dict[float, float]()
-    for rate in RATES_HZ:
-        lag = passages.period * rate / sample_rate_hz
-        if rate != sample_rate_hz and lag + passages.passage_v.size / 2 < record.size:
-            checkpoint()
-            found[rate] = at(lag)
-    # A ring is like itself at many a lag, but nowhere as much as where it comes again.
-    most = max(found, key=found.__getitem__, default=None)
-    return most if most is not None and found[most] > max(REPEATS, own + MORE) else None
-
-
-def _comes_again(response: FloatArray, passages: Passages, place: int, sample_rate_hz: float) -> bool:
-    """Whether the next passage, or the one before, stands where it should, about as strong."""
-    near = round(0.004 * sample_rate_hz)
-
-    def energy(at: int) -> float:
-        return float(np.sum(response[np.arange(at - near, at + near) % response.size] ** 2))
-
-    beside = max(energy(place + passages.period), energy(place - passages.period))
-    return passages.count < 2 or beside > 0.1 * energy(place)
-
-
 def alone(
     recording_v: FloatArray, passages: Passages, ready: Ready, sample_rate_hz: float, which: int
 ) -> Ready:
     """By one of two passages only, at the recorder's own clock, what is missing behind or in the other being said."""
     assert ready.offset is not None
-    record = recording_v - recording_v.mean()
+    hum = ready.hum and (ready.hum.at_clock(-ready.offset.ppm) if ready.offset.is_felt else ready.hum)
+    record = recording_v - recording_v.mean() - (hum.wave_v(recording_v.size, sample_rate_hz) if hum else 0.0)
     record = record - _resting(record, _silences(ready.place, passages, record.size, sample_rate_hz), sample_rate_hz)
     doubtful = (Fault.GAIN_CHANGED, Fault.DROPOUT, Fault.FEWER_PASSAGES)
     apart = 1e-6 * ready.offset.ppm * passages.period
@@ -397,4 +307,5 @@ def alone(
     notices = (*(n for n in ready.notices if n.fault not in doubtful), *changed,
                Notice(Fault.FEWER_PASSAGES, None, {"used": 1, "played": passages.count}))
     place = _refined(record, passages, round(ready.place * (1 + 1e-6 * ready.offset.ppm) + which * apart), which)
-    return replace(ready, record_v=record, place=place, sound=(which,), offset=None, notices=notices, wander_db=0.0)
+    return replace(ready, record_v=record, place=place, sound=(which,), offset=None, notices=notices, wander_db=0.0,
+                   hum=hum)

@@ -26,19 +26,36 @@ CELL_S = 0.05  # of a silence, in which it is about as loud
 UNEVEN, EVENED = 2.5, 4  # times as loud a cell may be as a quiet one; times that louder ones are made less of
 STANDS_HZ = 1e-3
 SHORTEST_S = 0.15  # of silence that tells
+BLOCK = 1024  # samples that turn alike in every block
 
 
 @dataclass(frozen=True, slots=True)
 class Hum:
-    """mains_hz as found; lines: harmonic, cosine and sine in volts, phase from sample 0."""
+    """mains_hz as found; lines: harmonic, cosine and sine in volts, phase from sample 0; doubt_v: standard uncertainty
+    of each of these, as they are at told_s; doubt_hz: of the pitch, by which they turn before and after."""
 
     mains_hz: float
     lines: tuple[tuple[int, float, float], ...]
+    doubt_v: float = 0.0
+    doubt_hz: float = 0.0
+    told_s: float = 0.0
 
     def wave_v(self, count: int, sample_rate_hz: float, *, first: int = 0) -> FloatArray:
         """(count,) volts from sample `first` on."""
-        turn = 2 * np.pi * self.mains_hz / sample_rate_hz * np.arange(first, first + count)
-        return np.asarray(sum(a * np.cos(n * turn) + b * np.sin(n * turn) for n, a, b in self.lines))
+        peaks = [(n, a - 1j * b) for n, a, b in self.lines]
+        return _waves(peaks, self.mains_hz / sample_rate_hz, first, count)
+
+    def unsure_v(self, count: int, sample_rate_hz: float) -> tuple[FloatArray, FloatArray]:
+        """(count,) volts each: lines of any phase as strong as what may be left of these; and what a pitch that is off
+        by its standard uncertainty leaves of all of them."""
+        lines = [(n, complex(np.sqrt(2) * self.doubt_v)) for n, _, _ in self.lines]
+        drift = [(n, 2j * np.pi * n * self.doubt_hz * (a - 1j * b)) for n, a, b in self.lines]
+        of_lines, of_pitch = (_waves(peaks, self.mains_hz / sample_rate_hz, 0, count) for peaks in (lines, drift))
+        return of_lines, of_pitch * (np.arange(count) / sample_rate_hz - self.told_s)
+
+    def at_clock(self, ppm: float) -> Hum:
+        """As it is heard in a record that was brought to the player's clock, the recorder's being so fast."""
+        return replace(self, mains_hz=self.mains_hz * (1 + 1e-6 * ppm), doubt_hz=self.doubt_hz * (1 + 1e-6 * ppm))
 
     @property
     def peak_v(self) -> float:
@@ -99,6 +116,16 @@ class Quiet:
         share = _low_share(counted, self.sample_rate_hz)
         return np.asarray(weights), left, noise * float(np.sqrt(2 / (self.counts @ self.counts))) * share
 
+    def pitch_told(self, weights: FloatArray, spread_v: float) -> tuple[float, float]:
+        """(standard uncertainty of a pitch found by lines of these weights (2·h,), each known to spread_v; s at which
+        they are as they are at any such pitch)."""
+        counts = self.counts**2
+        told_s = float(np.average(self.when, weights=counts))
+        reach_s2 = float(np.average((self.when - told_s) ** 2, weights=counts))
+        harmonic = np.repeat(np.arange(1, TOLD_BY + 1), 2)
+        turns_v = 2 * np.pi * float(np.linalg.norm(harmonic * weights[: 2 * TOLD_BY]))
+        return spread_v / max(turns_v * np.sqrt(reach_s2), 1e-300), told_s
+
     def evened(self, left_v: FloatArray) -> Quiet | None:
         """With less made of it where more is left (n,) than where it is quiet, as of a ring that dies away; None where
         it is about as loud everywhere."""
@@ -116,28 +143,30 @@ class Quiet:
 
 
 def hum_in(
-    record_v: FloatArray, silences: Sequence[slice], sample_rate_hz: float, known: Hum | None = None
+    record_v: FloatArray, silences: Sequence[slice], sample_rate_hz: float, known: Hum | None = None, *,
+    wholly: bool = False,
 ) -> Hum | None:
     """Mains hum found where nothing else sounds; None where no line stands clear of the noise there. known: hum of the
-    same mains, whose lines are there even where noise hides them."""
+    same mains, whose lines are there even where noise hides them; wholly: with those that do not stand clear, once one
+    does."""
     quiet = Quiet.of(record_v, silences, sample_rate_hz)
     if quiet is None:
         return None
     least_v = LEAST_HUM * float(np.sqrt(np.mean(record_v**2)))
     quiet = quiet.evened(quiet.v) or quiet
-    found, left_v = _looked_for(quiet, least_v, known)
+    found, left_v = _looked_for(quiet, least_v, known, wholly)
     for _ in range(EVENED):
         evened = quiet.evened(left_v)
         if evened is None:
             break
         quiet, before = evened, found
-        found, left_v = _looked_for(quiet, least_v, known)
+        found, left_v = _looked_for(quiet, least_v, known, wholly)
         if found is not None and before is not None and abs(found.mains_hz - before.mains_hz) < STANDS_HZ:
             break
     return None if found is not None and known is None and _is_a_ring(found, quiet) else found
 
 
-def _looked_for(quiet: Quiet, least_v: float, known: Hum | None) -> tuple[Hum | None, FloatArray]:
+def _looked_for(quiet: Quiet, least_v: float, known: Hum | None, wholly: bool) -> tuple[Hum | None, FloatArray]:
     """(the hum, None where no line stands clear; what that leaves (n,))."""
     few, few_t, few_counts = quiet.fewer()
     best: tuple[float, Hum | None, FloatArray] = np.inf, None, quiet.v
@@ -163,10 +192,12 @@ def _looked_for(quiet: Quiet, least_v: float, known: Hum | None) -> tuple[Hum | 
         size = np.hypot(weights[0::2], weights[1::2])
         clear = np.flatnonzero((size > CLEAR_HUM * spread) & (size > least_v)) if known is None else (
             np.array([harmonic - 1 for harmonic, _, _ in known.lines]))
+        if wholly and clear.size:
+            clear = np.arange(HARMONICS)
         lines = tuple((int(i) + 1, float(weights[2 * i]), float(weights[2 * i + 1])) for i in clear)
         counted = float(np.sum((left_v * quiet.counts) ** 2))
         if (lines and (best[1] is None or counted < best[0])) or (best[1] is None and counted < best[0]):
-            best = counted, Hum(hertz, lines) if lines else None, left_v
+            best = counted, Hum(hertz, lines, spread, *quiet.pitch_told(weights, spread)) if lines else None, left_v
     return best[1:]
 
 
@@ -187,6 +218,20 @@ def _is_a_ring(hum: Hum, quiet: Quiet) -> bool:
     return size[0] + 3 * doubt[0] < FAINT * max(size[1:])
 
 
+def _waves(peaks: Sequence[tuple[int, complex]], turns: float, first: int, count: int) -> FloatArray:
+    """(count,) from sample `first` on, of harmonics with complex peaks; turns: of the first of them, in a sample."""
+    blocks = -(-count // BLOCK)
+    starts, within = (np.exp(2j * np.pi * turns * np.arange(*span))
+                      for span in ((first, first + blocks * BLOCK, BLOCK), (0, BLOCK)))
+    once = np.multiply.outer(starts, within).ravel()[:count]
+    by_number = dict(peaks)
+    wave = np.zeros(count, dtype=complex)
+    for harmonic in range(max(by_number), 0, -1):  # Horner's way
+        wave += by_number.get(harmonic, 0.0)
+        wave *= once
+    return wave.real.copy()
+
+
 def _basis(t: FloatArray, mains_hz: float, harmonics: int = HARMONICS) -> FloatArray:
     """(t.size, 2·harmonics) cosine and sine of each."""
     once = np.exp(2j * np.pi * mains_hz * t)
@@ -201,8 +246,12 @@ def _lowest(
     first)."""
     left = np.array([np.inf, *_left(quiet, t, counts, mains_hz), np.inf])
     dips = np.flatnonzero((left[1:-1] <= left[:-2]) & (left[1:-1] <= left[2:]))
-    best = dips[np.argsort(left[1:-1][dips])]
-    return float(left.min()), [float(mains_hz[i]) for i in best]
+    between = np.zeros(dips.size)
+    inner = (dips > 0) & (dips < mains_hz.size - 1)
+    low, middle, high = (left[dips[inner] + k] for k in range(3))
+    between[inner] = 0.5 * (low - high) / np.maximum(low - 2 * middle + high, 1e-300)  # of a parabola through them
+    hertz = mains_hz[dips] + between * (mains_hz[1] - mains_hz[0])
+    return float(left.min()), hertz[np.argsort(left[1:-1][dips])].tolist()
 
 
 def _left(quiet: FloatArray, t: FloatArray, counts: FloatArray, mains_hz: FloatArray) -> list[float]:

@@ -18,12 +18,14 @@ from jiyuu.measurement.estimate import (
     FittedNetwork,
     GatedBins,
     nearer,
+    nearer_by,
     network_behind,
     rough_clock_ppm,
     without_the_loudest,
 )
 from jiyuu.measurement.excess_delay import excess_delay
 from jiyuu.measurement.gated_network import missed_of
+from jiyuu.measurement.hum_left import HumLeft, less_rings
 from jiyuu.measurement.made_ready import Ready
 from jiyuu.measurement.network_fit import NetworkFit
 from jiyuu.measurement.smoothing import (
@@ -66,10 +68,16 @@ def estimate_by_sweep(
         if by_ppm is not None and abs(by_ppm) > FELT_PPM:
             ahead = ready.sound[0] * passages.period
             turned = replace(ready, record_v=at_player_clock(ready.record_v, by_ppm),
-                             place=round((heard.place + ahead) / (1 + 1e-6 * by_ppm)) - ahead)
+                             place=round((heard.place + ahead) / (1 + 1e-6 * by_ppm)) - ahead,
+                             hum=ready.hum and ready.hum.at_clock(by_ppm))
             return estimate_by_sweep(turned, passages, sample_rate_hz, quickly, like, by_ppm)
     network = None if hopeless or (quickly and like is None) else network_behind(bins, like)
     missed = None
+    if network is not None and (clearer := less_rings(ready, network, passages, heard.place, sample_rate_hz)):
+        ready = clearer
+        heard = _Heard.of(ready, passages, sample_rate_hz)
+        bins = heard.bins(ready, passages)
+        network = nearer_by(bins.spectrum(), network) or network_behind(bins, like)
     if network is not None and not quickly:
         missed = missed_of(network, passages, heard.grid, bins.cut, heard.wire, heard.flat)
         network = nearer(network, replace(bins, signal=bins.signal - missed.at_bins * bins.wire))
@@ -100,6 +108,7 @@ class _Heard:
     likely: NoiseLike
     wire: FloatArray
     flat: ComplexArray
+    hum: HumLeft | None
     count: int
     place: int
 
@@ -128,7 +137,13 @@ class _Heard:
                 break
             place += shift
             impulses = _gated(record, passages, place, ready.sound, gate)
-        return cls(grid, signal, apart, raw, noise, likely, wire, flat, len(impulses), place)
+        at = place
+
+        def mean_impulse(record_v: FloatArray) -> FloatArray:
+            return np.asarray(np.mean([one for one, _ in _gated(record_v, passages, at, ready.sound, gate)], axis=0))
+
+        hum = None if ready.hum is None else HumLeft.of(ready.hum, record.size, mean_impulse, grid, wire, flat)
+        return cls(grid, signal, apart, raw, noise, likely, wire, flat, hum, len(impulses), place)
 
     def bins(self, ready: Ready, passages: Passages) -> GatedBins:
         """For the network behind them."""
@@ -140,7 +155,8 @@ class _Heard:
         return GatedBins(
             signal, wire, noise.astype(complex), grid, grid.gate.cut(passages.period, self.count, rate),
             hurt_bands_hz(ready.flat, passages, self.place, ready.sound, rate),
-            sounding_s(grid.bins_hz, passages, rate) if alone else None)
+            sounding_s(grid.bins_hz, passages, rate) if alone else None,
+            0.0 if self.hum is None else self.hum.power)
 
     def smoothed(
         self, network: NetworkFit | None, bins: GatedBins, expected: ComplexArray | float,
@@ -162,6 +178,10 @@ class _Heard:
         # systematic leans the same way along the whole curve.
         lean = 1 + SYSTEMATIC * generator.standard_normal((DRAWS, 1))
         left, noise = self.likely.drawn(chosen, DRAWS, generator)
+        if self.hum is not None:
+            shares, ways = self.hum.shares(DRAWS, generator), smoothed_as_chosen(self.hum.ways, chosen)
+            left, noise = left + shares @ ways, noise + shares @ self.hum.ways
+            spread = np.hypot(spread, np.linalg.norm(ways, axis=0))
         again = gain + left
         if rounded.any():  # it leans the same way for a long stretch
             again = again + rounded * gain / np.maximum(np.abs(gain), 1e-20) * generator.standard_normal((DRAWS, 1))
