@@ -15,6 +15,7 @@ from jiyuu.measurement.tones_ringing import Rings
 FEWEST_PER_OCTAVE, USUAL_PER_OCTAVE = 24, 64
 WITHIN_POLE = 0.3  # a group is no wider than this share of its distance to the nearest pole
 ALONE = 1e-9  # re the same: every bin is a group
+CUT_UNFELT = 1e-5  # of the gain, that a gate's edge leaves beside a pole
 NODES = 3
 
 
@@ -75,7 +76,8 @@ class Groups:
         hertz = spectrum.bins_hz
         per_octave = USUAL_PER_OCTAVE if poles is None else FEWEST_PER_OCTAVE
         near = np.zeros(0, dtype=complex) if poles is None else np.asarray(poles / (2 * np.pi), dtype=complex)
-        starts = begun(hertz, per_octave, near, WITHIN_POLE if spectrum.rings is None else ALONE)
+        starts = begun(hertz, per_octave, near, WITHIN_POLE if spectrum.rings is None else ALONE,
+                       _felt_hz(near, spectrum.cut), NODES)
         gain, variance, rest = moments(hertz, spectrum.gain, spectrum.counts, spectrum.variance, starts)
         # Lanczos with the polynomials 1, x − a0, …: the nodes are eigenvalues of what they give.
         centre, scale, second, lean, norm, more = rest.T
@@ -99,6 +101,15 @@ class Groups:
 
     def freedom(self, values: int) -> int:
         return max(2 * self.gain.size - values, 1)
+
+
+def _felt_hz(poles_hz: ComplexArray, cut: Cut | None) -> FloatArray:
+    """(n,) how far from each pole (n,) what a gate cuts off of its ring is felt. From bin to bin that turns once: it is
+    as it should be at the bins themselves, of which a few may be nodes, and nowhere else."""
+    if cut is None:
+        return np.zeros(poles_hz.size)
+    left = np.exp(2 * np.pi * np.minimum(poles_hz.real, 0.0) * cut.flat)
+    return np.where(left > CUT_UNFELT, np.sqrt(left / CUT_UNFELT) / (2 * cut.fall), 0.0)
 
 
 def gate_of(cut: Cut | None, unit: float) -> FloatArray:

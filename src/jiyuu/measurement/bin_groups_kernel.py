@@ -7,19 +7,24 @@ from jiyuu.arrays import ComplexArray, FloatArray
 
 
 @njit(cache=True, nogil=True)
-def begun(hertz: FloatArray, per_octave: float, poles_hz: ComplexArray, within: float) -> np.ndarray:
+def begun(
+    hertz: FloatArray, per_octave: float, poles_hz: ComplexArray, within: float, felt_hz: FloatArray, nodes: int
+) -> np.ndarray:
     """(g + 1,) the first bin of every group, and the end of the last. A new group begins wherever as many widths have
-    gone by as there are groups so far; near a pole (n,) they are narrower."""
+    gone by as there are groups so far; near a pole (n,) they are narrower, and so near as felt_hz (n,) have no more
+    bins than nodes."""
     usual = np.log(2.0) / per_octave
     starts = np.empty(hertz.size + 1, dtype=np.int64)
     count, gone, place = 0, 0.0, -1
     for i in range(hertz.size):
-        square = (hertz[i] * usual) ** 2
-        for pole in poles_hz:
+        square, least = (hertz[i] * usual) ** 2, 0.0
+        for k, pole in enumerate(poles_hz):
             square = min(square, within**2 * (pole.real**2 + (hertz[i] - pole.imag) ** 2))
+            if abs(hertz[i] - pole.imag) < felt_hz[k]:
+                least = 1 / nodes
         width = np.sqrt(square)
         step = hertz[i + 1] - hertz[i] if i + 1 < hertz.size else hertz[i] - hertz[i - 1]
-        gone += min(step / width, 1.0)
+        gone += max(min(step / width, 1.0), least)
         here = int(np.floor(gone + 1e-9))
         if here != place:
             starts[count] = i

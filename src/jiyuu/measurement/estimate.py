@@ -96,9 +96,11 @@ class GatedBins:
         return GridNoise(rows, hertz, np.asarray(variance / width), sounds_s)
 
 
-def network_behind(bins: GatedBins, like: NetworkFit | None = None) -> NetworkFit | None:
-    """None where none explains them; like: as in fit_network."""
-    return _explaining(fit_network(bins.spectrum(), like))
+def network_behind(
+    bins: GatedBins, like: NetworkFit | None = None, leaves: float = LEAVES
+) -> NetworkFit | None:
+    """None where none explains them, or leaves more than that of the noise; like: as in fit_network."""
+    return explaining(fit_network(bins.spectrum(), like), leaves)
 
 
 def nearer(known: NetworkFit, bins: GatedBins) -> NetworkFit:
@@ -127,13 +129,14 @@ def without_the_loudest(bins: GatedBins) -> NetworkFit | None:
 
 def network_of(spectrum: Spectrum, known: PolesAndZeros | None = None) -> NetworkFit | None:
     """From gains that no gate has touched, None where no network explains them; known: as in fit_network."""
-    return _explaining(fit_network(spectrum, known=known))
+    return explaining(fit_network(spectrum, known=known))
 
 
 def nearer_by(spectrum: Spectrum, known: NetworkFit) -> NetworkFit | None:
     """The same network settled anew by another spectrum, None where it does not explain that."""
-    return _explaining(settled_anew(spectrum, known))
+    return explaining(settled_anew(spectrum, known))
 
 
-def _explaining(fit: NetworkFit | None) -> NetworkFit | None:
-    return None if fit is None or fit.left > LEAVES else fit
+def explaining(fit: NetworkFit | None, leaves: float = LEAVES) -> NetworkFit | None:
+    """None where it leaves more than that of the noise."""
+    return None if fit is None or fit.left > leaves else fit

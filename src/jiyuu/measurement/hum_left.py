@@ -71,7 +71,10 @@ def less_rings(
     if rung is None or float(np.abs(rung.lines(ready.hum.mains_hz)[0]).max()) < UNFELT * ready.hum.doubt_v:
         return None
     heard_v = ready.record_v + ready.hum.wave_v(rings_v.size, sample_rate_hz)
-    again = hum_in(heard_v - rings_v, ready.silences, sample_rate_hz, ready.hum)
+    again = hum_in(heard_v - rings_v, ready.silences, sample_rate_hz, wholly=True)
     if again is None:
         return None
-    return replace(ready, record_v=heard_v - again.wave_v(rings_v.size, sample_rate_hz), hum=again)
+    less_v = heard_v - again.wave_v(rings_v.size, sample_rate_hz)
+    if float(np.std(less_v - ready.record_v)) < UNFELT * again.doubt_v:
+        return None
+    return replace(ready, record_v=less_v, hum=again)

@@ -24,6 +24,7 @@ LEAST_HUM = 3e-5  # re the recording's RMS: what is weaker moves nothing
 FAINT, TELLS_TURNS = 0.3, 4.0  # re the same line once something has sounded; turns of it that tell its size
 CELL_S = 0.05  # of a silence, in which it is about as loud
 UNEVEN, EVENED = 2.5, 4  # times as loud a cell may be as a quiet one; times that louder ones are made less of
+DROWNS = 10.0  # times as loud, from which on nothing is told by it
 STANDS_HZ = 1e-3
 SHORTEST_S = 0.15  # of silence that tells
 BLOCK = 1024  # samples that turn alike in every block
@@ -135,10 +136,11 @@ class Quiet:
             for start in range(piece.start, piece.stop, size):
                 cell = slice(start, min(start + size, piece.stop))
                 loud[cell] = np.sqrt(np.mean(left_v[cell] ** 2))
-        quiet_v = max(float(np.percentile(loud, 25)), 1e-30)
-        if loud.max() < UNEVEN * quiet_v:
+        loud /= max(float(np.percentile(loud, 25)), 1e-30)
+        if loud.max() < UNEVEN:
             return None
-        counts = quiet_v / np.maximum(loud, quiet_v)
+        # A ring that is far louder is no noise: it pulls a line and its pitch towards its own.
+        counts = np.where(loud < DROWNS, 1 / np.maximum(loud, 1.0), 0.0)
         return replace(self, v=self.v - np.average(self.v, weights=counts**2), counts=counts)
 
 
@@ -205,8 +207,8 @@ def _is_a_ring(hum: Hum, quiet: Quiet) -> bool:
     """Whether its strongest line is hardly there in the first of the silences, of those that are long enough to tell:
     mains hum all the time, a filter that swings at their pitch does only after it was played to."""
     strongest = hum.mains_hz * max(hum.lines, key=lambda line: np.hypot(line[1], line[2]))[0]
-    long = [piece for piece in quiet.pieces
-            if piece.stop - piece.start > TELLS_TURNS / strongest * quiet.sample_rate_hz]
+    long = [piece for piece in quiet.pieces if quiet.counts[piece].all()
+            and piece.stop - piece.start > TELLS_TURNS / strongest * quiet.sample_rate_hz]
     if len(long) < 2:
         return False
     size, doubt = [], []

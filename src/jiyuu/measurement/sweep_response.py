@@ -14,9 +14,11 @@ from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import KEPT_SAMPLES, Passages, at_player_clock, impulse_response
 from jiyuu.measurement.chirp import at_clock, hurt_bands_hz, sounding_s
 from jiyuu.measurement.estimate import (
+    LEAVES,
     Estimate,
     FittedNetwork,
     GatedBins,
+    explaining,
     nearer,
     nearer_by,
     network_behind,
@@ -49,6 +51,7 @@ SYSTEMATIC = 3e-7  # share of the gain by which gate, interpolation and clock ma
 GATE_BEFORE_S, GATE_AFTER_S = 0.25, 1.5
 FAR_FROM_PLACE = 4  # samples
 FELT_PPM = 0.1
+HUM_ROUNDS, HUM_LEAVES = 3, 10.0  # of hum without what a network rings, and a network without that hum; of the noise
 COARSE_ERROR = 3.0  # re that of rounding noise: of few steps the error is no noise
 
 
@@ -71,13 +74,9 @@ def estimate_by_sweep(
                              place=round((heard.place + ahead) / (1 + 1e-6 * by_ppm)) - ahead,
                              hum=ready.hum and ready.hum.at_clock(by_ppm))
             return estimate_by_sweep(turned, passages, sample_rate_hz, quickly, like, by_ppm)
-    network = None if hopeless or (quickly and like is None) else network_behind(bins, like)
-    missed = None
-    if network is not None and (clearer := less_rings(ready, network, passages, heard.place, sample_rate_hz)):
-        ready = clearer
-        heard = _Heard.of(ready, passages, sample_rate_hz)
-        bins = heard.bins(ready, passages)
-        network = nearer_by(bins.spectrum(), network) or network_behind(bins, like)
+    network, missed = None, None
+    if not hopeless and not (quickly and like is None):
+        ready, heard, bins, network = _explained(ready, heard, bins, passages, like)
     if network is not None and not quickly:
         missed = missed_of(network, passages, heard.grid, bins.cut, heard.wire, heard.flat)
         network = nearer(network, replace(bins, signal=bins.signal - missed.at_bins * bins.wire))
@@ -94,11 +93,29 @@ def estimate_by_sweep(
                     turned_ppm, bins.hurt_hz, unloaded)
 
 
+def _explained(
+    ready: Ready, heard: _Heard, bins: GatedBins, passages: Passages, like: NetworkFit | None
+) -> tuple[Ready, _Heard, GatedBins, NetworkFit | None]:
+    """All of it less the hum that is found once it is known how the filter rings, and the network that explains it."""
+    # Until then hum that a ring pulled along leaves something that no network explains.
+    leaves, rate = LEAVES if ready.hum is None else HUM_LEAVES, heard.grid.sample_rate_hz
+    network = network_behind(bins, like, leaves)
+    for _ in range(HUM_ROUNDS):
+        clearer = None if network is None else less_rings(ready, network, passages, heard.place, rate)
+        if network is None or clearer is None:
+            break
+        ready = clearer
+        heard = _Heard.of(ready, passages, rate)
+        bins = heard.bins(ready, passages)
+        network = nearer_by(bins.spectrum(), network) or network_behind(bins, like, leaves)
+    return ready, heard, bins, explaining(network)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class _Heard:
     """What was cut out of a recording: signal, apart: impulse responses, of the passages' mean and of noise as strong
-    as it has; raw, noise (n,): the same at the grid's points, raw re a wire, which is given likewise; count: of
-    passages; place: of the first."""
+    as it has; raw, noise (n,): the same at the grid's points, raw re a wire, which is given likewise; hum: what may be
+    left of it; count: of passages; place: of the first."""
 
     grid: FineGrid
     signal: FloatArray
