@@ -6,7 +6,7 @@ import numpy as np
 from scipy.fft import irfft, next_fast_len, rfft
 from scipy.optimize import brentq
 
-RINGS_S = 4  # after which nothing is left of a ring that would come round
+RINGS_S = 4  # after which nothing is left of a usual ring that would come round
 FINER, NODES = 4, range(-7, 9)  # a recorder of another clock reads between samples made so much closer
 AT_ONCE = 8192  # samples
 BESIDE = 1e-6  # octaves
@@ -116,10 +116,10 @@ def crossing_down(made, fine, way):
     return brentq(lambda o: made.level(o) + 10 * np.log10(2), start + 1e-9 * way, end)
 
 
-def recorded(made, stimulus, rate, *, delay_s=0.0123, ppm=0.0, tail_s=1.0):
+def recorded(made, stimulus, rate, *, delay_s=0.0123, ppm=0.0, tail_s=1.0, rings_s=RINGS_S):
     """The stimulus through the filter, late, by a recorder whose clock is that much fast; no noise yet."""
     room = np.concatenate([stimulus, np.zeros(round(tail_s * rate))])
-    size = 2 * next_fast_len((room.size + RINGS_S * rate) // 2, real=True)
+    size = 2 * next_fast_len((room.size + rings_s * rate) // 2, real=True)
     hertz = np.fft.rfftfreq(size, 1 / rate)
     gain = np.zeros(hertz.size, complex)
     gain[1:] = made.at(hertz[1:])

@@ -21,6 +21,7 @@ POORLY_PPM = 0.1  # from which on a clock is told by all that is heard
 BANDS_OCTAVES, BANDS_PER_OCTAVE = 10, 12
 EDGE_S = 0.1
 AGREE, FEWEST_BINS = 0.5, 8  # of a band's bins re all of one phase; in a band
+PLACES, TURNS_LESS, BAND_ROUNDS = 60, 0.3, 3  # samples a peak may mistake; rad, by which a band tells them at best
 BESIDE_PEAK = 1e-3  # re the strongest line of two passages together, of one that counts for half of all it might
 COMES_AGAIN = 0.1  # of a recording's energy, that a passage which does shares with the one before
 BY_ITSELF = 1 << 20  # samples; longer ones are filled up to a length of small factors
@@ -283,9 +284,15 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
         variance += (float(np.sum(w * f * turned)) / moment / (2 * np.pi)) ** 2
     if np.sqrt(variance) * scale > POORLY_PPM and not passages.noisy:
         # A sharp peak tells little more than its own phase, and hides all that is faint.
-        more, by_bands = _by_bands(first[: second.size], second, shift - whole, rings_v, sample_rate_hz)
-        if by_bands < variance:
-            shift, variance = shift + more, by_bands
+        for _ in range(2):  # again where what it told was not even near
+            begin = start + distance + whole
+            second = record[begin : begin + length]
+            more, by_bands = _by_bands(first[: second.size], second, shift - whole, rings_v, sample_rate_hz)
+            if by_bands < variance:
+                shift, variance = shift + more, by_bands
+            if round(shift) == whole or by_bands > variance:
+                break
+            whole = round(shift)
     return ClockOffset(shift * scale, float(np.sqrt(variance)) * scale)
 
 
@@ -327,22 +334,33 @@ def _by_bands(
     turned = _turned_by(rings_v, window, size, frequency, np.abs(own))
     edges = 0.5 * 2.0 ** -np.arange(0, BANDS_OCTAVES, 1 / BANDS_PER_OCTAVE)[::-1]
     starts = np.unique(np.searchsorted(frequency, edges[:-1]))
-    both, all_of_it = np.add.reduceat(cross, starts), np.add.reduceat(np.abs(cross), starts)
     count, middle = np.diff(np.append(starts, frequency.size)), np.add.reduceat(frequency, starts)
-    middle = middle / count
-    agree = np.abs(both) / np.maximum(all_of_it, 1e-300)
-    told = (agree > AGREE) & (count >= FEWEST_BINS)
-    if told.sum() < 3:
-        return 0.0, np.inf
-    rings = (np.add.reduceat(turned * np.abs(cross), starts) / np.maximum(all_of_it, 1e-300))[told]
-    f, variance = middle[told], (1 - agree[told] ** 2) / (agree[told] ** 2 * count[told]) + rings**2
-    pull = f / np.maximum(variance, 1e-12)
-    moment = float(np.sum(pull * f))
-    angle = np.angle(both[told])
-    slope = float(np.sum(pull * angle)) / moment
-    scatter = max(float(np.sum((angle - slope * f) ** 2 / np.maximum(variance, 1e-12))) / (f.size - 1), 1.0)
-    together = float(np.sum(pull * rings)) / moment  # they may turn all bands alike
-    return -slope / (2 * np.pi), (scatter / moment + together**2) / (2 * np.pi) ** 2
+    middle, later, variance_of_it = middle / count, 0.0, np.inf
+    # Where a ring told the second passage's place that may be off by many samples, for which high bands turn often; and
+    # a band has the phase of its middle only while that hardly turns within it.
+    for rounds in range(BAND_ROUNDS):
+        both = np.add.reduceat(cross * np.exp(2j * np.pi * frequency * later), starts)
+        all_of_it = np.maximum(np.add.reduceat(np.abs(cross), starts), 1e-300)
+        agree = np.abs(both) / all_of_it
+        told = (agree > AGREE) & (count >= FEWEST_BINS)
+        if told.sum() < 3:
+            return 0.0, np.inf
+        rings = (np.add.reduceat(turned * np.abs(cross), starts) / all_of_it)[told]
+        f, variance = middle[told], (1 - agree[told] ** 2) / (agree[told] ** 2 * count[told]) + rings**2
+        angle = np.angle(both[told])
+        if not rounds:
+            places = np.arange(-PLACES, PLACES + 0.05, 0.1)
+            fits = np.cos(angle + 2 * np.pi * np.multiply.outer(places, f)) @ (1 / (variance + TURNS_LESS**2))
+            later = float(places[np.argmax(fits)])
+            continue
+        pull = f / np.maximum(variance, 1e-12)
+        moment = float(np.sum(pull * f))
+        slope = float(np.sum(pull * angle)) / moment
+        scatter = max(float(np.sum((angle - slope * f) ** 2 / np.maximum(variance, 1e-12))) / (f.size - 1), 1.0)
+        together = float(np.sum(pull * rings)) / moment  # they may turn all bands alike
+        later -= slope / (2 * np.pi)
+        variance_of_it = (scatter / moment + together**2) / (2 * np.pi) ** 2
+    return later, variance_of_it
 
 
 def at_player_clock(record: FloatArray, ppm: float) -> FloatArray:

@@ -36,6 +36,7 @@ FALLS = 1.0  # poles' worth of slope at the low end of the band, from which on a
 NO_BETTER = 0.7  # share of the misfit that more poles must leave to be worth a search
 MOST_RESTS = 3
 CLEARLY_LESS = 4.0  # of χ²
+SEEMS = 10.0  # of χ², beyond what Schwarz asks of a zero
 MORE_IN_VAIN = 2  # poles added without telling more
 FEWEST_BINS = 30
 OUTSIDE = 4.0  # a zero so far beyond the band may as well be none, or lie at 0
@@ -278,11 +279,20 @@ def _simplest(groups: Groups, fit: NetworkFit) -> tuple[NetworkFit, float]:
     score = _score(groups, fit)
     while True:
         tries = [settled(groups, order, values) for order, values in _lesser(fit, groups)]
-        lesser = [found for found in tries if found is not None]
-        best = min(lesser, key=lambda one: _score(groups, one), default=None)
-        if best is None or _score(groups, best) > score:
+        lesser = [(_score(groups, one) - _by_chance(groups, fit, one), one) for one in tries if one is not None]
+        so_good, best = min(lesser, key=lambda one: one[0], default=(np.inf, fit))
+        if so_good > score:
             return fit, score
         fit, score = best, _score(groups, best)
+
+
+def _by_chance(groups: Groups, fit: NetworkFit, lesser: NetworkFit) -> float:
+    """By how much more of a score a network may be without a zero beyond the band: hardly a filter has one, noise now
+    and then looks as if, and what it turns there it takes from the delay."""
+    mine, its = fit.order, lesser.order
+    without = (its.poles, its.zeros, its.at_rest) == (mine.poles, mine.zeros - 1, mine.at_rest)
+    beyond = without and np.abs(fit.zeros).max() > abs(groups.s[-1]) * fit.unit
+    return SEEMS / groups.freedom(mine.values) if beyond and _as_noise(groups, lesser) else 0.0
 
 
 def _coupled(groups: Groups, fit: NetworkFit) -> NetworkFit:
