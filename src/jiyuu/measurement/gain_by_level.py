@@ -15,6 +15,7 @@ from jiyuu.measurement.passage_faults import HOP_S, Hops, grouped
 FOLLOWS_S = (0.0, 0.02, 0.06, 0.2, 0.6)  # time constants that are tried
 POWERS = (0.5, 1.0)  # of the power: a compressor goes by the level, a soft stage takes a share of its square
 CLEAR = 4.5  # standard deviations; clean recordings came to 2.8
+ALIKE = 0.25  # share of the most that any passage is pressed by, that each must be
 FAR, ROUNDS = 5.0, 3  # standard deviations that a moment may lie off; times that those which do are left out
 
 
@@ -23,7 +24,12 @@ def pressed_db(expected_v: FloatArray, heard_v: list[FloatArray], noise_v: float
     louder, to a factor of two; 0 where that is not told. expected_v (n,): what the gains found make of the stimulus;
     noise_v: RMS."""
     told = [one for one in (_told(Hops.of(expected_v, one, noise_v, sample_rate_hz)) for one in heard_v) if one]
-    return float(np.mean([lost for lost, _ in told])) if told and min(clear for _, clear in told) > CLEAR else 0.0
+    if not told or min(clear for _, clear in told) < CLEAR:
+        return 0.0
+    lost = np.array([one for one, _ in told])
+    # A stage does so every time, and by about as much.
+    alike = np.all(lost * np.sign(lost.sum()) > ALIKE * np.abs(lost).max())
+    return float(lost.mean()) if alike else 0.0
 
 
 def _told(hops: Hops) -> tuple[float, float] | None:

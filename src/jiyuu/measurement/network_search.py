@@ -31,6 +31,7 @@ USUAL_FIRST = (2, 4, 1, 3, 5, 6, 7, 8)  # numbers of poles, as they are tried
 HANDMADE_UP_TO = 4  # poles of filters of the usual shape
 TAPPED, FED_BACK = 4, 0.2 + 0.2j  # poles; re them, by which feedback moves them apart
 CHAIN = np.array([1.0, 8.1, 18.2, 25.3])  # poles of four equal stages that load each other, re the lowest
+LEVEL = 1.1  # what nearly all of a passband is no higher than, re what is usual there
 TWO_AWAY = float(np.sqrt(np.sqrt(2) - 1))  # re two equal poles, where a curve is 3 dB down
 FALLS = 1.0  # poles' worth of slope at the low end of the band, from which on a curve falls towards there
 NO_BETTER = 0.7  # share of the misfit that more poles must leave to be worth a search
@@ -47,8 +48,7 @@ LEFT_BEHIND = 4.0
 TOO_FEW = 3.0  # what a network may leave at first and still come to something
 LIKELY = 0.5  # and by then what is likely enough
 MOST_TRIED = 5
-BY_COEFFICIENTS, GAINS = 40, 1e-3  # steps; share of what is left that each must gain
-SMALLER = (1.0, 0.3, 0.1, 0.03, 0.01)  # shares of a step where rings are heard
+BY_COEFFICIENTS, GAINS = 40, 3e-4  # steps; share of what is left that each must gain
 HOPELESS = 50.0  # what a network leaves, so that no more steps are worth while
 WORTH = 2.0  # a network that leaves more is not made better by leaving parts of it out
 UNDER, COUPLED = 1.5, 1.4  # re the low end of the band: where such zeros stand, and a capacitor's pole to begin with
@@ -116,8 +116,7 @@ def settled_anew(spectrum: Spectrum, near: NetworkFit) -> NetworkFit | None:
     in which rings are heard."""
     groups = Groups.of(spectrum, near.unit, near.poles)
     if groups.rings is not None:
-        return with_spread(groups, by_coefficients(groups, left_by(groups, near), steps=MORE_STEPS, shares=SMALLER,
-                                                   still=GAINS))
+        return with_spread(groups, by_coefficients(groups, left_by(groups, near), steps=MORE_STEPS, still=GAINS))
     fit = settled(groups, near.order, near.values)
     return None if fit is None else with_spread(groups, fit)
 
@@ -213,7 +212,8 @@ def _usual(groups: Groups, count: int) -> list[PolesAndZeros]:
             found.append(PolesAndZeros(place * np.array([-1 + FED_BACK, -1 + np.conj(FED_BACK), -1 - FED_BACK,
                                                          -1 - np.conj(FED_BACK)]),
                                        np.array([-place, -place, *at_rest], dtype=complex), 1.0, 0.0, 0.0))
-    if count == CHAIN.size and edges == [wide[-1]] and top < 0.1 * wide[-1]:
+    below = size[: wide[-1] // 2 + 1]
+    if count == CHAIN.size and edges == [wide[-1]] and np.percentile(below, 90) < LEVEL * np.median(below):
         # Stages that load each other, of which hardly anything is fed back: the lowest alone makes the edge.
         found.append(PolesAndZeros(-omega[wide[-1]] * CHAIN + 0j, none, 1.0, 0.0, 0.0))
     if count > 1 and 0 < top < size.size - 1:

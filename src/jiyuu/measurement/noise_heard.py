@@ -58,18 +58,21 @@ class Heard:
 
     def uncut(self, network: NetworkFit, ready: Ready, passages: Passages) -> Heard:
         """As if a ring, which a network tells, were heard to its end and none were left of the passage before."""
-        size = 2 * (self.bins_hz.size - 1)
-        rings_v = Played(self.bins_hz, self.stimulus, size).behind(network)
+        size, lead = 2 * (self.bins_hz.size - 1), self.lead
+        longest = max(piece.size for piece in self.pieces_v) - lead
+        played = Played.of(passages.passage_v, 2 * float(self.bins_hz[-1]), followed=passages.period + longest)
+        rings_v = played.behind(network)  # what little of it comes before it was played stands at the end
         cut = np.zeros(size)
         for which, piece in zip(ready.sound, self.pieces_v, strict=False):
-            count = piece.size - self.lead
+            count = piece.size - lead
             cut[:count] += rings_v[:count]
-            cut[size - self.lead :] += rings_v[size - self.lead :]
+            cut[size - lead :] += rings_v[rings_v.size - lead :]
             if which and passages.period:
-                before = rings_v[passages.period - self.lead : size - self.lead][: piece.size]
-                for begin, part in ((size - self.lead, before[: self.lead]), (0, before[self.lead :])):
-                    cut[begin : begin + part.size] += part
-        return replace(self, output=self.output + rfft(rings_v - cut / len(self.pieces_v)))
+                before = rings_v[passages.period - lead : passages.period + count]
+                cut[size - lead :] += before[:lead]
+                cut[:count] += before[lead:]
+        whole = self.stimulus * network.at(self.bins_hz)
+        return replace(self, output=self.output + whole - rfft(cut / len(self.pieces_v)))
 
 
 def refuse_ringing(heard: Heard, ready: Ready, passages: Passages, sample_rate_hz: float) -> None:

@@ -30,7 +30,8 @@ from jiyuu.measurement.noise_windows import (
     told_by_bins,
 )
 from jiyuu.measurement.notice import Fault, Notice
-from jiyuu.measurement.passage_faults import within_one
+from jiyuu.measurement.passage_faults import gain_steps_db, within_one
+from jiyuu.measurement.sent_through import Played
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.signals.transforms import irfft
@@ -38,6 +39,7 @@ from jiyuu.signals.transforms import irfft
 FITTED_EVERY = 2  # points of the grid
 MOST_TURNS, SLICES = 12, 32  # of a single passage towards its clock; stretches of it that scatter by themselves
 FIRST_PPM = (-80.0, -60.0, -40.0, -20.0, 20.0, 40.0, 60.0, 80.0)  # of clocks that are tried where 0 leads nowhere
+ITS_OWN = 0.5  # share of the largest step of a gain, that all passages show
 TOLD = 5.0  # standard deviations of a gain that tells a clock
 UNTOLD_PPM = 5.0  # standard uncertainty of a clock from which on nothing is turned by it
 ROUNDS, STILL = 4, 0.2  # of a network that tells what was cut off; standard uncertainties that it still moves by
@@ -147,32 +149,35 @@ def happened_within(
     """What happened within one of the sound passages, which another one need not tell: it may have happened in both;
     and by how much they are pressed, as pressed_db has it. turned: as in within_one."""
     heard = Heard.of(ready, passages, sample_rate_hz)
-    size, count = 2 * (heard.bins_hz.size - 1), passages.passage_v.size
+    count = passages.passage_v.size
+    played = Played.of(passages.passage_v, sample_rate_hz, followed=passages.period + count)
     fit = None if found.network is None else found.network.fit
     left = found.gain if fit is None else found.gain - fit.at(found.frequency_hz)
-    gain = np.interp(heard.bins_hz, found.frequency_hz, left.real) + 1j * np.interp(
-        heard.bins_hz, found.frequency_hz, left.imag)
+    gain = np.interp(played.bins_hz, found.frequency_hz, left.real) + 1j * np.interp(
+        played.bins_hz, found.frequency_hz, left.imag)
     if fit is not None:
-        gain[1:] += fit.at(heard.bins_hz[1:])
-    rings_v = irfft(gain * heard.stimulus, size)
+        gain[1:] += fit.at(played.bins_hz[1:])
+    rings_v = irfft(gain * played.spectrum, played.size)
     expected_v, still_v = rings_v[:count], np.zeros(count)  # of its own, and of the passage before
     if passages.period:
-        before = rings_v[passages.period : size - heard.lead][:count]
-        still_v[: before.size] = before
+        still_v = rings_v[passages.period : passages.period + count]
     noise_v = float(np.std(ready.silence_v)) if ready.silence_v.size else 0.0
-    happened = []
-    for which, piece in zip(ready.sound, heard.pieces_v, strict=False):
+    happened, own_v = [], [expected_v + still_v if which else expected_v for which in ready.sound]
+    for which, own, piece in zip(ready.sound, own_v, heard.pieces_v, strict=False):
         reach = min(heard.lead, piece.size - heard.lead - count)
         around_v = piece[heard.lead - reach : heard.lead + count + reach]
         start = ready.place + which * passages.period
-        own_v = expected_v + still_v if which else expected_v
-        happened.append(within_one(own_v, around_v, reach, noise_v, start, sample_rate_hz, turned=turned))
-    # What every passage does at the same moment the unit does.
-    own = len(happened) > 1 and all(one is not None and one.fault is Fault.GAIN_CHANGED for one in happened)
-    accident = None if own else next((one for one in happened if one is not None), None)
-    if accident is not None:
-        return accident, 0.0
+        happened.append(within_one(own, around_v, reach, noise_v, start, sample_rate_hz, turned=turned))
     alone = [piece[heard.lead : heard.lead + count] for piece in heard.pieces_v]
+    for which, one in zip(ready.sound, happened, strict=False):
+        if one is None:
+            continue
+        if one.fault is Fault.GAIN_CHANGED and len(alone) > 1:  # what every passage does then the unit does
+            begins_s = float(one.at_s or 0.0) - (ready.place + which * passages.period) / sample_rate_hz
+            steps = gain_steps_db(own_v[: len(alone)], alone, noise_v, begins_s, sample_rate_hz)
+            if np.all(steps * np.sign(steps.sum()) > ITS_OWN * np.abs(steps).max()):
+                continue
+        return one, 0.0
     return None, pressed_db(expected_v, alone, noise_v, sample_rate_hz)
 
 

@@ -6,6 +6,7 @@ one stands against what the gains found of it make of the stimulus: those are a 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -102,6 +103,23 @@ def within_one(
             at_s = (start + int(groups[at, 0]) * hops.size) / sample_rate_hz
             return Notice(fault, at_s, {"db": step, "alone": 1.0} if fault is Fault.GAIN_CHANGED else {})
     return None
+
+
+def gain_steps_db(
+    expected_v: Sequence[FloatArray], heard_v: Sequence[FloatArray], noise_v: float, begins_s: float,
+    sample_rate_hz: float
+) -> FloatArray:
+    """By how much the gain of each passage (n,), against what is expected of it, is another one from begins_s after its
+    beginning on than before; 0 where little is loud."""
+    found = np.zeros(len(heard_v))
+    for i, (own, heard) in enumerate(zip(expected_v, heard_v, strict=True)):
+        hops = Hops.of(own, heard, noise_v, sample_rate_hz)
+        groups = grouped(hops.loud)
+        after = np.zeros(0, bool) if groups is None else groups[:, 0] * hops.size >= begins_s * sample_rate_hz
+        if groups is not None and after.any() and not after.all():
+            gain_db = _ratio_db([np.sum(one[groups], axis=1) for one in hops.power])
+            found[i] = np.median(gain_db[after]) - np.median(gain_db[~after])
+    return found
 
 
 def lost_samples(

@@ -39,7 +39,8 @@ LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid 
 UNKNOWN_PPM, BLURRED = 30.0, 0.05  # a clock that is not told; rad that it may turn the ends of a passage by
 NO_CLOCK_PPM = 100.0  # two crystals are not so far apart
 UNKNOWN_LOSS_S = 0.06
-TURNED_BY_TWO = 0.02  # rad: what noise leaves of a passage whose clock the other one tells
+AHEAD_S = 0.005  # half of what is looked at ahead of a passage of noise
+TURNED_BY_TWO = 0.012  # rad: what noise leaves of a passage whose clock the other one tells
 COUNTED_LOSS_S = 1e-4  # to a few samples, where the filter lets little through to tell by
 ROUNDED_S = 1e-10  # what arithmetic may move a latency by
 WANDERS_PPM = 0.01  # a crystal, from one minute to the next: no offset is stated finer
@@ -183,8 +184,11 @@ def _stated_response(
     of the recording, where the delay is found: until then the clocks have run apart."""
     delay_s, polarity, doubt_s = excess_delay(found.frequency_hz, found.gain, found.deviation, sample_rate_hz)
     if found.network is not None:
-        delay_s = found.network.fit.delay_s
-        doubt_s = float(np.hypot(COVERAGE * UNSURE * found.network.fit.delay_deviation_s, ROUNDED_S))
+        fit = found.network.fit
+        # One that leaves more than noise would may have taken for poles or zeros what is a delay.
+        mistaken_s = abs(fit.delay_s - delay_s) if fit.left > LEFT_BY_NOISE else 0.0
+        delay_s, doubt_s = fit.delay_s, float(np.hypot(COVERAGE * UNSURE * fit.delay_deviation_s, ROUNDED_S))
+        doubt_s = float(np.hypot(doubt_s, mistaken_s))
     if any(notice.fault is Fault.SAMPLES_LOST and "samples" not in notice.facts for notice in notices):
         doubt_s += UNKNOWN_LOSS_S  # how many are missing ahead of what was used is not known
     elif any(notice.fault is Fault.SAMPLES_LOST for notice in notices):
@@ -215,9 +219,13 @@ def _by_noise(
         blurred_hz = BLURRED / (np.pi * passages.passage_v.size / sample_rate_hz * 1e-6 * doubt_ppm)
     ready, clock = own or (ready, None)
     found = estimate_by_noise(ready, passages, band_hz=band_hz, sample_rate_hz=sample_rate_hz, draws=DRAWS)
-    if found.network is None and (there := in_place(ready, passages, sample_rate_hz)).place != ready.place:
+    # Of what began that much before it was looked for, the beginning was cut off.
+    early = found.network is None or found.network.fit.delay_s < -AHEAD_S
+    if early and (there := in_place(ready, passages, sample_rate_hz)).place != ready.place:
         again = estimate_by_noise(there, passages, band_hz=band_hz, sample_rate_hz=sample_rate_hz, draws=DRAWS)
-        ready, found = (there, again) if again.network is not None else (ready, found)
+        clearer = again.network is not None and (
+            found.network is None or again.network.fit.left < found.network.fit.left)
+        ready, found = (there, again) if clearer else (ready, found)
     if clock is not None:
         found = replace(found, turned_ppm=clock.value, clock_ppm=Uncertain(0.0, clock.uncertainty))
     if blurred_hz < band_hz[1]:  # what comes early and late no longer adds up there
