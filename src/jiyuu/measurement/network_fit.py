@@ -22,7 +22,8 @@ from jiyuu.stopping import checkpoint
 STEPS = 40
 STILL = 1e-3  # of χ²: smaller gains no longer matter
 FARTHEST_OFF = 1e100  # standard deviations, from which no step leads back
-DAMPED = (0.0, 1e-10, 1e-8, 1e-6, 1e-4, 1e-2)  # of the largest square of a singular value, as they are tried
+# Shares of a step, and how much damped, re the largest square of a singular value.
+TRIED = ((1.0, 0.0), (0.3, 0.0), (0.1, 0.0), (0.03, 0.0), (0.01, 0.0), (1.0, 1e-6), (1.0, 1e-4), (1.0, 1e-2))
 LEAST_TOLD = 0.1  # re the best: of a direction in which a network may move, that noise on a grid of points tells
 LAST_STEPS, LAST_STILL = 25, 0.02  # of χ² that is left: in a flat valley less than that is still far from its bottom
 
@@ -246,21 +247,20 @@ def left_by(groups: Groups, fit: NetworkFit) -> NetworkFit:
 
 def by_coefficients(groups: Groups, fit: NetworkFit, *, steps: int, still: float = 0.0) -> NetworkFit:
     """So many steps, as long as each leads nearer by a share `still`; damped where that helps (Levenberg 1944)."""
-    first = 0
+    first, nearer = 0, None
     for _ in range(steps):
         checkpoint()
         columns, singular, rows, scale = _told_by(groups, fit)
         pull = columns.T @ _misfit(groups, fit.order, fit.values)
-        nearer: NetworkFit | None = None
-        for place in range(first, len(DAMPED)):
-            moved = (rows.T * singular / (singular**2 + DAMPED[place] * singular[0] ** 2)) @ pull / scale
+        for place, (share, damped) in list(enumerate(TRIED))[first:]:
+            moved = share * (rows.T * singular / (singular**2 + damped * singular[0] ** 2)) @ pull / scale
             nearer, first = _with_coefficients(groups, fit, fit.coefficients + moved), max(place - 1, 0)
             if nearer is not None:
                 break
         if nearer is None:
             break
-        gained, fit = fit.left - nearer.left, nearer
-        if gained < still * fit.left:
+        before, fit = fit.left, nearer
+        if before - fit.left < still * fit.left:
             break
     return fit
 
