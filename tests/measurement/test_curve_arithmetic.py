@@ -8,8 +8,9 @@ from jiyuu.measurement.alignment import find_passages
 from jiyuu.measurement.chirp import at_clock, hurt_bands_hz, sounding_s
 from jiyuu.measurement.distortion_orders import Compression, efold_s
 from jiyuu.measurement.excess_delay import excess_delay
+from jiyuu.measurement.factors import factors_of, roots_of
 from jiyuu.measurement.minimum_phase import Continuation, minimum_phase_rad
-from jiyuu.measurement.network_fit import Order, evened, factors_of, product, roots_of
+from jiyuu.measurement.network_fit import Order, evened, product
 from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.passage_faults import compared, lost_samples
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from jiyuu.measurement.bin_groups import Cut, Spectrum
-from jiyuu.measurement.network_fit import NetworkFit, Order, factors_of
+from jiyuu.measurement.factors import factors_of
+from jiyuu.measurement.network_fit import NetworkFit, Order
 from jiyuu.measurement.network_kernel import left_out, ring_slopes, turned_back
 from jiyuu.measurement.network_search import fit_network
 from jiyuu.measurement.rational_fit import fit_poles

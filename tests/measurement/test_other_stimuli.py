@@ -13,8 +13,9 @@ from jiyuu.errors import MeasurementError, SignalError
 from jiyuu.measurement.alignment import find_passages
 from jiyuu.measurement.curve_reading import Kind
 from jiyuu.measurement.estimate import FittedNetwork
+from jiyuu.measurement.factors import factors_of
 from jiyuu.measurement.findings import read_response
-from jiyuu.measurement.network_fit import Order, factors_of
+from jiyuu.measurement.network_fit import Order
 from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.tones_found import tones_of

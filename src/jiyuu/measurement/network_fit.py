@@ -15,6 +15,7 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Cut, Groups, gate_of
+from jiyuu.measurement.factors import factors_of, roots_from, roots_of
 from jiyuu.measurement.tones_ringing import Rings
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.stopping import checkpoint
@@ -234,7 +235,7 @@ def settled(
 def with_spread(groups: Groups, fit: NetworkFit) -> NetworkFit:
     """The same, brought to the very least by its coefficients, with how well it is known."""
     still = 0.5 * LAST_STILL / groups.freedom(fit.values.size) / max(fit.left, 1.0) ** 2
-    fit = by_coefficients(groups, fit, steps=LAST_STEPS, still=still)
+    fit = by_coefficients(groups, fit, steps=LAST_STEPS, still=still, tried=3)
     _, singular, rows, scale = _told_by(groups, fit)
     return replace(fit, spread=(rows.T / singular) / scale[:, np.newaxis] * max(fit.left, 1.0))
 
@@ -245,14 +246,16 @@ def left_by(groups: Groups, fit: NetworkFit) -> NetworkFit:
     return replace(fit, left=left)
 
 
-def by_coefficients(groups: Groups, fit: NetworkFit, *, steps: int, still: float = 0.0) -> NetworkFit:
-    """So many steps, as long as each leads nearer by a share `still`; damped where that helps (Levenberg 1944)."""
+def by_coefficients(
+    groups: Groups, fit: NetworkFit, *, steps: int, still: float = 0.0, tried: int = len(TRIED)
+) -> NetworkFit:
+    """So many steps, as long as each leads nearer by a share `still`, tried: in so many ways (Levenberg 1944)."""
     first, nearer = 0, None
     for _ in range(steps):
         checkpoint()
         columns, singular, rows, scale = _told_by(groups, fit)
         pull = columns.T @ _misfit(groups, fit.order, fit.values)
-        for place, (share, damped) in list(enumerate(TRIED))[first:]:
+        for place, (share, damped) in list(enumerate(TRIED[:tried]))[first:]:
             moved = share * (rows.T * singular / (singular**2 + damped * singular[0] ** 2)) @ pull / scale
             nearer, first = _with_coefficients(groups, fit, fit.coefficients + moved), max(place - 1, 0)
             if nearer is not None:
@@ -281,33 +284,13 @@ def _with_coefficients(groups: Groups, fit: NetworkFit, coefficients: FloatArray
     poles, zeros = fit.order.poles, fit.order.zeros
     if not np.isfinite(coefficients).all():
         return None
-    below = factors_of(_roots(coefficients[:poles]))
+    below = factors_of(roots_from(coefficients[:poles]))
     if below.size < poles or (below <= 0).any():
         return None
-    above = factors_of(_roots(coefficients[poles : poles + zeros]))
+    above = factors_of(roots_from(coefficients[poles : poles + zeros]))
     values = np.concatenate([np.log(below), above, coefficients[poles + zeros :]])
     there = left_by(groups, replace(fit, values=values))
     return there if there.left < fit.left else None
-
-
-def factors_of(roots: ComplexArray) -> FloatArray:
-    """Roots (n,) as the values of their factors: b and a of s² + a·s + b for every two, then c of s + c."""
-    upper = roots[roots.imag > 1e-12 * np.abs(roots)]
-    real = np.sort(roots[np.abs(roots.imag) <= 1e-12 * np.abs(roots)].real)
-    values: list[float] = []
-    for root in upper:
-        values += [float(abs(root) ** 2), float(-2 * root.real)]
-    while real.size > 1:
-        values += [float(real[0] * real[1]), float(-real[0] - real[1])]
-        real = real[2:]
-    return np.array([*values, *(-real)], dtype=float)
-
-
-def roots_of(factors: FloatArray) -> ComplexArray:
-    """(n,) the other way round."""
-    from jiyuu.measurement import network_kernel
-
-    return np.asarray(network_kernel.roots_of(np.asarray(factors, dtype=float)))
 
 
 def product(values: FloatArray, order: Order, omega: FloatArray) -> ComplexArray:
@@ -343,11 +326,6 @@ def _slow(order: Order, values: FloatArray, waits_s: float, unit: float) -> tupl
 
 def _late(groups: Groups) -> FloatArray:
     return np.zeros(0) if groups.late is None else groups.late
-
-
-def _roots(coefficients: FloatArray) -> ComplexArray:
-    """(n,) of a polynomial by its coefficients (n,), lowest first and without its leading 1."""
-    return np.asarray(np.roots(np.append(1.0, coefficients[::-1])), dtype=complex)
 
 
 def _coefficients(values: FloatArray, order: Order) -> FloatArray:

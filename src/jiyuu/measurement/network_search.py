@@ -13,14 +13,13 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Groups, Spectrum
+from jiyuu.measurement.factors import factors_of, roots_of
 from jiyuu.measurement.network_fit import (
     NetworkFit,
     Order,
     by_coefficients,
-    factors_of,
     left_by,
     product,
-    roots_of,
     settled,
     with_spread,
 )
@@ -48,7 +47,7 @@ LEFT_BEHIND = 4.0
 TOO_FEW = 3.0  # what a network may leave at first and still come to something
 LIKELY = 0.5  # and by then what is likely enough
 MOST_TRIED = 5
-BY_COEFFICIENTS, GAINS = 40, 3e-4  # steps; share of what is left that each must gain
+BY_COEFFICIENTS, GAINS = 100, 3e-4  # steps; share of what is left that each must gain
 HOPELESS = 50.0  # what a network leaves, so that no more steps are worth while
 WORTH = 2.0  # a network that leaves more is not made better by leaving parts of it out
 UNDER, COUPLED = 1.5, 1.4  # re the low end of the band: where such zeros stand, and a capacitor's pole to begin with
