@@ -190,7 +190,7 @@ class DrawnNetwork:
     @property
     def poles(self) -> ComplexArray:
         """(n,) rad/s."""
-        return np.asarray(self.unit * _roots(self.coefficients[: self.order.poles]))
+        return np.asarray(self.unit * roots_from(self.coefficients[: self.order.poles]))
 
     def at(self, frequency_hz: FloatArray) -> ComplexArray:
         """(n,) gain, the delay in it."""
