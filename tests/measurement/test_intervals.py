@@ -88,7 +88,7 @@ def test_a_network_stands_at_the_bottom_of_its_valley(made):
                         np.full(hertz.size, noise**2))
     fit = fit_network(spectrum)
     groups = Groups.of(spectrum, fit.unit, fit.poles)
-    lower = by_coefficients(groups, fit, steps=200)
+    lower = by_coefficients(groups, fit, steps=200, shares=(1.0, 0.3, 0.1, 0.03))
     freedom = groups.freedom(fit.order.values)
     assert freedom * (fit.left**2 - lower.left**2) < 0.2
 

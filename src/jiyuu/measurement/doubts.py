@@ -14,7 +14,6 @@ from jiyuu.measurement.curve_reading import CurveReading, Kind, read_curve
 from jiyuu.measurement.extended import Extended
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.response import MeasuredResponse
-from jiyuu.measurement.uncertain import COVERAGE
 
 BREAKING = (Fault.SAMPLES_LOST, Fault.GAIN_CHANGED, Fault.DROPOUT, Fault.STARTED_LATE, Fault.ENDED_EARLY, Fault.CLIPPED)
 WIDER = 2.0  # an estimate of what is missing is itself only so good
@@ -134,8 +133,6 @@ def _compressed(
     if response.unloaded is not None:
         expected_db = response.unloaded.level_db(whole.frequency_hz)
         missing = np.where(whole.usable, expected_db - whole.level_db, 0.0)
-        unsure_db = COVERAGE * response.unloaded.level_deviation_db(whole.frequency_hz)
-        missing = np.sign(missing) * np.maximum(np.abs(missing) - unsure_db, 0.0)  # vague where nothing was told it
         top = int(np.argmax(np.where(whole.usable, expected_db, -np.inf)))
         most_db = max(most_db, float(missing[max(top - 2, 0) : top + 3].max()))
         alternatives.append(missing)

@@ -12,7 +12,7 @@ import scipy
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.passage_faults import HOP_S, Hops, grouped
 
-FOLLOWS_S = (0.0, 0.02, 0.06, 0.2, 0.6)  # time constants that are tried
+FOLLOWS_S = (0.0, 0.02, 0.035, 0.06, 0.1, 0.17, 0.3, 0.6)  # time constants that are tried
 POWERS = (0.5, 1.0)  # of the power: a compressor goes by the level, a soft stage takes a share of its square
 CLEAR = 4.5  # standard deviations; clean recordings came to 2.8
 ALIKE = 0.25  # share of the most that any passage is pressed by, that each must be

@@ -23,8 +23,7 @@ from jiyuu.stopping import checkpoint
 STEPS = 40
 STILL = 1e-3  # of χ²: smaller gains no longer matter
 FARTHEST_OFF = 1e100  # standard deviations, from which no step leads back
-# Shares of a step, and how much damped, re the largest square of a singular value.
-TRIED = ((1.0, 0.0), (0.3, 0.0), (0.1, 0.0), (0.03, 0.0), (0.01, 0.0), (1.0, 1e-6), (1.0, 1e-4), (1.0, 1e-2))
+SHARES = (1.0, 0.3, 0.1)  # of a step, as they are tried
 LEAST_TOLD = 0.1  # re the best: of a direction in which a network may move, that noise on a grid of points tells
 LAST_STEPS, LAST_STILL = 25, 0.02  # of χ² that is left: in a flat valley less than that is still far from its bottom
 
@@ -99,11 +98,6 @@ class NetworkFit:
     def level_db(self, frequency_hz: FloatArray) -> FloatArray:
         """(n,) level at any frequency."""
         return np.asarray(20 * np.log10(np.maximum(np.abs(self.at(frequency_hz)), 1e-20)))
-
-    def level_deviation_db(self, frequency_hz: FloatArray) -> FloatArray:
-        """(n,) its standard uncertainty."""
-        moves = np.real(self.slopes(frequency_hz) / self.at(frequency_hz))
-        return np.asarray(20 / np.log(10) * np.linalg.norm(moves, axis=0))
 
     def as_cut(self, bins_hz: FloatArray, cut: Cut | None) -> ComplexArray:
         """(n,) what the gate makes of it."""
@@ -235,9 +229,9 @@ def settled(
 def with_spread(groups: Groups, fit: NetworkFit) -> NetworkFit:
     """The same, brought to the very least by its coefficients, with how well it is known."""
     still = 0.5 * LAST_STILL / groups.freedom(fit.values.size) / max(fit.left, 1.0) ** 2
-    fit = by_coefficients(groups, fit, steps=LAST_STEPS, still=still, tried=3)
-    _, singular, rows, scale = _told_by(groups, fit)
-    return replace(fit, spread=(rows.T / singular) / scale[:, np.newaxis] * max(fit.left, 1.0))
+    fit = by_coefficients(groups, fit, steps=LAST_STEPS, still=still)
+    _, inverse, rows, scale = _told_by(groups, fit)
+    return replace(fit, spread=(rows.T * inverse) / scale[:, np.newaxis] * max(fit.left, 1.0))
 
 
 def left_by(groups: Groups, fit: NetworkFit) -> NetworkFit:
@@ -247,35 +241,32 @@ def left_by(groups: Groups, fit: NetworkFit) -> NetworkFit:
 
 
 def by_coefficients(
-    groups: Groups, fit: NetworkFit, *, steps: int, still: float = 0.0, tried: int = len(TRIED)
+    groups: Groups, fit: NetworkFit, *, steps: int, shares: tuple[float, ...] = SHARES, still: float = 0.0
 ) -> NetworkFit:
-    """So many steps, as long as each leads nearer by a share `still`, tried: in so many ways (Levenberg 1944)."""
-    first, nearer = 0, None
+    """So many steps nearer, or as many as lead nearer by more than a share `still`; shares: of a step, which are tried
+    one after the other."""
     for _ in range(steps):
         checkpoint()
-        columns, singular, rows, scale = _told_by(groups, fit)
-        pull = columns.T @ _misfit(groups, fit.order, fit.values)
-        for place, (share, damped) in list(enumerate(TRIED[:tried]))[first:]:
-            moved = share * (rows.T * singular / (singular**2 + damped * singular[0] ** 2)) @ pull / scale
-            nearer, first = _with_coefficients(groups, fit, fit.coefficients + moved), max(place - 1, 0)
-            if nearer is not None:
-                break
+        columns, inverse, rows, scale = _told_by(groups, fit)
+        moved = (rows.T * inverse) @ (columns.T @ _misfit(groups, fit.order, fit.values)) / scale
+        tries = (_with_coefficients(groups, fit, fit.coefficients + share * moved) for share in shares)
+        nearer = next((one for one in tries if one is not None), None)
         if nearer is None:
             break
-        before, fit = fit.left, nearer
-        if before - fit.left < still * fit.left:
+        gained, fit = fit.left - nearer.left, nearer
+        if gained < still * fit.left:
             break
     return fit
 
 
 def _told_by(groups: Groups, fit: NetworkFit) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
-    """The slopes by coefficients taken apart: columns (2g, v) and rows (v, v) of their singular vectors, their singular
-    values (v,), and what the slopes were (v,)."""
+    """The slopes by coefficients taken apart: columns (2g, v) and rows (v, v) of their singular vectors, what their
+    values are divided by (v,), and what the slopes were (v,)."""
     slopes = _slopes_by_coefficients(groups, fit.order, fit.values)
     scale = np.linalg.norm(slopes, axis=0)
     scale[scale == 0] = 1.0
     columns, singular, rows = np.linalg.svd(slopes / scale, full_matrices=False)
-    return columns, np.maximum(singular, 1e-10 * singular[0]), rows, scale
+    return columns, 1 / np.maximum(singular, 1e-10 * singular[0]), rows, scale
 
 
 def _with_coefficients(groups: Groups, fit: NetworkFit, coefficients: FloatArray) -> NetworkFit | None:

@@ -47,7 +47,9 @@ LEFT_BEHIND = 4.0
 TOO_FEW = 3.0  # what a network may leave at first and still come to something
 LIKELY = 0.5  # and by then what is likely enough
 MOST_TRIED = 5
-BY_COEFFICIENTS, GAINS = 100, 3e-4  # steps; share of what is left that each must gain
+BY_COEFFICIENTS, GAINS = 100, 1e-3  # steps; share of what is left that each must gain
+SLOWLY = 3e-4  # the same, in a flat valley
+SMALLER = (1.0, 0.3, 0.1, 0.03, 0.01)  # shares of a step
 HOPELESS = 50.0  # what a network leaves, so that no more steps are worth while
 WORTH = 2.0  # a network that leaves more is not made better by leaving parts of it out
 UNDER, COUPLED = 1.5, 1.4  # re the low end of the band: where such zeros stand, and a capacitor's pole to begin with
@@ -115,7 +117,8 @@ def settled_anew(spectrum: Spectrum, near: NetworkFit) -> NetworkFit | None:
     in which rings are heard."""
     groups = Groups.of(spectrum, near.unit, near.poles)
     if groups.rings is not None:
-        return with_spread(groups, by_coefficients(groups, left_by(groups, near), steps=MORE_STEPS, still=GAINS))
+        return with_spread(groups, by_coefficients(groups, left_by(groups, near), steps=MORE_STEPS, shares=SMALLER,
+                                                   still=GAINS))
     fit = settled(groups, near.order, near.values)
     return None if fit is None else with_spread(groups, fit)
 
@@ -163,7 +166,7 @@ def _fits(
             # Zeros may nearly undo poles, of which it then has four and more.
             if last.order.poles >= TAPPED and last.left < HOPELESS and not _as_noise(closer, last):
                 last = settled(closer, last.order, last.values, steps=MORE_STEPS) or last
-                last = by_coefficients(closer, last, steps=BY_COEFFICIENTS, still=GAINS)
+                last = by_coefficients(closer, last, steps=BY_COEFFICIENTS, shares=SMALLER, still=SLOWLY)
             found.append((closer, last))
     return sorted(found, key=lambda one: _score(*one))
 
