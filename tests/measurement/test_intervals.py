@@ -5,15 +5,30 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from benchmarks.trust import CASES, NOISE, SHARES, SHORT, TRIALS, USUAL, WHITE, seeds_of, trials_of
+from benchmarks.trust import (
+    CASES,
+    DELAY_S,
+    NOISE,
+    RATE,
+    SHARES,
+    SHORT,
+    TRIALS,
+    USUAL,
+    WHITE,
+    seeds_of,
+    stimulus_of,
+    trials_of,
+)
 from jiyuu.measurement.bin_groups import Groups, Spectrum
+from jiyuu.measurement.findings import read_response
 from jiyuu.measurement.network_fit import DrawnNetwork, GridNoise, by_coefficients
 from jiyuu.measurement.network_search import fit_network
+from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.smoothing import at_points
 from tests.trials import some
-from tests.truths import Made
+from tests.truths import Made, exact, recorded
 
-ALSO = (35, 36, 39)  # of the others: sharp resonances through noise, one that is cut off; hum
+ALSO = (34, 35, 39)  # of the others: sharp resonances through noise, one that is cut off; hum
 
 SHARP = Made("transistor-ladder", "lowpass-24", 200.0, 3.9), NOISE, 20.0, WHITE
 
@@ -48,6 +63,20 @@ def test_a_ring_that_noise_does_not_hear_to_its_end_is_known_all_the_same():
     for name, at_most in (("q", 0.01), ("peak_db", 1e-3), ("passband_db", 5e-4), ("peak_hz", 2e-4)):
         error, stated = found[name]
         assert abs(error) < 1.5 * stated < 1.5 * at_most, name
+
+
+def test_what_is_read_through_noise_is_known_no_better_than_by_least_squares():
+    """Windows about a resonance as sharp as they are wide know less of it than a network laid through every bin."""
+    made, kind, _, _ = CASES[34]
+    stimulus = stimulus_of(kind)
+    clean = recorded(made, stimulus, RATE, delay_s=DELAY_S)
+    noise = np.random.default_rng(1).normal(0, 1e-3 * clean.std(), clean.size)
+    response = measure_response(stimulus, clean + noise, RATE)
+    around = exact(made, (20.0, 20_000.0))["peak_hz"] + np.arange(-1.0, 1.1, 0.25)
+    tops = [np.polynomial.Polynomial.fit(around, one.level_db(around), 4).deriv().roots()
+            for one in response.network.drawn]
+    by_network = np.std([roots[np.argmin(np.abs(roots - around[4]))].real for roots in tops])
+    assert read_response(response).uncertainty["peak_hz"] > 0.97 * 2 * by_network
 
 
 def test_an_interval_is_not_idle():

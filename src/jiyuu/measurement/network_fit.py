@@ -117,15 +117,12 @@ class NetworkFit:
     ) -> list[DrawnNetwork]:
         """Such networks as other noise might have given as well; noise: such noise, and what it was seen in: then every
         network is the one that its row gives."""
-        return self.moved(self.ways(count, generator, noise))
-
-    def ways(self, count: int, generator: np.random.Generator, noise: GridNoise | None = None) -> FloatArray:
-        """(count, v) by how many standard deviations each of them goes along the columns of spread; as in `drawn`."""
         told = None if noise is None else noise.moving(self)
-        return evened(generator.standard_normal((count, self.spread.shape[1])) if told is None else told)
+        return self.moved(evened(generator.standard_normal((count, self.spread.shape[1])) if told is None else told))
 
     def moved(self, ways: FloatArray) -> list[DrawnNetwork]:
-        """The networks that lie there; ways: as `ways` has them."""
+        """The networks that lie there; ways (count, v): by how many standard deviations each goes along the columns of
+        spread."""
         moved = ways @ self.spread.T
         # Of zeros far beyond the band only the product with the gain is known, and that is what the noise moves evenly.
         above = slice(self.order.poles, self.order.poles + self.order.zeros)

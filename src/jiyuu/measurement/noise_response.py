@@ -18,16 +18,13 @@ from jiyuu.measurement.alignment import HIGHEST_OFFSET_PPM, LEAST_PPM, Passages,
 from jiyuu.measurement.estimate import Estimate, FittedNetwork, nearer_by, network_of
 from jiyuu.measurement.gain_by_level import pressed_db
 from jiyuu.measurement.made_ready import Ready
-from jiyuu.measurement.network_fit import GridNoise
 from jiyuu.measurement.noise_heard import Heard, refuse_ringing
 from jiyuu.measurement.noise_windows import (
     Window,
     fit_in,
+    found_in_noise,
     less_network,
-    lost_between,
-    shared_noise,
     spectrum_of,
-    told_by_bins,
 )
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import gain_steps_db, within_one
@@ -84,20 +81,17 @@ def estimate_by_noise(
                                   for name in ("gain", "deviation", "coherence"))
     from scipy.interpolate import CubicSpline
 
-    smooth = np.asarray(CubicSpline(fitted, gain)(octave)) + expected
-    spread = np.interp(octave, fitted, deviation)
-    white = generator.standard_normal((2, fitted.size, draws)) / np.sqrt(2)
-    drawn = (shared_noise(fits) @ (white[0] + 1j * white[1])) * deviation[:, np.newaxis]
-    moving = None
+    drawn = found_in_noise(heard, windows, fits, network, draws, generator)
+    left = np.interp(octave, fitted, np.maximum(deviation**2 - drawn.kept, 0.0))
+    smooth, others = np.asarray(CubicSpline(fitted, gain)(octave)), np.asarray(CubicSpline(fitted, drawn.gains)(octave))
+    moving, networks = None, np.zeros((draws, grid_hz.size), dtype=complex)
     if network is not None:
-        ways = network.ways(draws, generator, GridNoise(drawn.T, fitted_hz, told_by_bins(spectrum, fitted_hz)))
-        lost = lost_between(network, windows, heard.bins_hz) @ ways.T
-        drawn = drawn + lost
-        spread = np.hypot(spread, np.interp(octave, fitted, np.sqrt(np.mean(np.abs(lost) ** 2, axis=1))))
-        moving = FittedNetwork(network, network.moved(ways))
-    draws_of_gain = smooth + np.asarray(CubicSpline(fitted, drawn)(octave)).T
+        moving = FittedNetwork(network, network.moved(drawn.ways))
+        networks = np.stack([one.at(grid_hz) for one in moving.drawn])
+    spread = np.sqrt(left + np.mean(np.abs(networks - expected) ** 2, axis=0))
     shared = np.interp(octave, fitted, coherence)
-    return Estimate(grid_hz, smooth, spread, draws_of_gain, len(heard.pieces_v), shared, ready.place, moving)
+    return Estimate(grid_hz, smooth + expected, spread, smooth + others.T + networks, len(heard.pieces_v), shared,
+                    ready.place, moving)
 
 
 def at_own_clock(

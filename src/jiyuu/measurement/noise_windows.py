@@ -6,17 +6,23 @@ noise."""
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
+import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Spectrum
-from jiyuu.measurement.network_fit import NetworkFit
+from jiyuu.measurement.network_fit import NetworkFit, evened
 from jiyuu.measurement.noise_heard import Heard
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_array
 
 HALF_WIDTH = 0.02  # of a fit window, re its frequency
 FEWEST_BINS = 20
 DEGREE = 4
+ROUNDED = 1e-9
 LEAST_SHARE = 2e-6  # of a bin's gain: what clocks and interpolation leave
 
 
@@ -75,58 +81,80 @@ def spectrum_of(heard: Heard, fitted_hz: FloatArray, fits: list[Fit]) -> Spectru
     inside = (heard.bins_hz >= fitted_hz[0]) & (heard.bins_hz <= fitted_hz[-1])
     hertz, played = heard.bins_hz[inside], heard.stimulus[inside]
     power = np.abs(played) ** 2
-    noise = np.exp(np.interp(hertz, fitted_hz, np.log([max(fit.noise, 1e-300) for fit in fits])))
     ratio = heard.output[inside] / np.where(power > 0, played, 1.0)
-    variance = noise / np.maximum(power, 1e-12 * power.max()) + (LEAST_SHARE * np.abs(ratio)) ** 2
-    return Spectrum(hertz, ratio, power, variance)
+    variance = _noise(hertz, fitted_hz, fits) / np.maximum(power, 1e-12 * power.max())
+    return Spectrum(hertz, ratio, power, variance + (LEAST_SHARE * np.abs(ratio)) ** 2)
+
+
+def _noise(hertz: FloatArray, fitted_hz: FloatArray, fits: list[Fit]) -> FloatArray:
+    """(m,) mean square in a bin at every hertz (m,)."""
+    return np.asarray(np.exp(np.interp(hertz, fitted_hz, np.log([max(fit.noise, 1e-300) for fit in fits]))))
 
 
 def less_network(network: NetworkFit, heard: Heard, windows: list[Window]) -> list[Fit]:
     """What the windows find of the gain that a network leaves."""
-    reached = _reached(windows)
+    reached = slice(windows[0].first, windows[-1].first + windows[-1].x.size)
     model = np.zeros(heard.bins_hz.size, dtype=complex)
     model[reached] = network.at(heard.bins_hz[reached])
     left = heard.output - model * heard.stimulus
     return [fit_in(window, left, heard.independent, of=heard.output) for window in windows]
 
 
-def _reached(windows: list[Window]) -> slice:
-    """The bins that windows use: those about the ends of the band reach beyond it."""
-    return slice(windows[0].first, windows[-1].first + windows[-1].x.size)
+@dataclass(frozen=True, slots=True, eq=False)
+class FoundInNoise:
+    """gains (n, draws): what windows would find of gains with other noise; ways (draws, v): by how many standard
+    deviations a network would have moved each way, what windows find of that taken out of gains; kept (n,): its mean
+    square."""
+
+    gains: ComplexArray
+    ways: FloatArray
+    kept: FloatArray
 
 
-def told_by_bins(spectrum: Spectrum, hertz: FloatArray) -> FloatArray:
-    """(n,) the variance that a gain at every hertz (n,) would have if it were known by the bins nearest to it alone."""
-    edges = np.sqrt(np.concatenate([hertz[:1], hertz]) * np.concatenate([hertz, hertz[-1:]]))
-    step = float(spectrum.bins_hz[1] - spectrum.bins_hz[0])
-    told = np.concatenate([[0.0], np.cumsum(1 / spectrum.variance)])
-    below = np.interp(edges, np.append(spectrum.bins_hz - 0.5 * step, spectrum.bins_hz[-1] + 0.5 * step), told)
-    return np.asarray(1 / np.maximum(np.diff(below), 1e-12 * told[-1]))
+def found_in_noise(
+    heard: Heard, windows: list[Window], fits: list[Fit], network: NetworkFit | None, draws: int,
+    generator: np.random.Generator,
+) -> FoundInNoise:
+    """Both from the same noise of the bins: a network takes to itself what of it looks like a network, and windows
+    about a resonance as sharp as they are wide give a part of that back only."""
+    reached = slice(windows[0].first, windows[-1].first + windows[-1].x.size)
+    hertz, played = heard.bins_hz[reached], heard.stimulus[reached]
+    fitted_hz, gains = np.array([window.hertz for window in windows]), _gains_of(windows)
+    noise = gains * np.sqrt(
+        _noise(hertz, fitted_hz, fits) + (LEAST_SHARE * np.abs(heard.output[reached])) ** 2)[np.newaxis]
+    alike = (noise @ noise.conj().T).toarray()  # windows that overlap share the noise of the bins they both use
+    strength = np.sqrt(np.diag(alike).real)
+    root = np.linalg.cholesky(alike / np.outer(strength, strength) + ROUNDED * np.eye(strength.size))
+    parts = generator.standard_normal((2, strength.size, draws)) / np.sqrt(2)
+    white = parts[0] + 1j * parts[1]
+    in_windows = strength[:, np.newaxis] * (root @ white)
+    if network is None:
+        return FoundInNoise(in_windows, np.zeros((draws, 0)), np.zeros(fitted_hz.size))
+    # Of a weighted sum of bins and of least squares through all of them the covariance is what the sum gives back.
+    kept = gains @ (network.slopes(hertz) * played).T
+    told = scipy.linalg.solve_triangular(root, kept / strength[:, np.newaxis], lower=True)
+    ways = _ways_along(told, white, generator)
+    return FoundInNoise(np.asarray(in_windows - kept @ ways.T), evened(ways), np.sum(np.abs(kept) ** 2, axis=1))
 
 
-def lost_between(network: NetworkFit, windows: list[Window], bins_hz: FloatArray) -> ComplexArray:
-    """(n, v) what the windows do not give back of a network that moves by a standard deviation each way: about a
-    resonance as sharp as they are wide a good part of it."""
-    reached = _reached(windows)
-    slopes = network.slopes(bins_hz[reached])
-    kept = np.stack([slopes[:, w.first - reached.start : w.first - reached.start + w.x.size] @ (w.solving[0] * w.x)
-                     for w in windows])
-    centres = np.array([w.hertz for w in windows])
-    return np.asarray(network.slopes(centres).T - kept)
+def _ways_along(told: ComplexArray, white: ComplexArray, generator: np.random.Generator) -> FloatArray:
+    """(d, v) by how many standard deviations a network moves each way with white noise (n, d), E|z|² = 1; told (n, v):
+    the covariance of both. What the noise does not tell of it is drawn."""
+    share, turned = np.linalg.eigh(2 * (np.conj(told).T @ told).real)
+    share = np.maximum(share, 0.0)
+    along = 2 * (white.T @ np.conj(told)).real @ turned / np.sqrt(np.maximum(share, 1.0))
+    rest = generator.standard_normal(along.shape) * np.sqrt(np.maximum(1 - share, 0.0))
+    return np.asarray((along + rest) @ turned.T)
+
+
+def _gains_of(windows: list[Window]) -> csr_array:
+    """(n, bins that windows reach) what turns those of an output into the gains of the windows."""
+    from scipy.sparse import csr_array
+
+    ends = np.cumsum([0, *(window.x.size for window in windows)])
+    columns = np.concatenate([window.first - windows[0].first + np.arange(window.x.size) for window in windows])
+    return csr_array((np.concatenate([window.solving[0] for window in windows]), columns, ends))
 
 
 def _power(spectrum: ComplexArray) -> float:
     return float(np.vdot(spectrum, spectrum).real)
-
-
-def shared_noise(fits: list[Fit]) -> ComplexArray:
-    """(n, n) lower triangle that turns white noise into that of the fits, each of unit strength: fits whose windows
-    overlap share the noise of the bins they both use."""
-    from scipy.sparse import csr_array
-
-    ends = np.cumsum([0, *(fit.weights.size for fit in fits)])
-    columns = np.concatenate([fit.first + np.arange(fit.weights.size) for fit in fits])
-    values = np.concatenate([fit.weights / np.linalg.norm(fit.weights) for fit in fits])
-    rows = csr_array((values, columns, ends))
-    alike = (rows @ rows.conj().T).toarray()
-    return np.asarray(np.linalg.cholesky(alike + 1e-9 * np.eye(len(fits))))
