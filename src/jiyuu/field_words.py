@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from pydantic import Field
 from pydantic.fields import FieldInfo
 
@@ -11,7 +9,7 @@ from pydantic.fields import FieldInfo
 def asked(
     title: str, *, unit: str = "", tip: str = "", step: float = 1.0, low: float | None = None,
     high: float | None = None, above: float | None = None,
-) -> Any:
+) -> object:
     """Description of a number a person types: its range (both ends belong; above: the end does not), unit, what an
     arrow key moves it by. To be used in Annotated, with the default beside it."""
     return Field(ge=low, le=high, gt=above, allow_inf_nan=False, title=title, description=tip,

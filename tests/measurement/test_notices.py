@@ -83,13 +83,13 @@ def test_a_fault_is_named_and_what_it_moved_is_not_stated(fault, make):
 
 @pytest.mark.long
 @pytest.mark.parametrize(("happened", "named"), some([
-    (louder(1.5, -1.0), {Fault.FEWER_PASSAGES}), (CLEAN, set()), (silent(1.4, 0.01), {Fault.FEWER_PASSAGES}),
-    (shorter(1.5, 480), {Fault.FEWER_PASSAGES}),
+    (lambda: louder(1.5, -1.0), {Fault.FEWER_PASSAGES}), (lambda: CLEAN, set()),
+    (lambda: silent(1.4, 0.01), {Fault.FEWER_PASSAGES}), (lambda: shorter(1.5, 480), {Fault.FEWER_PASSAGES}),
 ], 2, long=4))
 def test_nothing_is_read_from_a_stimulus_of_one_sweep_that_no_network_explains(happened, named):
     """No second passage tells what happened in the first."""
     once = STIMULUS[: round(2.9 * RATE)]
-    read = read_response(measure_response(once, noisy(happened)[: once.size], RATE))
+    read = read_response(measure_response(once, noisy(happened())[: once.size], RATE))
     assert {notice.fault for notice in read.notices} - {Fault.COMPRESSED} == named
     assert (read.reading.peak_db is None) == bool(named)
     assert not named or "Play the stimulus twice" in notice_sentence(read.notices[-1])
@@ -187,12 +187,13 @@ def test_a_gain_that_changes_as_a_passage_begins_hurts_that_one_only():
 
 
 @pytest.mark.parametrize("wandering", some([
-    louder(3.2, 0.05), louder(3.0, -0.03), CLEAN * 10 ** (np.linspace(0, 0.14, CLEAN.size) / 20),
-    CLEAN * 10 ** (np.linspace(0, -0.05, CLEAN.size) / 20),
+    lambda: louder(3.2, 0.05), lambda: louder(3.0, -0.03),
+    lambda: CLEAN * 10 ** (np.linspace(0, 0.14, CLEAN.size) / 20),
+    lambda: CLEAN * 10 ** (np.linspace(0, -0.05, CLEAN.size) / 20),
 ], 2, long=4))
 def test_a_gain_that_moves_by_less_than_a_fault_widens_what_is_stated(wandering):
     """As that of a unit that warms up."""
-    response = measure_response(STIMULUS, noisy(wandering), RATE)
+    response = measure_response(STIMULUS, noisy(wandering()), RATE)
     read = read_response(response)
     assert abs(response.wander_db) > 0.01
     assert read.uncertainty["passband_db"] > 0.01  # a hundred times what noise alone would make it
@@ -369,11 +370,12 @@ def test_the_pole_of_a_notch_is_found_and_not_the_knob_read_back():
 
 
 @pytest.mark.long
-@pytest.mark.parametrize("stimulus", some([
-    noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=True),
-    tones_stimulus(level_v=1.0, sample_rate_hz=RATE, per_octave=6),
+@pytest.mark.parametrize("played", some([
+    lambda: noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=True),
+    lambda: tones_stimulus(level_v=1.0, sample_rate_hz=RATE, per_octave=6),
 ], 1, long=2))
-def test_clipped_noise_and_tones_state_no_number(stimulus):
+def test_clipped_noise_and_tones_state_no_number(played):
+    stimulus = played()
     clean = recorded(LADDER, stimulus, RATE)
     level = 0.8 * float(np.abs(clean).max())
     read = read_response(measure_response(stimulus, np.clip(clean, -level, level), RATE))

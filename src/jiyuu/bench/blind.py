@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 
@@ -60,7 +59,7 @@ class Series:
     def result(self) -> Judged:
         return judged(self.task, self.order, self.answers)
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> dict[str, object]:
         """Order and answers, as a book keeps them."""
         return {"task": str(self.task), "pair": list(self.pair), "order": list(self.order),
                 "answers": list(self.answers)}
@@ -88,7 +87,7 @@ def pair_of_sounds(subjects: Sequence[Subject], source: Source, *, equal: bool) 
 
 
 def keep_series(
-    book: Book, filter_id: int, standing: Standing, series: Series, setting: dict[str, Any]
+    book: Book, filter_id: int, standing: Standing, series: Series, setting: dict[str, object]
 ) -> int:
     """The series with its result as a run of the step; its row."""
     run, _ = book.add_run(filter_id, STEP, standing.mode, standing=standing.as_json(), setting=setting,

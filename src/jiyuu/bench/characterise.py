@@ -33,8 +33,8 @@ SHORT = 64  # rows up to which a table stands in the JSON too
 
 def characterise(
     standing: Standing, rig: Callable[[], Rig], *, seed: int, folder: Path, only_mode: bool,
-    asked: Mapping[str, Mapping[str, Any]] | None = None, inputs: tuple[Path, ...] = (),
-) -> Iterator[Progress | dict[str, Any]]:
+    asked: Mapping[str, Mapping[str, object]] | None = None, inputs: tuple[Path, ...] = (),
+) -> Iterator[Progress | dict[str, object]]:
     """Yields progress, then what stands in findings.json. Writes it, a CSV for every table, and the reports; every mode
     is measured where a step has such a choice, unless only_mode. asked: settings of steps that are not as usual.
     inputs: files that must not be written onto. Raises JiyuuError where the folder holds another filter's results or
@@ -82,7 +82,7 @@ def characterise(
 
 def _one(
     step: Step, standing: Standing, setting: Setting, rig: Rig, folder: Path, inputs: tuple[Path, ...]
-) -> Iterator[Progress | dict[str, Any]]:
+) -> Iterator[Progress | dict[str, object]]:
     """Progress and, after every run, what the step has come to; what cannot be measured says why and does not stop the
     others."""
     modes: dict[str, Any] = {}
@@ -104,7 +104,7 @@ def file_name(table: Table, mode: str) -> str:
     return f"{table.name}-{mode}.csv" if table.of_mode else f"{table.name}.csv"
 
 
-def as_json(run: Run) -> dict[str, Any]:
+def as_json(run: Run) -> dict[str, object]:
     """A run in open form: facts, findings, short tables as rows (as a list where there is one column)."""
     tables = {table.name: _rows(table) for table in run.tables if 0 < table.length <= SHORT}
     single = {name: table.columns[name] for table in run.tables for name in table.columns
@@ -125,7 +125,7 @@ def _number(value: float) -> float | None:
     return float(value) if math.isfinite(value) else None
 
 
-def finding_json(finding: Finding) -> dict[str, Any]:
+def finding_json(finding: Finding) -> dict[str, object]:
     """A finding in open form."""
     limits = finding.tolerance
     return {
@@ -136,7 +136,7 @@ def finding_json(finding: Finding) -> dict[str, Any]:
     }
 
 
-def _write(folder: Path, identity: Mapping[str, Any], done: Mapping[str, Any]) -> dict[str, Any]:
+def _write(folder: Path, identity: Mapping[str, object], done: Mapping[str, Any]) -> dict[str, object]:
     done = {step.key: done[step.key] for step in walk() if step.key in done}
     runs = [run for found in done.values() for run in found.get("modes", {}).values()]
     warnings = [{**entry, "mode": run.get("mode")} for run in runs for entry in run.get("warnings", ())]
@@ -145,7 +145,7 @@ def _write(folder: Path, identity: Mapping[str, Any], done: Mapping[str, Any]) -
     return summary
 
 
-def _done_before(folder: Path, identity: Mapping[str, Any]) -> dict[str, Any]:
+def _done_before(folder: Path, identity: Mapping[str, object]) -> dict[str, Any]:
     """Steps that an earlier call with the same settings has finished. Raises JiyuuError where the folder holds the
     results of something else: they are not replaced without a word."""
     kept = folder / FINDINGS

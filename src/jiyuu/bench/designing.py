@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from jiyuu.character.design import Designed, Proposal
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.wording.design import costs_sentence, fight_sentence, proposal_sentence
@@ -31,7 +29,7 @@ def proposed(one: Proposal) -> str:
             + " " + costs_sentence(built.costs_most, built.if_exact, built.at_half))
 
 
-def proposal_json(one: Proposal) -> dict[str, Any]:
+def proposal_json(one: Proposal) -> dict[str, object]:
     """With the filter as its file holds it."""
     subject, built = one.subject, one.built
     return {

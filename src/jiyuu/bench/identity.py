@@ -25,8 +25,9 @@ from jiyuu.wording.notices import notices_json
 if TYPE_CHECKING:
     from jiyuu.character.family_fit import Whistle
     from jiyuu.character.identify import Candidate, Identified
+    from jiyuu.measurement.notice import Notice
     from jiyuu.measurement.tone import MeasuredTone
-    from jiyuu.rig.identity_run import IdentityRun, Swept
+    from jiyuu.rig.identity_run import IdentityRun, Swept, Whistled
 
 SOFT_V, LOUD_V = 0.1, 2.0  # hardly bent by stages of a volt; bent by tenths of a decibel and more
 SHOWN = 3  # candidates whose residual curves are kept
@@ -50,18 +51,18 @@ class Identity(Step):
     purpose = "which circuit a unit is, by what fits what it does"
     setting = IdentitySetting
 
-    def refuse(self, standing: Standing, setting: Any) -> str | None:
+    def refuse(self, standing: Standing, setting: object) -> str | None:
         if standing.self_oscillates:
             return ("At this resonance the filter oscillates by itself, and a sweep would measure the whistle: turn "
                     "resonance down first.")
         return None
 
-    def request(self, standing: Standing, setting: IdentitySetting) -> Any:
+    def request(self, standing: Standing, setting: IdentitySetting) -> object:
         from jiyuu.rig.identity_run import IdentityRequest
 
         return IdentityRequest(standing.panel, standing.mode, setting.levels_v)
 
-    def run(self, standing: Standing, setting: Any, request: Any, rig: Rig) -> Iterator[Progress | Run]:
+    def run(self, standing: Standing, setting: object, request: Any, rig: Rig) -> Iterator[Progress | Run]:
         from jiyuu.rig.identity_run import run_identity
 
         for step in run_identity(request, rig):
@@ -98,7 +99,7 @@ def from_files(
     yield made(standing, IdentityRun(tuple(swept), heard)).taken_from(", ".join(names))
 
 
-def read_whistle(path: Path, *, channel: str | None = None, full_scale_v: float = 10.0) -> Any:
+def read_whistle(path: Path, *, channel: str | None = None, full_scale_v: float = 10.0) -> Whistled:
     """A recorded self-oscillation, as Whistled. Raises JiyuuError where there is no tone in it."""
     from jiyuu.measurement.tone import measure_tone
     from jiyuu.rig.channels import channel_of
@@ -160,7 +161,7 @@ def _as_told(found: Identified) -> IdentifiedAs:
         tuple(f"{circuit} {mode}" for circuit, mode in best.alike))
 
 
-def notices_of(swept: Sequence[Swept]) -> tuple[Any, ...]:
+def notices_of(swept: Sequence[Swept]) -> tuple[Notice, ...]:
     """Each once."""
     return tuple({str(one): one for sweep in swept for one in (*sweep.response.notices, *sweep.notices)}.values())
 

@@ -7,7 +7,6 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from jiyuu.bench.walk import walk
 from jiyuu.book.store import Book
@@ -133,7 +132,7 @@ def days_of(book: Book, shelved: Shelved) -> list[tuple[str, str]]:
     return list(found.items())
 
 
-def line_json(line: Line) -> dict[str, Any]:
+def line_json(line: Line) -> dict[str, object]:
     """In open form."""
     values = [None if one is None else {"value": one.value, "uncertainty": one.uncertainty} for one in line.values]
     return {"step": line.step, "quantity": line.quantity, "title": line.title, "unit": line.unit, "values": values,

@@ -113,7 +113,7 @@ def taken(patch: Patch) -> Taken:
     own_id = stage.id or _free_id(patch)
     document = _document(stage, patch)
     path = [*replaced(tuple(path), first, marker(document.circuit, own_id))]
-    values: dict[str, Any] = {"in_hand": own_id, "lowest_hz": stage.lowest_hz, "highest_hz": stage.highest_hz}
+    values: dict[str, object] = {"in_hand": own_id, "lowest_hz": stage.lowest_hz, "highest_hz": stage.highest_hz}
     for name, which, end in (("drive_db", LEVEL, 0), ("trim_db", TRIM, -1)):
         if path and isinstance(path[end], Gain) and _belongs_to_setup(path[end], which):
             values[name] = path.pop(end).db  # type: ignore[union-attr]
@@ -166,7 +166,7 @@ def _document(stage: FilterStage, patch: Patch) -> Filter:
     reaches that far."""
     document = stage.document
     gain = stage.loop_gain
-    changed: dict[str, Any] = {"name": patch.name, "notes": patch.notes or document.notes}
+    changed: dict[str, object] = {"name": patch.name, "notes": patch.notes or document.notes}
     if stage.resonance_gain is not None:
         percent = document.percent_at(gain)
         if percent > 100 or gain > document.gain_at(100.0):

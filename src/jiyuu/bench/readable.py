@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
 
 from pydantic import ValidationError
 
@@ -13,11 +12,11 @@ from jiyuu.circuits.filter_file import Filter
 from jiyuu.errors import JiyuuError
 
 
-def readable(document: Filter, kept: Mapping[str, Any]) -> tuple[dict[str, Any], list[str]]:
+def readable(document: Filter, kept: Mapping[str, object]) -> tuple[dict[str, object], list[str]]:
     """(what can be read, a sentence for each that cannot)."""
     if _reads(document, kept):
         return dict(kept), []
-    good: dict[str, Any] = {}
+    good: dict[str, object] = {}
     said = []
     for name, value in kept.items():
         if _reads(document, {**good, name: value}):
@@ -28,7 +27,7 @@ def readable(document: Filter, kept: Mapping[str, Any]) -> tuple[dict[str, Any],
     return good, said
 
 
-def _reads(document: Filter, kept: Mapping[str, Any]) -> bool:
+def _reads(document: Filter, kept: Mapping[str, object]) -> bool:
     try:
         Standing.of(document, kept)
         for step in walk():

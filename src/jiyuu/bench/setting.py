@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Self
+from typing import Self
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic.fields import FieldInfo
@@ -16,7 +16,7 @@ class Setting(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    def changed(self, **changes: Any) -> Self:
+    def changed(self, **changes: object) -> Self:
         """With some of it changed. Raises CircuitError naming the field, its range and an example."""
         try:
             return type(self).model_validate({**self.model_dump(), **changes})
@@ -54,5 +54,5 @@ def _model_in(field: FieldInfo) -> type[BaseModel] | None:
     return next((c for c in candidates if isinstance(c, type) and issubclass(c, BaseModel)), None)
 
 
-def _number(value: Any) -> str:
+def _number(value: object) -> str:
     return f"{value:.4g}".replace("-", "−") if isinstance(value, int | float) else str(value)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
@@ -158,7 +158,7 @@ class Setup(Setting):
         return any(stage.id != self.in_hand and not stage.off for _, stage in places(self.joined))
 
     @property
-    def path_json(self) -> list[Any]:
+    def path_json(self) -> list[object]:
         """What of the path decides what a run finds; empty where nothing joins the filter."""
         if not self.joins:
             return []

@@ -65,7 +65,7 @@ class Standing:
     @cached_property
     def filter(self) -> Filter:
         """The filter with all that was changed, as a file would hold it, and with the path round it."""
-        changed: dict[str, Any] = {
+        changed: dict[str, object] = {
             "parameters": dict(self.parameters), "mode": self.mode, "resonance_percent": self.resonance_percent,
             "cutoff_hz": self.cutoff_hz,
         }
@@ -94,7 +94,7 @@ class Standing:
         return self.network.outputs
 
     @property
-    def built(self) -> tuple[Any, ...]:
+    def built(self) -> tuple[object, ...]:
         """What its network follows from, to tell whether it is still the same."""
         path = self.setup.path_json
         return (self.document.circuit, dict(self.parameters), path, self.mode if path else None)

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
 
-Made = dict[str, Any]
+Made = dict[str, object]
 TIDE = [(0, 1, 0), (0, 0, 0), (12, 0, 1), (0, 1, 0), (3, 0, 0), (None, 0, 0), (10, 1, 1), (7, 0, 0)]
 
 
@@ -32,7 +31,7 @@ def _pitched(kind: str = "saw") -> Made:
     return {"inputs": [{"kind": kind, "pitch_hz": 55.0, "level_v": 5.0}]}
 
 
-def _route(source: str, target: str, amount: float, **more: Any) -> Made:
+def _route(source: str, target: str, amount: float, **more: object) -> Made:
     return {"source": source, "target": target, "amount": amount, **more}
 
 
@@ -44,7 +43,7 @@ def _opened_by(control: str) -> list[Made]:
     return [_route("shut", "output.level", 1.0), _route(control, "output.level", 1.0)]
 
 
-def _envelope(**fields: Any) -> Made:
+def _envelope(**fields: object) -> Made:
     return {"kind": "envelope", **fields}
 
 

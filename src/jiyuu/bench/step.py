@@ -37,7 +37,7 @@ class Step(ABC):
         """What its runs are called in a book."""
         return self.kept_as or self.key
 
-    def refuse(self, standing: Standing, setting: Any) -> str | None:
+    def refuse(self, standing: Standing, setting: object) -> str | None:
         """Why it cannot be measured as it stands, with what to do; None where it can."""
         return None
 
@@ -50,14 +50,14 @@ class Step(ABC):
         return setting
 
     @abstractmethod
-    def request(self, standing: Standing, setting: Any) -> Any:
+    def request(self, standing: Standing, setting: Any) -> object:
         """Everything a run needs, frozen."""
 
     @abstractmethod
-    def run(self, standing: Standing, setting: Any, request: Any, rig: Rig) -> Iterator[Progress | Run]:
+    def run(self, standing: Standing, setting: Any, request: object, rig: Rig) -> Iterator[Progress | Run]:
         """Yields progress, and every run as it ends."""
 
-    def predict(self, standing: Standing, setting: Any) -> Iterator[Any]:
+    def predict(self, standing: Standing, setting: Any) -> Iterator[object]:
         """What the drawing says, early and then refined."""
         return iter(())
 
@@ -67,11 +67,11 @@ class Unmeasured(Step):
 
     measures = False
 
-    def refuse(self, standing: Standing, setting: Any) -> str | None:
+    def refuse(self, standing: Standing, setting: object) -> str | None:
         return f"Nothing is measured in {self.name}; go to a step that measures, Response first."
 
-    def request(self, standing: Standing, setting: Any) -> Any:
+    def request(self, standing: Standing, setting: object) -> object:
         return None
 
-    def run(self, standing: Standing, setting: Any, request: Any, rig: Rig) -> Iterator[Progress | Run]:
+    def run(self, standing: Standing, setting: object, request: object, rig: Rig) -> Iterator[Progress | Run]:
         return iter(())

@@ -25,10 +25,10 @@ class Stored:
 
     name: str
     at: str
-    values: Mapping[str, Any]
+    values: Mapping[str, object]
 
 
-def stored(kept: Mapping[str, Any]) -> list[Stored]:
+def stored(kept: Mapping[str, object]) -> list[Stored]:
     """Of a filter, oldest first; kept: its settings in the book. What cannot be read is left out."""
     found = []
     for key, value in kept.items():
@@ -37,7 +37,7 @@ def stored(kept: Mapping[str, Any]) -> list[Stored]:
     return sorted(found, key=lambda one: (one.at, one.name))
 
 
-def storing(kept: Mapping[str, Any], name: str, at: str) -> dict[str, Any]:
+def storing(kept: Mapping[str, object], name: str, at: str) -> dict[str, object]:
     """What is to be kept so that how the filter stands is stored. Raises JiyuuError for a name that is taken: what is
     stored is never overwritten."""
     wanted = " ".join(name.split())
@@ -50,19 +50,23 @@ def storing(kept: Mapping[str, Any], name: str, at: str) -> dict[str, Any]:
     return {STORED + wanted: {"at": at, "values": {name: kept[name] for name in CONTROLS if name in kept}}}
 
 
-def recalling(values: Mapping[str, Any]) -> dict[str, Any]:
+def recalling(values: Mapping[str, object]) -> dict[str, object]:
     """What is to be changed so that a filter stands like that; of no values: as its file has it."""
     return {name: values.get(name) for name in CONTROLS}
 
 
-def apart(document: Filter, first: Mapping[str, Any], second: Mapping[str, Any]) -> list[tuple[str, Any, Any]]:
+def apart(
+    document: Filter, first: Mapping[str, object], second: Mapping[str, object]
+) -> list[tuple[str, object, object]]:
     """(place, there, here) of everything in which two settings differ."""
     one, other = (_flat(_whole(document, values)) for values in (first, second))
     return [(place, one.get(place), other.get(place)) for place in dict.fromkeys([*one, *other])
             if one.get(place) != other.get(place)]
 
 
-def between(document: Filter, first: Mapping[str, Any], second: Mapping[str, Any], share: float) -> dict[str, Any]:
+def between(
+    document: Filter, first: Mapping[str, object], second: Mapping[str, object], share: float
+) -> dict[str, object]:
     """Values at a share of the way: frequencies, times and parts by their ratio, all else evenly; what is no number
     changes half way. Raises JiyuuError where the two stand in paths of other stages."""
     one, other = (_whole(document, values) for values in (first, second))
@@ -71,7 +75,7 @@ def between(document: Filter, first: Mapping[str, Any], second: Mapping[str, Any
     return found
 
 
-def among(document: Filter, settings: Sequence[Mapping[str, Any]], ways: Sequence[float]) -> dict[str, Any]:
+def among(document: Filter, settings: Sequence[Mapping[str, object]], ways: Sequence[float]) -> dict[str, object]:
     """Values at places from 0 to 1 along each way: of one way along all settings in their order, of two on the sheet
     between four, of three in the block between eight; the first way turns fastest. Raises JiyuuError for other numbers
     of settings, and as between does."""
@@ -80,16 +84,16 @@ def among(document: Filter, settings: Sequence[Mapping[str, Any]], ways: Sequenc
         return between(document, settings[leg], settings[leg + 1], ways[0] * (len(settings) - 1) - leg)
     if len(settings) != 2 ** len(ways):
         raise JiyuuError(f"{len(ways)} ways lie between {2 ** len(ways)} settings; choose as many.")
-    corners: list[Mapping[str, Any]] = [*settings]
+    corners: list[Mapping[str, object]] = [*settings]
     for share in ways:
         corners = [between(document, *pair, share) for pair in zip(corners[::2], corners[1::2], strict=True)]
     return dict(corners[0])
 
 
-def _whole(document: Filter, values: Mapping[str, Any]) -> dict[str, Any]:
+def _whole(document: Filter, values: Mapping[str, object]) -> dict[str, object]:
     """With what stands in the filter's file written out."""
     standing = Standing.of(document, {name: value for name, value in values.items() if name in CONTROLS})
-    whole: dict[str, Any] = {
+    whole: dict[str, object] = {
         "mode": standing.mode, "cutoff_hz": standing.cutoff_hz, "resonance_percent": standing.resonance_percent,
         "parameters": dict(standing.parameters), "trims": standing.trims.as_json(),
         "setup": standing.setup.model_dump(mode="json"),
@@ -103,7 +107,7 @@ def _whole(document: Filter, values: Mapping[str, Any]) -> dict[str, Any]:
     return whole
 
 
-def _mixed(name: str, first: Any, second: Any, share: float) -> Any:
+def _mixed(name: str, first: Any, second: Any, share: float) -> object:
     if isinstance(first, dict) and isinstance(second, dict):
         if first.keys() != second.keys():
             raise JiyuuError(f"The two do not have the same {_said(name)}, so there is nothing between them.")
@@ -121,11 +125,11 @@ def _mixed(name: str, first: Any, second: Any, share: float) -> Any:
     return first if share < 0.5 else second
 
 
-def _kind(one: Any) -> Any:
+def _kind(one: object) -> object:
     return (one.get("stage"), one.get("id"), one.get("kind")) if isinstance(one, dict) else None
 
 
-def _is_number(value: Any) -> bool:
+def _is_number(value: object) -> bool:
     return isinstance(value, int | float) and not isinstance(value, bool)
 
 
@@ -133,7 +137,7 @@ def _said(name: str) -> str:
     return name.replace("_", " ")
 
 
-def _flat(value: Any, place: str = "") -> dict[str, Any]:
+def _flat(value: object, place: str = "") -> dict[str, object]:
     if isinstance(value, dict):
         return {key: one for name, part in value.items()
                 for key, one in _flat(part, f"{place}, {_said(name)}" if place else _said(name)).items()}

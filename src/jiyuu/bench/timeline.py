@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -110,9 +111,9 @@ def entries(book: Book) -> list[Entry]:
     return sorted(found, key=lambda entry: (entry.at, entry.number), reverse=True)
 
 
-def _time(text: Any) -> datetime | None:
+def _time(text: object) -> datetime | None:
     try:
-        return datetime.fromisoformat(text).astimezone()
+        return datetime.fromisoformat(str(text)).astimezone()
     except (ValueError, TypeError):
         return None
 
@@ -136,7 +137,7 @@ def _run_line(run: StoredRun) -> str:
     return f"{run.title.partition(': ')[2]}: measured ({run.source})."
 
 
-def _verdict(row: Any) -> Verdict:
+def _verdict(row: sqlite3.Row) -> Verdict:
     numbers = (row["value"], row["tolerance_low"], row["tolerance_high"])
     if not all(isinstance(number, int | float) for number in numbers):
         return Verdict.UNJUDGED
@@ -210,7 +211,7 @@ class Moved:
     now: str
 
 
-SHOWN: dict[str, tuple[str, Any]] = {
+SHOWN: dict[str, tuple[str, object]] = {
     "mode": ("Mode", str), "cutoff_hz": ("Cutoff", shown_hz),
     "resonance_percent": ("Resonance", lambda v: f"{v:.4g} %"),
     "drive_db": ("Drive", lambda v: f"{v:+.4g} dB".replace("-", "−")),
@@ -220,7 +221,7 @@ AS_WHOLE = {"control": "Resonance control", "sources": "Source", "path": "Signal
 EACH = {"parameters": ("", ""), "trims": (" trim", " turns")}
 
 
-def moved_since(then: Mapping[str, Any], now: Mapping[str, Any]) -> list[Moved]:
+def moved_since(then: Mapping[str, object], now: Mapping[str, object]) -> list[Moved]:
     """Of a filter as a run recorded it (JSON of how it stood), against how it stands."""
     found = []
     for name, (title, shown) in SHOWN.items():
@@ -239,14 +240,14 @@ def moved_since(then: Mapping[str, Any], now: Mapping[str, Any]) -> list[Moved]:
     return found
 
 
-def _safely(shown: Any, value: Any) -> str:
+def _safely(shown: Any, value: object) -> str:
     try:
         return str(shown(value))
     except (TypeError, ValueError):
         return str(value)
 
 
-def _number(value: Any) -> str:
+def _number(value: object) -> str:
     return "as built" if value is None else f"{value:.4g}".replace("-", "−") if isinstance(value, int | float) else str(
         value)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from jiyuu.bench.blind import STEP
 from jiyuu.bench.standing import Standing
@@ -41,7 +40,7 @@ def keep_training(book: Book, filter_id: int, standing: Standing, stairs: Stairc
     found = finding_of(stairs)
     if found is None:
         return None
-    facts: dict[str, Any] = {"trained": {"topic": str(stairs.topic), "trail": [list(one) for one in stairs.trail],
+    facts: dict[str, object] = {"trained": {"topic": str(stairs.topic), "trail": [list(one) for one in stairs.trail],
                                          "jnds": found.value}}
     run, _ = book.add_run(filter_id, STEP, standing.mode, standing=standing.as_json(), setting={}, facts=facts,
                           source=SOURCE, records={}, tables=[], findings=[found])

@@ -52,14 +52,14 @@ class StepState(StrEnum):
     OUTSIDE = "out of tolerance"
 
 
-def setting_of(step: Step, kept: Mapping[str, Any]) -> Any:
+def setting_of(step: Step, kept: Mapping[str, object]) -> Any:
     """What a step is asked, from a filter's settings in the book."""
     return step.setting.model_validate(kept.get(step.key, {}))
 
 
 def why_out_of_date(step: Step, standing: Standing, setting: Setting, run: StoredRun) -> str | None:
     """Why a run no longer holds, in words; None when it does."""
-    def whole(stands: Mapping[str, Any], asked: Mapping[str, Any]) -> dict[str, Any]:
+    def whole(stands: Mapping[str, object], asked: Mapping[str, object]) -> dict[str, object]:
         return {**stands, **{f"setting.{name}": value for name, value in asked.items()}}
 
     made = whole(run.standing, {**run.facts, **run.setting})
@@ -79,7 +79,7 @@ def state_of(
     return StepState.OUTSIDE if outside else StepState.DONE
 
 
-def states(book: Book, filter_id: int, standing: Standing, kept: Mapping[str, Any]) -> dict[str, StepState]:
+def states(book: Book, filter_id: int, standing: Standing, kept: Mapping[str, object]) -> dict[str, StepState]:
     """State of every step by its key, in two queries."""
     newest = {run.step: run for run in book.newest_runs(filter_id) if run.mode == standing.mode}
     findings = book.findings_of_runs([run.id for run in newest.values()])
@@ -99,7 +99,7 @@ def measured(step: Step, standing: Standing, setting: Setting, rig: Rig) -> Iter
     yield from step.run(standing, setting, step.request(standing, setting), rig)
 
 
-def missing_steps(book: Book, filter_id: int, standing: Standing, kept: Mapping[str, Any]) -> tuple[Step, ...]:
+def missing_steps(book: Book, filter_id: int, standing: Standing, kept: Mapping[str, object]) -> tuple[Step, ...]:
     """Steps with nothing measured, or with what no longer holds."""
     wanted = (StepState.OPEN, StepState.STALE)
     found = states(book, filter_id, standing, kept)
@@ -107,7 +107,7 @@ def missing_steps(book: Book, filter_id: int, standing: Standing, kept: Mapping[
 
 
 def walk_on(
-    book: Book, filter_id: int, standing: Standing, kept: Mapping[str, Any], rig: Callable[[], Rig]
+    book: Book, filter_id: int, standing: Standing, kept: Mapping[str, object], rig: Callable[[], Rig]
 ) -> Iterator[Progress | Run]:
     """Does the missing steps, each on a rig of its own; what is kept of it is not done again, call again to go on.
 

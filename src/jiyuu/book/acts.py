@@ -17,7 +17,7 @@ def now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds")
 
 
-def act(connection: sqlite3.Connection, kind: str, before: Mapping[str, Any], after: Mapping[str, Any], *,
+def act(connection: sqlite3.Connection, kind: str, before: Mapping[str, object], after: Mapping[str, object], *,
         together: bool = False) -> None:
     """Do it and remember it. together: as part of the act before, where that moved the same controls just now."""
     apply(connection, kind, after)
@@ -69,7 +69,7 @@ def turn(connection: sqlite3.Connection, *, back: bool, mine: Callable[[int], bo
 
 def _where_it_stands(
     connection: sqlite3.Connection, state: Mapping[str, Any], other: Mapping[str, Any]
-) -> dict[str, Any]:
+) -> dict[str, object]:
     """The state without the controls that somebody has moved on since."""
     rows = connection.execute("SELECT name, value FROM settings WHERE filter_id = ?", (state["filter_id"],)).fetchall()
     now_at = {row["name"]: json.loads(row["value"]) for row in rows}

@@ -22,7 +22,7 @@ import sqlite3
 import tempfile
 from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TypeVar
 
 import numpy as np
 from pydantic import BaseModel, ValidationError
@@ -152,7 +152,7 @@ def _called(name: str, what: str, number: int, ending: str) -> str:
     return f"{name if PLAIN.fullmatch(name) else f'{what} {number + 1}'}{ending}"
 
 
-def _findings(book: Book, where: str, *values: Any) -> list[FindingPart]:
+def _findings(book: Book, where: str, *values: object) -> list[FindingPart]:
     return [FindingPart(
         id=row["id"], filter=row["filter_id"], step=row["step"], quantity=row["quantity"], value=row["value"],
         unit=row["unit"], uncertainty=row["uncertainty"], tolerance_low=row["tolerance_low"],

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -28,7 +28,7 @@ class FilterPart(Exchanged):
     shown: bool
     created_at: Word
     file: Word
-    settings: dict[Word, Any]
+    settings: dict[Word, object]
 
 
 class EnclosedPart(Exchanged):
@@ -63,7 +63,7 @@ class FindingPart(Exchanged):
     tolerance_low: Numeric | None
     tolerance_high: Numeric | None
     sentence: str
-    context: dict[str, Any] | None
+    context: dict[str, object] | None
     kept: bool
     kept_at: Word | None
 
@@ -92,9 +92,9 @@ class RunPart(Exchanged):
     filter: Number
     step: Word
     mode: str | None
-    standing: dict[str, Any]
-    setting: dict[str, Any]
-    facts: dict[str, Any]
+    standing: dict[str, object]
+    setting: dict[str, object]
+    facts: dict[str, object]
     source: str
     shown: bool
     made_at: Word
@@ -108,8 +108,8 @@ class ActPart(Exchanged):
 
     id: Number
     kind: Literal["set", "keep", "note", "filter", "run"]
-    before: dict[str, Any]
-    after: dict[str, Any]
+    before: dict[str, object]
+    after: dict[str, object]
     undone: Annotated[int, Field(ge=0, le=2)]
     done_at: Word
 

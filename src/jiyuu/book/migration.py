@@ -108,7 +108,7 @@ def from_version_1(old: sqlite3.Connection, new: sqlite3.Connection) -> None:
 def _settings(rows: Any) -> list[tuple[int, str, str]]:
     """What belonged to the Response step, gathered under its name; other names as they are called now."""
     found: list[tuple[int, str, str]] = []
-    gathered: dict[int, dict[str, Any]] = {}
+    gathered: dict[int, dict[str, object]] = {}
     for filter_id, name, value in rows:
         if name in RESPONSE_SETTINGS:
             gathered.setdefault(filter_id, {})[name] = json.loads(value)
@@ -117,7 +117,7 @@ def _settings(rows: Any) -> list[tuple[int, str, str]]:
     return [*found, *((filter_id, "response", json.dumps(_response(values))) for filter_id, values in gathered.items())]
 
 
-def _response(values: Mapping[str, Any]) -> dict[str, Any]:
+def _response(values: Mapping[str, object]) -> dict[str, object]:
     named = {"level_v": "curve_level_v"}
     return {named.get(name, name): value for name, value in values.items() if value is not None}
 

@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import astuple
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TypeVar
 
 import numpy as np
 
@@ -129,14 +129,14 @@ class Book:
                     f"{self.path} could not be written: {error}; check the disk.") from error
             self._settle_when_idle()
 
-    def _rows(self, query: str, *values: Any) -> list[sqlite3.Row]:
+    def _rows(self, query: str, *values: object) -> list[sqlite3.Row]:
         with self._lock:
             try:
                 return self._connection.execute(query, values).fetchall()
             except UNREADABLE as error:
                 raise BookError(f"{self.path} could not be read: {error}; {MEND}.") from error
 
-    def raw(self, query: str, *values: Any) -> list[sqlite3.Row]:
+    def raw(self, query: str, *values: object) -> list[sqlite3.Row]:
         """Rows as they lie there, for whoever takes the whole book elsewhere."""
         return self._rows(query, *values)
 
@@ -193,7 +193,7 @@ class Book:
     # Filters
 
     def add_filter(
-        self, letter: str, document: Filter, *, seed: int | None, kept: Mapping[str, Any] | None = None
+        self, letter: str, document: Filter, *, seed: int | None, kept: Mapping[str, object] | None = None
     ) -> int:
         """Put a filter on the shelf, as an act that can be undone; kept: what stands round it. Returns its row. Raises
         BookError where another has taken the letter."""
@@ -227,14 +227,14 @@ class Book:
 
     # Settings, undoable
 
-    def settings(self) -> dict[int, dict[str, Any]]:
+    def settings(self) -> dict[int, dict[str, object]]:
         """What every control and step of every filter stands at, where it was moved."""
-        found: dict[int, dict[str, Any]] = {}
+        found: dict[int, dict[str, object]] = {}
         for filter_id, name, value in self._read(self._rows("SELECT * FROM settings"), setting_of):
             found.setdefault(filter_id, {})[name] = value
         return found
 
-    def set_values(self, filter_id: int, values: Mapping[str, Any], *, together: bool = False) -> bool:
+    def set_values(self, filter_id: int, values: Mapping[str, object], *, together: bool = False) -> bool:
         """Move controls as one act; None takes one back to what the filter's file says. together: as part of the act
         before, where that moved the same controls just now. False where nothing changed."""
         with self._writing() as connection:
@@ -251,9 +251,9 @@ class Book:
     # Runs
 
     def add_run(
-        self, filter_id: int, step: str, mode: str | None, *, standing: Mapping[str, Any], setting: Mapping[str, Any],
-        facts: Mapping[str, Any], source: str, records: Mapping[str, tuple[FloatArray, float]],
-        tables: Sequence[Table], findings: Sequence[Finding],
+        self, filter_id: int, step: str, mode: str | None, *, standing: Mapping[str, object],
+        setting: Mapping[str, object], facts: Mapping[str, object], source: str,
+        records: Mapping[str, tuple[FloatArray, float]], tables: Sequence[Table], findings: Sequence[Finding],
     ) -> tuple[int, list[int]]:
         """A finished run with its raw records, in one transaction. Returns its row and the rows of its findings."""
         with self._writing() as connection:

@@ -49,7 +49,7 @@ class StoredRun:
     step: str
     mode: str | None
     standing: Mapping[str, Any]
-    setting: Mapping[str, Any]
+    setting: Mapping[str, object]
     facts: Mapping[str, Any]
     source: str
     made_at: str
@@ -80,8 +80,8 @@ class Act:
     """What was taken back or done again: kind, the state it led to, and the one it came from."""
 
     kind: str
-    state: Mapping[str, Any]
-    other: Mapping[str, Any]
+    state: Mapping[str, object]
+    other: Mapping[str, object]
 
 
 def document_of(text: str, place: str) -> dict[str, Any]:
@@ -104,7 +104,7 @@ def shelved_of(row: sqlite3.Row) -> Shelved:
                    seed)
 
 
-def setting_of(row: sqlite3.Row) -> tuple[int, str, Any]:
+def setting_of(row: sqlite3.Row) -> tuple[int, str, object]:
     """(filter, name, value). Raises BookError where that is no JSON."""
     try:
         return row["filter_id"], row["name"], json.loads(row["value"])

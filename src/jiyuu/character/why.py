@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from enum import StrEnum
 from itertools import permutations
 from math import factorial
-from typing import Any
 
 import numpy as np
 
@@ -94,7 +93,7 @@ class _Pair:
         """In which they differ."""
         return [cause for cause in Cause if self._of(self.first, cause) != self._of(self.second, cause)]
 
-    def _of(self, subject: Subject, cause: Cause) -> Any:
+    def _of(self, subject: Subject, cause: Cause) -> object:
         own = subject.filter
         values = {name: value for name, value in own.entry.values(own.parameters).items() if cause_of(name) is cause}
         match cause:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -87,7 +87,7 @@ def read_wishes(path: Path) -> Wishes:
     return wishes_of(document, source=str(path))
 
 
-def wishes_of(document: Any, *, source: str) -> Wishes:
+def wishes_of(document: object, *, source: str) -> Wishes:
     """From what a file or a book holds. Raises CircuitError with the place and what to do."""
     try:
         return Wishes.model_validate(document)
@@ -113,7 +113,7 @@ def values_of(subject: Subject, names: tuple[str, ...], *, roughly: bool = False
         return found
     for i, name in enumerate(names):
         if name in OF_CURVE:
-            value: Any = getattr(reading, name)
+            value: object = getattr(reading, name)
             found[i] = np.nan if value is None else value
         elif not roughly:
             found[i] = MORE[name](subject)

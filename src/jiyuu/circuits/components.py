@@ -11,7 +11,7 @@ diodes a rung has in series (1 for transistors). Preferred values follow IEC 600
 from __future__ import annotations
 
 import math
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
@@ -30,7 +30,7 @@ SERIES = {
 }
 
 
-def _typed(value: Any) -> Any:
+def _typed(value: object) -> object:
     """'4n7' and '20uA' as well as plain numbers."""
     if isinstance(value, str):
         try:
@@ -57,7 +57,7 @@ class Components(BaseModel):
     loop_ohm: Annotated[Value, Field(ge=10, le=1e8, description="resistor that sets the loop gain against")] = 100e3
     resonance_ohm: Annotated[Value, Field(ge=1, le=1e9, description="what the control leaves at its end")] | None = None
 
-    def changed(self, **changes: Any) -> Components:
+    def changed(self, **changes: object) -> Components:
         """With some of it changed. Raises CircuitError naming the value and its range."""
         try:
             return Components.model_validate({**self.model_dump(), **changes})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -65,7 +65,7 @@ class Filter(_Strict):
 
     @model_validator(mode="before")
     @classmethod
-    def _from_components(cls, data: Any) -> Any:
+    def _from_components(cls, data: object) -> object:
         """Values instead of normalised numbers: components set the cutoff and the stage headroom."""
         if not isinstance(data, dict) or data.get("components") is None or not isinstance(data.get("circuit"), str):
             return data
@@ -113,7 +113,7 @@ class Filter(_Strict):
         return float(taper_share(resonance_percent / 100, self.resonance_taper)) * full
 
     @property
-    def control(self) -> dict[str, Any]:
+    def control(self) -> dict[str, object]:
         """What the resonance control is, as JSON holds it: a run made with another one is out of date."""
         taper = self.resonance_taper
         return {"taper": str(taper) if isinstance(taper, Taper) else [list(point) for point in taper],
@@ -130,7 +130,7 @@ class Filter(_Strict):
         return 100 * float(taper_travel(gain / (self.full_gain or self.entry.full_gain), self.resonance_taper))
 
 
-def filter_schema() -> dict[str, Any]:
+def filter_schema() -> dict[str, object]:
     """JSON Schema of a filter file."""
     return Filter.model_json_schema()
 
@@ -179,9 +179,9 @@ def write_filter(path: Path, document: Filter) -> None:
     write_text(path, document.model_dump_json(indent=2) + "\n")
 
 
-def without_duplicates(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+def without_duplicates(pairs: list[tuple[str, object]]) -> dict[str, object]:
     """Of a JSON object. Raises ValueError for a key that stands there twice."""
-    found: dict[str, Any] = {}
+    found: dict[str, object] = {}
     for key, value in pairs:
         if key in found:
             raise ValueError(f"the key '{key}' stands there twice; keep one")

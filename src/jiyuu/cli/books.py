@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 
@@ -46,7 +46,7 @@ def validate(file: Path, json: Json = False) -> None:
         typer.echo(text)
 
 
-def _validated_book(file: Path) -> tuple[dict[str, Any], str]:
+def _validated_book(file: Path) -> tuple[dict[str, object], str]:
     """Raises BookError where something in it does not read."""
     from jiyuu.book.opening import MEND
     from jiyuu.book.recovery import wrong_in

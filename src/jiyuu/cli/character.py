@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -139,7 +139,7 @@ def _shown(one: Descriptor) -> str:
     return "–" if one.value is None else f"{one.value:.4g} ± {one.uncertainty or 0:.1g} {one.scale.unit}"
 
 
-def _descriptor_json(one: Descriptor) -> dict[str, Any]:
+def _descriptor_json(one: Descriptor) -> dict[str, object]:
     from jiyuu.wording.character import descriptor_sentence
 
     return {
@@ -205,10 +205,10 @@ def _why(found: Comparison, played: Source) -> Why:
 
 def _comparison_json(
     subjects: list[Subject], found: Comparison, names: list[str], reasons: Why | None
-) -> dict[str, Any]:
+) -> dict[str, object]:
     from jiyuu.character.comparison import cutoffs_by
 
-    result: dict[str, Any] = {
+    result: dict[str, object] = {
         "filters": names, "same": str(found.same), "loudness": "equal" if found.equal_loudness else "as-is",
         "cutoff_hz": [one.cutoff_hz for one in found.subjects],
         # What the knobs would stand at under each definition.
@@ -226,7 +226,7 @@ def _comparison_json(
     return result
 
 
-def _compared_json(one: Compared) -> dict[str, Any]:
+def _compared_json(one: Compared) -> dict[str, object]:
     from jiyuu.wording.character import difference_sentence
 
     return {

@@ -5,7 +5,6 @@ from __future__ import annotations
 import sys
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
 
 from rich.console import Console
 from rich.progress import Progress as Bar
@@ -18,9 +17,9 @@ from jiyuu.rig.simulated import SimulatedRig
 
 
 def characterise(
-    standing: Standing, *, seed: int, folder: Path, only_mode: bool, asked: Mapping[str, Mapping[str, Any]],
+    standing: Standing, *, seed: int, folder: Path, only_mode: bool, asked: Mapping[str, Mapping[str, object]],
     inputs: tuple[Path, ...] = (),
-) -> dict[str, Any]:
+) -> dict[str, object]:
     """Shows how far it is on standard error; returns what stands in findings.json."""
     with Bar(console=Console(file=sys.stderr), transient=True) as bar:
         task = bar.add_task("Starting", total=1.0)
@@ -33,7 +32,7 @@ def characterise(
     raise AssertionError("a characterisation ends with its summary")
 
 
-def asked_of_steps(given: Mapping[str, Mapping[str, Any]]) -> dict[str, dict[str, Any]]:
+def asked_of_steps(given: Mapping[str, Mapping[str, object]]) -> dict[str, dict[str, object]]:
     """What was typed, by step, less what was not. Raises CircuitError naming what is out of range."""
     typed = {place: {name: value for name, value in values.items() if value is not None}
              for place, values in given.items()}

@@ -179,7 +179,7 @@ def _driven(name: str, patch: Patch | None, asked: PatchSettings) -> tuple[Netwo
     return network, standing.mode, standing.cutoff_hz, standing.gain, standing.cutoff_hz
 
 
-def _ladder_json(ladder: DriveLadder) -> dict[str, Any]:
+def _ladder_json(ladder: DriveLadder) -> dict[str, object]:
     return {
         "levels": [{
             "input_peak_v": level.input_peak_v, "fundamental_peak_v": level.fundamental_peak_v,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -51,7 +51,7 @@ def masking(
         notice(f"{out}: render {other.name} with it, and hear both.")
 
 
-def _as_json(found: Masking, sentence: str) -> dict[str, Any]:
+def _as_json(found: Masking, sentence: str) -> dict[str, object]:
     from jiyuu.character.masking import BAND_HZ
 
     cut = found.cut

@@ -18,6 +18,7 @@ from jiyuu.wording.notices import notices_head, notices_json
 if TYPE_CHECKING:
     from jiyuu.arrays import FloatArray
     from jiyuu.measurement.curve_reading import CurveReading
+    from jiyuu.measurement.response import MeasuredResponse
 
 measure_app = typer.Typer(help="Measure recordings.", no_args_is_help=True)
 measure_app.command("tracking")(tracking)
@@ -90,7 +91,7 @@ def response(
     })
 
 
-def _read_values(reading: CurveReading, doubt: Mapping[str, float]) -> dict[str, Any]:
+def _read_values(reading: CurveReading, doubt: Mapping[str, float]) -> dict[str, object]:
     """What was read from a curve, as the command line gives it."""
     names = (
         "cutoff_3db_hz", "low_3db_hz", "high_3db_hz", "peak_hz", "peak_db", "passband_db", "slope_db_per_octave",
@@ -213,14 +214,14 @@ def _positions(text: str | None, count: int) -> FloatArray | None:
     return found
 
 
-def _over_the_control(at: FloatArray, peak_v: FloatArray, rms_v: FloatArray, limit_v: float) -> dict[str, Any]:
+def _over_the_control(at: FloatArray, peak_v: FloatArray, rms_v: FloatArray, limit_v: float) -> dict[str, object]:
     """Overload over the travel, and the taper where there are positions enough."""
     from jiyuu.errors import MeasurementError
     from jiyuu.measurement.resonance_curves import overload
     from jiyuu.measurement.taper import read_taper
 
     over = overload(at, peak_v, limit_v)
-    result: dict[str, Any] = {
+    result: dict[str, object] = {
         "overload_from_percent": over.from_percent, "highest_v": over.highest_v,
         "highest_percent": over.highest_percent, "trim_db": over.trim_db, "taper": None,
     }
@@ -235,7 +236,7 @@ def _over_the_control(at: FloatArray, peak_v: FloatArray, rms_v: FloatArray, lim
     return result
 
 
-def curve_csv(measured: Any) -> str:
+def curve_csv(measured: MeasuredResponse) -> str:
     """The measured curve: recording over stimulus, phase with the latency taken out."""
     rows = ["frequency_hz,magnitude_db,phase_deg,uncertainty_db,snr_db"]
     columns = (

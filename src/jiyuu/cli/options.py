@@ -17,6 +17,7 @@ from jiyuu.quantities import parse_frequency, parse_number
 
 if TYPE_CHECKING:
     from jiyuu.bench.standing import Standing
+    from jiyuu.measurement.notice import Notice
 
 FilterArgument = Annotated[str, typer.Argument(metavar="FILTER", help="Catalogue id, *.filter.json or *.patch.json.")]
 Mode = Annotated[str | None, typer.Option("--mode", help="Output of the circuit; the first one when not given.")]
@@ -32,7 +33,7 @@ Channel = Annotated[str | None, typer.Option("--channel", help="left or right, w
 FullScale = Annotated[float, typer.Option("--full-scale-v", help="Volts of a full-scale sample.")]
 
 
-def say_notices(notices: Iterable[Any]) -> None:
+def say_notices(notices: Iterable[Notice]) -> None:
     """What is wrong with a recording, on standard error."""
     from jiyuu.wording.notices import notices_json
 
@@ -120,7 +121,7 @@ def at_control(standing: Standing) -> Standing:
     return replace(standing, resonance_percent=percent, loop_gain=None)
 
 
-def _ringing(standing: Any, q: float | None) -> Any:
+def _ringing(standing: Standing, q: float | None) -> Standing:
     """With the loop gain of a Q, where one is asked."""
     from jiyuu.circuits.circuit import checked_gain
     from jiyuu.circuits.linear import gain_of_q
@@ -190,7 +191,7 @@ def _pairs(settings: Iterable[str]) -> Iterable[tuple[str, float]]:
                 raise CircuitError(f"--set {name}: '{value}' is not a number.") from error
 
 
-def print_json(document: Mapping[str, Any]) -> None:
+def print_json(document: Mapping[str, object]) -> None:
     """One object on standard output and nothing else there."""
     sys.stdout.write(json.dumps(document, allow_nan=False, ensure_ascii=False) + "\n")
 

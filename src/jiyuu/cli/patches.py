@@ -35,7 +35,7 @@ def chosen_patch(name: str, asked: PatchSettings) -> tuple[Patch, tuple[Path, ..
     return parse_patch(json.dumps(document), source=name), files
 
 
-def _changes(document: dict[str, Any], asked: PatchSettings) -> Iterator[tuple[dict[str, Any], str, Any]]:
+def _changes(document: dict[str, Any], asked: PatchSettings) -> Iterator[tuple[dict[str, object], str, object]]:
     stages = list(_stages(document["path"]))
     filters = [stage for stage in stages if stage["stage"] == "filter"]
 
@@ -101,7 +101,7 @@ def respond(
     sides = respond_patch(patch, frequency_hz)
     columns = _columns(frequency_hz, sides)
     loops = judged_loops(patch)
-    result: dict[str, Any] = {
+    result: dict[str, object] = {
         "title": patch.name, **{key: [float(f"{v:.9g}") for v in values] for key, values in columns.items()},
         "stable": all(side.stable for side in sides),
         "loops": [{"stage": loop.called, "stable": loop.stable, "rings_at_hz": loop.rings_at_hz,

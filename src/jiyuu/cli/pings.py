@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -92,7 +92,7 @@ def _said(value: Uncertain, unit: str) -> str:
     return f"{value.value:.5g} ± {value.uncertainty:.2g} {unit}"
 
 
-def _scale_json(on: StruckScale) -> dict[str, Any]:
+def _scale_json(on: StruckScale) -> dict[str, object]:
     return {
         "turn_cents": on.turn_cents, "notes": [
             {"note_hz": note.note_hz, "off_cents": _stated(note.off_cents), "left_cents": note.left_cents}
@@ -104,7 +104,7 @@ def _stated(value: Uncertain | None) -> dict[str, float | None] | None:
     return None if value is None else uncertain(value.value, value.uncertainty)
 
 
-def _ping_json(ping: Ping) -> dict[str, Any]:
+def _ping_json(ping: Ping) -> dict[str, object]:
     return {
         "at_s": ping.at_s, "frequency_hz": _stated(ping.frequency_hz), "t60_s": _stated(ping.t60_s),
         "q": _stated(ping.q), "first_peak_v": _stated(ping.first_peak_v), "polarity": ping.polarity or None,

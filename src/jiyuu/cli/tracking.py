@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import numpy as np
 import typer
@@ -16,6 +16,7 @@ from jiyuu.wording.notices import notices_head, notices_json
 if TYPE_CHECKING:
     from jiyuu.measurement.staircase import Staircase
     from jiyuu.measurement.tracking import Span, Tracking
+    from jiyuu.measurement.uncertain import Uncertain
     from jiyuu.prediction.trim_advice import Advice
 
 
@@ -92,7 +93,7 @@ def parse_volts(text: str) -> list[float]:
         raise MeasurementError(f"--volts '{text}' are not numbers; {hint}.") from error
 
 
-def as_json(found: Staircase, read: Tracking, advice: Advice) -> dict[str, Any]:
+def as_json(found: Staircase, read: Tracking, advice: Advice) -> dict[str, object]:
     """The result as the command line gives it."""
     from jiyuu.wording.tracking import advice_lines
 
@@ -136,7 +137,7 @@ def as_json(found: Staircase, read: Tracking, advice: Advice) -> dict[str, Any]:
     }
 
 
-def _doubted(value: Any) -> dict[str, float] | None:
+def _doubted(value: Uncertain | None) -> dict[str, float] | None:
     return None if value is None else {"value": value.value, "uncertainty": value.uncertainty}
 
 

@@ -6,7 +6,6 @@ import shutil
 from collections.abc import Callable, Iterator
 from datetime import date
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
@@ -90,7 +89,7 @@ class Custody(QObject):
         """JSON, CSV and WAV of everything in the book."""
         path = self._session.book.path
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             book = Book.open(path, reading=True)
             try:
                 export_book(book, folder)
@@ -126,7 +125,7 @@ class Custody(QObject):
 
     def open_copy(self, copy: Path, path: Path) -> None:
         """A book of its own made of a copy, which stays as it is."""
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             with written_whole(path, inputs=[copy, self._session.book.path]) as unfinished:
                 shutil.copyfile(copy, unfinished)
             yield Book.open(path)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
@@ -97,7 +96,7 @@ class Files(QObject):
             self.chooser.chosen.connect(lambda name: self._guarded(lambda: self._shelve(neutral_filter(name))))
         self.chooser.bring()
 
-    def _shelve(self, document: Filter, kept: Mapping[str, Any] | None = None) -> None:
+    def _shelve(self, document: Filter, kept: Mapping[str, object] | None = None) -> None:
         letter = self._frame.session.shelve(document, kept)
         self.message.emit(f"{document.name} stands on the shelf as {letter}.", False)
 
@@ -172,7 +171,7 @@ class Files(QObject):
         """Files dropped or chosen: a book, filter files, a curve, or a stimulus with its recording."""
         endings = {path.suffix.lower() for path in paths}
         sounds, single = bool(endings) and endings <= RECORDINGS, len(paths) == 1
-        shown: Any = self._frame.shown.presenter
+        shown: object = self._frame.shown.presenter
         if endings == {".jiyuu"} and single:
             self._guarded(lambda: self.change_book(Book.open(paths[0])))
         elif endings == {".json"}:

@@ -9,7 +9,6 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Iterator
-from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
@@ -17,7 +16,7 @@ from jiyuu.desktop.memory import tidy
 from jiyuu.errors import JiyuuError
 from jiyuu.stopping import Stopped, checkpoint, stoppable
 
-Steps = Callable[[], Iterator[Any]]
+Steps = Callable[[], Iterator[object]]
 LONG_S = 0.5  # what took so long has left something behind
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
-from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -208,7 +207,7 @@ class Listening(QObject):
         standing, what, marked = self._session.standing(), self.what, self.marked
         beside = self._mixer.voice(OTHER) is None and marked is not None
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             heard_band(HEARD_RATE_HZ)
             if what is Heard.WHISTLE and not standing.self_oscillates:
                 raise SignalError("At this resonance the filter does not whistle; turn it past its onset first.")
@@ -253,7 +252,7 @@ class Listening(QObject):
             return
         standing = self._session.standing()
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             from jiyuu.measurement.levels import measure_levels
 
             found = [measure_levels(heard_record(one, what, duration_s=MATCHED_S), HEARD_RATE_HZ,

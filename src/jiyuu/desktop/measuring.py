@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from jiyuu.bench.run import Run, keep
+from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
+from jiyuu.bench.step import Step
 from jiyuu.bench.walk import measured, walk_on
 from jiyuu.book.stored import Shelved
 from jiyuu.desktop.jobs import Jobs
@@ -41,7 +42,7 @@ class Measuring(QObject):
         self.jobs.cancelled.connect(self._on_cancelled)
         self.jobs.failed.connect(self._on_failed)
 
-    def measure(self, step: Any, *, setting: Any = None) -> bool:
+    def measure(self, step: Step, *, setting: Setting | None = None) -> bool:
         """One step on the simulated unit of the filter in hand; False, and said why, where it cannot begin."""
         chosen = self._ready(needs_unit=True)
         if chosen is None:
@@ -101,10 +102,10 @@ class Measuring(QObject):
             return chosen
         return None
 
-    def _begin(self, chosen: Shelved, what: str, steps: Callable[[], Iterator[Any]], *, done: str = "") -> None:
+    def _begin(self, chosen: Shelved, what: str, steps: Callable[[], Iterator[object]], *, done: str = "") -> None:
         book, filter_id = self._session.book, chosen.id
 
-        def kept() -> Iterator[Any]:
+        def kept() -> Iterator[object]:
             for step in steps():
                 if isinstance(step, Run):
                     keep(book, filter_id, step)  # on this thread: it writes megabytes

@@ -41,7 +41,7 @@ class Session(QObject):
         self.book = book
         self.shelf: list[Shelved] = []
         self._in_hand: int | None = None
-        self._kept: dict[int, dict[str, Any]] = {}
+        self._kept: dict[int, dict[str, object]] = {}
         self._strange: list[str] = []
         self._standing: dict[int, Standing] = {}
         self._states: dict[str, StepState] | None = None
@@ -83,7 +83,7 @@ class Session(QObject):
             if shelved.letter == letter:
                 self.take(index)
 
-    def shelve(self, document: Filter, kept: Mapping[str, Any] | None = None) -> str:
+    def shelve(self, document: Filter, kept: Mapping[str, object] | None = None) -> str:
         """Put a filter on the shelf and take it in hand; kept: what stands round it. Returns its letter. Raises
         JiyuuError where none is free."""
         used = set(self.book.letters().values())
@@ -136,7 +136,7 @@ class Session(QObject):
 
     # Acts
 
-    def change(self, values: Mapping[str, Any], *, together: bool = False) -> None:
+    def change(self, values: Mapping[str, object], *, together: bool = False) -> None:
         """Move controls of the filter in hand as one undoable act; None takes one back to what its file says. together:
         presses that follow each other are one act."""
         chosen = self.in_hand
@@ -175,12 +175,12 @@ class Session(QObject):
         self._states = None
         self.book_changed.emit()
 
-    def ask(self, step: Step, **changes: Any) -> None:
+    def ask(self, step: Step, **changes: object) -> None:
         """Ask something else of a step. Raises CircuitError naming the field and its range."""
         after = self.setting(step).changed(**changes)
         self.change({step.key: after.model_dump(mode="json", exclude_defaults=True) or None})
 
-    def change_setup(self, **changes: Any) -> None:
+    def change_setup(self, **changes: object) -> None:
         """Move something of the set-up. Raises CircuitError naming the field and its range."""
         after = self.standing().setup.changed(**changes)
         self.change({"setup": after.model_dump(mode="json", exclude_defaults=True) or None})
@@ -208,7 +208,7 @@ class Session(QObject):
         before, document = standing.component_values, standing.document
         after = before.changed(**{name: int(value) if name == "diodes" else value})
         moved = standing.cutoff_hz * cutoff_hz(document.circuit, after) / cutoff_hz(document.circuit, before)
-        values: dict[str, Any] = {"components": after.model_dump(), "cutoff_hz": round(checked_cutoff(moved), 3)}
+        values: dict[str, object] = {"components": after.model_dump(), "cutoff_hz": round(checked_cutoff(moved), 3)}
         headroom = stage_headroom_v(after)
         if abs(headroom / stage_headroom_v(before) - 1) > 1e-9:
             parameters = {**self.kept().get("parameters", {}), "stage_headroom_v": headroom}

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -38,7 +37,7 @@ class SoundFile(QObject):
 
         played = [Path(source.path) for source in standing.setup.inputs if source.path is not None]
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             from jiyuu.signals.ceiling import under_ceiling
             from jiyuu.signals.recordings import write_recording
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import UTC, datetime
 from functools import partial
-from typing import Any
 
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QSlider, QWidget
@@ -41,7 +40,7 @@ class StoredSettings(QObject):
         self._session, self._window = session, parent
         self.aside: StoredAside | None = None
         self._from: tuple[str, ...] = ()
-        self._ends: list[dict[str, Any]] | None = None
+        self._ends: list[dict[str, object]] | None = None
         session.settings_changed.connect(self.changed)
         session.filter_changed.connect(self._other)
 
@@ -102,7 +101,7 @@ class StoredSettings(QObject):
         self._session.change(recalling({}))
         self.message.emit("The filter stands as its file has it; Ctrl+Z takes it back.", False)
 
-    def apart(self, names: list[str]) -> list[tuple[str, Any, Any]]:
+    def apart(self, names: list[str]) -> list[tuple[str, object, object]]:
         """In what a stored setting differs from another, or from how it stands."""
         ends, in_hand = self._chosen(names), self._session.in_hand
         if ends is None or in_hand is None:
@@ -112,7 +111,7 @@ class StoredSettings(QObject):
         except JiyuuError:
             return []
 
-    def _chosen(self, names: list[str]) -> list[dict[str, Any]] | None:
+    def _chosen(self, names: list[str]) -> list[dict[str, object]] | None:
         """Those by name; one alone and how it stands."""
         known = {one.name: dict(one.values) for one in self.every}
         if not names or any(name not in known for name in names):
@@ -289,7 +288,7 @@ def _local(at: str) -> str:
         return at[:16]
 
 
-def _said(value: Any) -> str:
+def _said(value: object) -> str:
     if isinstance(value, float):
         return f"{value:.5g}".replace("-", "−")
     return "–" if value is None else str(value)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
-from typing import Any
 
 from jiyuu.measurement.context import Context
 from jiyuu.measurement.contexts_moving import MOVING
@@ -268,7 +267,7 @@ class TrainedTo(Context):
 KINDS: dict[str, type[Context]] = {kind.__name__: kind for kind in (*Context.__subclasses__(), *MOVING)}
 
 
-def context_of(document: Mapping[str, Any] | None) -> Context | None:
+def context_of(document: Mapping[str, object] | None) -> Context | None:
     """The context that as_json gave; None for none, and for a kind this version does not know."""
     kind = None if document is None else KINDS.get(str(document.get("kind")))
     if kind is None or document is None:
@@ -280,5 +279,5 @@ def context_of(document: Mapping[str, Any] | None) -> Context | None:
         return None
 
 
-def _frozen(value: Any) -> Any:
+def _frozen(value: object) -> object:
     return tuple(_frozen(v) for v in value) if isinstance(value, list) else value

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -177,7 +177,7 @@ class Route(Part):
     accent_percent: Annotated[Finite, Field(ge=-1000, le=1000)] = 0.0
 
 
-def references(control: Any) -> list[tuple[str, str]]:
+def references(control: object) -> list[tuple[str, str]]:
     """(field, control's name) of every other control that this one needs."""
     found: list[tuple[str, str]] = []
     if isinstance(control, FollowerControl | SignalControl):

@@ -356,6 +356,6 @@ def all_stages(path: tuple[AnyStage, ...]) -> Iterator[AnyStage]:
             yield from (one for one in stages_in(stage.path()) if isinstance(one, FilterStage))
 
 
-def patch_schema() -> dict[str, Any]:
+def patch_schema() -> dict[str, object]:
     """JSON Schema of a patch file."""
     return Patch.model_json_schema()

@@ -64,9 +64,9 @@ def _write_in_pair(pair: dict[str, Any], which: str, what: str, target: Target, 
         pair[which]["parameters"] = {**pair[which].get("parameters", {}), what: value}
 
 
-def _output(motion: Motion, at: np.ndarray) -> list[dict[str, Any]]:
+def _output(motion: Motion, at: np.ndarray) -> list[dict[str, object]]:
     """The output's level and pan as stages."""
-    found: list[dict[str, Any]] = []
+    found: list[dict[str, object]] = []
     level, pan = motion.target(OUTPUT_LEVEL), motion.target(OUTPUT_PAN)
     if level is not None:
         found.append({"stage": "gain", **_as_gain(float(motion.in_network(level, motion.value(level, at))[0]))})
@@ -77,7 +77,7 @@ def _output(motion: Motion, at: np.ndarray) -> list[dict[str, Any]]:
     return found
 
 
-def _as_gain(factor: float) -> dict[str, Any]:
+def _as_gain(factor: float) -> dict[str, object]:
     return {"db": max(20 * float(np.log10(max(abs(factor), 1e-12))), -200.0), "polarity": 1 if factor >= 0 else -1}
 
 

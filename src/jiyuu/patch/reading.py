@@ -60,7 +60,7 @@ def write_patch(path: Path, patch: Patch) -> None:
     write_text(path, patch.model_dump_json(indent=2, exclude_none=True, by_alias=True) + "\n")
 
 
-def _stages(path: Any, place: str, depth: int, source: str) -> Iterator[tuple[str, dict[str, Any]]]:
+def _stages(path: object, place: str, depth: int, source: str) -> Iterator[tuple[str, dict[str, Any]]]:
     """(place, stage) of every object in a path of a document that is not yet known to be right, inner ones too."""
     if not isinstance(path, list):
         return
@@ -80,7 +80,7 @@ def _stages(path: Any, place: str, depth: int, source: str) -> Iterator[tuple[st
 
 
 def _with_its_file(
-    stage: dict[str, Any], place: str, source: str, folder: Path | None, files: list[Path] | None
+    stage: dict[str, object], place: str, source: str, folder: Path | None, files: list[Path] | None
 ) -> None:
     """A filter that lies beside the patch is read into it."""
     name = stage.get("filter")
@@ -98,7 +98,7 @@ def _with_its_file(
     stage["filter"] = found
 
 
-def _ids_once(document: dict[str, Any], source: str) -> None:
+def _ids_once(document: dict[str, object], source: str) -> None:
     seen: dict[str, str] = {}
     for place, stage in _stages(document.get("path"), "path", 0, source):
         own = stage.get("id")
@@ -108,15 +108,15 @@ def _ids_once(document: dict[str, Any], source: str) -> None:
             seen[own] = place
 
 
-def _name(stage: dict[str, Any], place: str) -> str:
+def _name(stage: dict[str, object], place: str) -> str:
     own = stage.get("id")
     return own if isinstance(own, str) and own else place
 
 
-def _sentence(error: ValidationError, document: dict[str, Any]) -> str:
+def _sentence(error: ValidationError, document: dict[str, object]) -> str:
     """The first fault in one line: where, which field, what."""
     first = min(error.errors(), key=lambda one: one["type"] != "extra_forbidden")
-    here: Any = document
+    here: object = document
     name, place, field = "", "", ""
     for part in first["loc"]:
         if isinstance(part, int) and isinstance(here, list) and part < len(here):

@@ -116,7 +116,7 @@ def _counted(request: TrackingRequest, rig: Rig) -> Iterator[Progress | Tracking
 def _tones(recording_v: FloatArray, rate: float, ends_s: FloatArray) -> list[Any]:
     """The tone of every passage, None where there is none: the longest steady piece between its ends."""
     pieces = find_pieces(recording_v, rate)
-    found: list[Any] = []
+    found: list[object] = []
     for i, end_s in enumerate(ends_s):
         start_s = float(ends_s[i - 1]) if i else 0.0
         last = i == ends_s.size - 1  # the rig plays on a little with the last volts

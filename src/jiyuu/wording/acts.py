@@ -20,7 +20,7 @@ CONTROLS = {
 def act_line(kind: str, state: Mapping[str, Any]) -> str:
     """What an act has led to: 'cutoff 820 Hz', 'a finding left the logbook'. kind and state as a book keeps acts."""
     if kind == "set":
-        values: Mapping[str, Any] = state["values"]
+        values: Mapping[str, object] = state["values"]
         return ", ".join(_control(name, value) for name, value in values.items())
     if kind == "keep":
         return "a finding stands in the logbook" if state["kept"] else "a finding left the logbook"

@@ -99,7 +99,7 @@ def notice_sentence(notice: Notice) -> str:
                     "it.")
 
 
-def notices_json(notices: tuple[Notice, ...]) -> list[dict[str, Any]]:
+def notices_json(notices: tuple[Notice, ...]) -> list[dict[str, object]]:
     """As scripts read them; one entry for each code and place."""
     found: list[dict[str, Any]] = []
     for notice in notices:

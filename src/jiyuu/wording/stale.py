@@ -25,7 +25,7 @@ def why_stale(depends_on: Sequence[str], made: Mapping[str, Any], now: Mapping[s
     nothing that counts has moved; what an older version did not record does not count."""
     reasons: list[str] = []
     for name in depends_on:
-        unsaid: Any = {"standing_hz": made.get("cutoff_hz"), "path": []}.get(name)  # by an older version
+        unsaid: object = {"standing_hz": made.get("cutoff_hz"), "path": []}.get(name)  # by an older version
         was, stands = made.get(name, unsaid), now.get(name)
         if was is None or stands is None or _same(name, was, stands):
             continue
@@ -48,7 +48,7 @@ def why_stale(depends_on: Sequence[str], made: Mapping[str, Any], now: Mapping[s
     return "; ".join(reasons) or None
 
 
-def _same(name: str, was: Any, stands: Any) -> bool:
+def _same(name: str, was: object, stands: object) -> bool:
     if isinstance(was, float | int) and isinstance(stands, float | int):
         return abs(was - stands) <= SLACK.get(name, 0.0) * (1.0 if name.startswith("setting") else abs(was))
     return bool(was == stands)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -44,11 +44,11 @@ class CombinationStep(Unmeasured):
     quantities = QUANTITIES
     hears_all = True
 
-    def refuse(self, standing: Standing, setting: Any) -> str | None:
+    def refuse(self, standing: Standing, setting: object) -> str | None:
         return ("Nothing is measured in Combination: all of the path together is measured in Response and the steps "
                 "behind it.")
 
-    def predict(self, standing: Standing, setting: Setting) -> Iterator[Any]:
+    def predict(self, standing: Standing, setting: Setting) -> Iterator[object]:
         from jiyuu.bench.patched import filled_path
         from jiyuu.prediction.combined import combined
 

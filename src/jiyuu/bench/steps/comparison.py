@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
+from jiyuu.arrays import FloatArray
 from jiyuu.bench.run import Run
 from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
@@ -25,6 +26,7 @@ from jiyuu.wording.notices import notices_json
 if TYPE_CHECKING:
     from jiyuu.character.descriptors import Descriptor
     from jiyuu.character.sound import Listening
+    from jiyuu.measurement.response import MeasuredResponse
     from jiyuu.rig.character_run import CharacterRun
     from jiyuu.signals.source import Source
 
@@ -74,7 +76,7 @@ class ComparisonStep(Step):
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims", "drive_db",
                   "setting.source", "setting.pitch_hz", "setting.level_v", "setting.loudness")
 
-    def request(self, standing: Standing, setting: ComparisonSetting) -> Any:
+    def request(self, standing: Standing, setting: ComparisonSetting) -> object:
         from dataclasses import replace
 
         from jiyuu.character.descriptors import CALM_V
@@ -116,7 +118,7 @@ def _tables(run: CharacterRun) -> tuple[Table, ...]:
         return ()
     first, every = run.rest, slice(None, None, 4)
 
-    def level(response: Any) -> Any:
+    def level(response: MeasuredResponse) -> FloatArray:
         return np.interp(first.frequency_hz[every], response.frequency_hz, response.level_db)
 
     louder = [(f"loud_{i + 1}_db", "dB", level(response)) for i, response in enumerate(run.loud)]

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import numpy as np
 from pydantic import Field
 
+from jiyuu.arrays import FloatArray
 from jiyuu.bench.heard import FULL_SCALE_V
 from jiyuu.bench.run import Run
 from jiyuu.bench.setting import Setting
@@ -80,13 +81,13 @@ class DriveStep(Step):
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims", "setting.frequency_hz",
                   "setting.level_v", "setting.lamp_percent")
 
-    def refuse(self, standing: Standing, setting: Any) -> str | None:
+    def refuse(self, standing: Standing, setting: object) -> str | None:
         if standing.self_oscillates:
             return ("At this resonance the filter oscillates by itself, so what it does to a tone is not defined: turn "
                     "resonance down first.")
         return None
 
-    def request(self, standing: Standing, setting: DriveSetting) -> Any:
+    def request(self, standing: Standing, setting: DriveSetting) -> object:
         from jiyuu.rig.drive_run import DriveRequest
 
         return DriveRequest(standing.panel, standing.mode, setting.tone_hz(standing.standing_hz), setting.level_v,
@@ -176,7 +177,7 @@ def _tables(found: MeasuredDrive) -> tuple[Table, Table]:
     """Levels, and their harmonics re the first."""
     levels = found.levels
     volts = np.array([level.input_peak_v for level in levels])
-    columns: list[tuple[str, str, Any]] = [("input_peak_v", "V", volts)]
+    columns: list[tuple[str, str, FloatArray]] = [("input_peak_v", "V", volts)]
     for name, unit in (("fundamental_peak_v", "V"), ("gain_db", "dB"), ("thd_percent", "%"), ("even_percent", "%"),
                        ("odd_percent", "%"), ("thd_n_percent", "%")):
         stated = [getattr(level, name) for level in levels]

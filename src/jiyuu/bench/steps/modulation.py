@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 from pydantic import Field, model_validator
 
+from jiyuu.arrays import FloatArray
 from jiyuu.bench.run import Run
 from jiyuu.bench.setting import Setting
 from jiyuu.bench.standing import Standing
@@ -114,7 +115,7 @@ class ModulationStep(Step):
             yield step if isinstance(step, Progress) else made(standing, setting, step, request.pulse_s,
                                                                request.level_v)
 
-    def predict(self, standing: Standing, setting: ModulationSetting) -> Iterator[Any]:
+    def predict(self, standing: Standing, setting: ModulationSetting) -> Iterator[object]:
         from jiyuu.bench.patched import patch_of
         from jiyuu.prediction.moving import moves_of, spectrogram_of
 
@@ -207,7 +208,7 @@ def _tables(found: ModulationRun) -> tuple[Table, ...]:
     if found.pings is not None:
         pings = found.pings.pings
 
-        def column(name: str) -> Any:
+        def column(name: str) -> FloatArray:
             return np.array([np.nan if getattr(ping, name) is None else getattr(ping, name).value for ping in pings])
 
         tables.append(Table.of(
@@ -219,7 +220,7 @@ def _tables(found: ModulationRun) -> tuple[Table, ...]:
     if found.scale is not None:
         notes = found.scale.notes
 
-        def of(values: Iterable[Uncertain | float | None]) -> Any:
+        def of(values: Iterable[Uncertain | float | None]) -> FloatArray:
             return np.array([np.nan if one is None else one if isinstance(one, float) else one.value for one in values])
 
         tables.append(Table.of(
@@ -243,7 +244,7 @@ def _tables(found: ModulationRun) -> tuple[Table, ...]:
     return tuple(tables)
 
 
-def _ring(record_v: Any, rate_hz: float, begin_s: float, end_s: float | None) -> list[Table]:
+def _ring(record_v: FloatArray, rate_hz: float, begin_s: float, end_s: float | None) -> list[Table]:
     """How the first ring dies away: the largest of every millisecond, re the largest of all."""
     import numpy as np
 

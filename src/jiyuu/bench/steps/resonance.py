@@ -31,7 +31,7 @@ class ResonanceStep(Step):
     setting = ResonanceSetting
     depends_on = ("standing_hz", "path", "parameters", "control", "trims")
 
-    def request(self, standing: Standing, setting: ResonanceSetting) -> Any:
+    def request(self, standing: Standing, setting: ResonanceSetting) -> object:
         from jiyuu.rig.resonance_run import ResonanceRequest, evenly
 
         return ResonanceRequest(standing.panel, standing.mode, evenly(setting.positions))

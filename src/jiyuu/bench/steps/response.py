@@ -56,7 +56,7 @@ class ResponseStep(Step):
     setting = ResponseSetting
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims")
 
-    def refuse(self, standing: Standing, setting: Any) -> str | None:
+    def refuse(self, standing: Standing, setting: object) -> str | None:
         if standing.self_oscillates:
             return ("At this resonance the filter oscillates by itself, and a sweep would measure the whistle: turn "
                     "resonance down first.")

@@ -95,7 +95,7 @@ class SelfOscillationStep(Step):
     setting = WhistleSetting
     depends_on = ("standing_hz", "path", "parameters", "control", "trims", "sources")
 
-    def request(self, standing: Standing, setting: WhistleSetting) -> Any:
+    def request(self, standing: Standing, setting: WhistleSetting) -> object:
         from jiyuu.rig.oscillation_run import OscillationRequest
 
         return OscillationRequest(standing.panel, standing.mode, standing.setup.sources()[0], setting.balance_db,

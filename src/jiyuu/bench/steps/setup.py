@@ -25,7 +25,7 @@ class SetupStep(Step):
                   "control", "trims")
     setting = Setup
 
-    def request(self, standing: Standing, setting: Any) -> Any:
+    def request(self, standing: Standing, setting: object) -> object:
         from jiyuu.rig.level_run import LevelRequest
 
         setup = standing.setup

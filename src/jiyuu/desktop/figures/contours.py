@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, cast
+from typing import cast
 
 import contourpy
 import numpy as np
@@ -48,7 +48,7 @@ class Contours(pg.GraphicsObject):
     def boundingRect(self) -> QRectF:
         return QRectF(self._view.viewRect())
 
-    def paint(self, painter: QPainter, *_: Any) -> None:
+    def paint(self, painter: QPainter, *_: object) -> None:
         palette, rect = THEME.palette, self._view.viewRect()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         halo = QPen(QColor(palette.raised), 2.6)
@@ -133,7 +133,7 @@ class ToneScale(pg.GraphicsObject):
         left, top = self._view.width() - wide - MARGIN_PX, self._view.height() - tall - MARGIN_PX - 14
         return QRectF(left, top, wide, tall + 14)
 
-    def paint(self, painter: QPainter, *_: Any) -> None:
+    def paint(self, painter: QPainter, *_: object) -> None:
         if self._tone is None:
             return
         palette, box, levels = THEME.palette, self.boundingRect(), self._levels

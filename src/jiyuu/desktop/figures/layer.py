@@ -4,7 +4,6 @@ one of two: per curve only its corners are kept and handed over as one polygon."
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -81,7 +80,7 @@ class Layer(pg.GraphicsObject):
             del held[name]
         return bool(known)
 
-    def paint(self, painter: QPainter, *_: Any) -> None:
+    def paint(self, painter: QPainter, *_: object) -> None:
         # In the widget's own pixels: hatching keeps its spacing and text its size at every zoom.
         to_screen = painter.transform()
         painter.save()

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPen
@@ -46,5 +44,5 @@ class MovableLine(pg.InfiniteLine):
         self.label.setFormat(text)
         self.label.setVisible(bool(text))  # else its ground stands there alone
 
-    def mouseDoubleClickEvent(self, event: Any) -> None:
+    def mouseDoubleClickEvent(self, event: object) -> None:
         self.reset.emit()

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -101,7 +100,7 @@ class Ruling(pg.GraphicsObject):
     def boundingRect(self) -> QRectF:
         return QRectF(self._view.viewRect())
 
-    def paint(self, painter: QPainter, *_: Any) -> None:
+    def paint(self, painter: QPainter, *_: object) -> None:
         rect = self._view.viewRect()
         palette = THEME.palette
         fine, strong = QPen(QColor(palette.rule), 0), QPen(QColor(palette.strong_rule), 0)

@@ -63,7 +63,7 @@ class ModelForm:
             box.setCurrentText(_word(values[name] if isinstance(values, Mapping) else getattr(values, name)))
 
 
-def _listed(info: FieldInfo) -> list[Any]:
+def _listed(info: FieldInfo) -> list[object]:
     """What a field may be, where it is one of few words."""
     kind = info.annotation
     if isinstance(kind, type) and issubclass(kind, StrEnum):
@@ -71,7 +71,7 @@ def _listed(info: FieldInfo) -> list[Any]:
     return list(get_args(kind)) if get_origin(kind) is Literal else []
 
 
-def _word(value: Any) -> str:
+def _word(value: object) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, int):

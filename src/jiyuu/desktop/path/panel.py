@@ -44,7 +44,7 @@ from jiyuu.signals.source import SourceKind
 from jiyuu.wording.loops import loop_line
 
 NO_CURVE = "none"
-FIELDS: dict[type[Any], tuple[str, ...]] = {
+FIELDS: dict[type[object], tuple[str, ...]] = {
     Gain: ("db", "polarity"), Shape: ("kind", "headroom_v", "bias_v"), Feedback: ("amount",),
     Stereo: ("spacing_octaves",), Parallel: (), Pair: ("arrangement", "cutoff_hz", "spacing_octaves"),
     Bank: ("tuned", "spacing_semitones", "lowest_hz", "q"), Formants: ("from_", "to", "morph", "shift_octaves"),
@@ -87,7 +87,7 @@ class StagePanel(QWidget):
     def __init__(self, presenter: PathPresenter, *, inside_a_step: bool = False) -> None:
         super().__init__()
         self._presenter = presenter
-        self._key: Any = None
+        self._key: object = None
         self._show: Callable[[], None] = lambda: None
         self.first: QWidget | None = None
         whole = QVBoxLayout(self)
@@ -150,7 +150,7 @@ class StagePanel(QWidget):
             "The filter in hand" if presenter.is_in_hand else stage_name(stage))
         self._show()
 
-    def _build(self, item: Any, stage: AnyStage | None) -> None:
+    def _build(self, item: object, stage: AnyStage | None) -> None:
         if self._inside is not None:
             self._fields.removeWidget(self._inside)
             self._inside.hide()
@@ -363,7 +363,7 @@ class StagePanel(QWidget):
         for entry in circuits().values():
             circuit.addItem(entry.title, entry.id)
 
-        def put(**changes: Any) -> None:
+        def put(**changes: object) -> None:
             stage = presenter.stage()
             if isinstance(stage, Pair):
                 one = getattr(stage, which).model_dump(exclude_defaults=True)

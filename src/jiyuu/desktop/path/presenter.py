@@ -60,7 +60,7 @@ from jiyuu.simulation.source_through import SourceThrough
 
 RECORD_S = 0.5
 JOINT_HZ = GRID_HZ[::2]
-ANOTHER: dict[str, dict[str, Any]] = {"branches": {"level_db": -6.0}, "bands": {}, "groups": {}}
+ANOTHER: dict[str, dict[str, object]] = {"branches": {"level_db": -6.0}, "bands": {}, "groups": {}}
 KINDS: dict[str, Callable[[], AnyStage]] = {
     "gain": lambda: Gain(stage="gain"), "shape": lambda: Shape(stage="shape"),
     "filter": lambda: FilterStage(stage="filter", filter="state-variable", cutoff_hz=2000.0),
@@ -292,13 +292,13 @@ class PathPresenter(QObject):
         if place is not None:
             self._change(lambda: opened(self.path, place), place)
 
-    def set_field(self, **changes: Any) -> None:
+    def set_field(self, **changes: object) -> None:
         """Fields of the chosen stage."""
         place, stage = self.chosen, self.stage()
         if stage is not None and isinstance(place, tuple):
             self._put_changed(place, stage, changes)
 
-    def set_member(self, field: str, which: int, **changes: Any) -> None:
+    def set_member(self, field: str, which: int, **changes: object) -> None:
         """Fields of one of several: branches, bands, groups. Which past the last one adds another; `gone` takes it
         out."""
         place, stage = self.chosen, self.stage()
@@ -312,7 +312,7 @@ class PathPresenter(QObject):
                 members[which].update(changes)
             self._put_changed(place, stage, {field: members})
 
-    def set_branch_source(self, which: int, **changes: Any) -> None:
+    def set_branch_source(self, which: int, **changes: object) -> None:
         """Fields of what a branch takes instead of what comes in; kind COMES_IN: it takes that again."""
         stage = self.stage()
         if isinstance(stage, Parallel):
@@ -320,18 +320,18 @@ class PathPresenter(QObject):
             sources[0].update(changes)
             self.set_member("branches", which, sources=[] if sources[0].get("kind") == COMES_IN else sources)
 
-    def set_through(self, **changes: Any) -> None:
+    def set_through(self, **changes: object) -> None:
         """The curve in the chosen loop; kind None is none."""
         place, stage = self.chosen, self.stage()
         if isinstance(stage, Feedback) and isinstance(place, tuple):
             curve = {**(stage.through.model_dump() if stage.through else {}), **changes}
             self._put_changed(place, stage, {"through": None if curve.get("kind") is None else curve})
 
-    def set_setup(self, **changes: Any) -> None:
+    def set_setup(self, **changes: object) -> None:
         """Level, trim, the limit of what comes next, the side that is looked at."""
         self._guarded(lambda: self._session.change_setup(**changes))
 
-    def _put_changed(self, place: Place, stage: AnyStage, changes: dict[str, Any]) -> None:
+    def _put_changed(self, place: Place, stage: AnyStage, changes: dict[str, object]) -> None:
         def put() -> Path:
             try:
                 after = type(stage).model_validate({**stage.model_dump(), **changes})

@@ -28,7 +28,7 @@ PREDICTED_HEADING = "Predicted from the circuit; nothing measured yet (M)."
 
 
 COMPUTED_BEFORE = 8  # of all steps together; the largest, of a filter that moves, are two megabytes for four seconds
-_COMPUTED: Remembered[list[Any]] = Remembered(COMPUTED_BEFORE)
+_COMPUTED: Remembered[list[object]] = Remembered(COMPUTED_BEFORE)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -58,7 +58,7 @@ class StepPresenter(QObject):
         super().__init__(session)
         self._session, self._measuring, self.step = session, measuring, step
         self._awake = self._fresh = False
-        self._trial: dict[str, Any] = {}
+        self._trial: dict[str, object] = {}
         self.run: StoredRun | None = None
         self.tables: dict[str, Table] = {}
         self.logged: list[LoggedFinding] = []
@@ -163,13 +163,13 @@ class StepPresenter(QObject):
             return
         standing, setting = self.now(), self.setting
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             yield from self._found(standing, setting)
 
         self.begin_computing()
         self.jobs.start(steps)
 
-    def _found(self, standing: Standing, setting: Any) -> Iterator[Any]:
+    def _found(self, standing: Standing, setting: object) -> Iterator[object]:
         """As `compute` has it, or as it had it when all stood like this the last time."""
         if not self.remembers or standing.setup.reads_files:
             yield from self.compute(standing, setting)
@@ -207,7 +207,7 @@ class StepPresenter(QObject):
     def begin_computing(self) -> None:
         """Just before `compute` begins, on the interface thread."""
 
-    def compute(self, standing: Standing, setting: Any) -> Iterator[Any]:
+    def compute(self, standing: Standing, setting: Any) -> Iterator[object]:
         """What takes longer than a frame, off the interface thread; touches nothing of the presenter's."""
         return self.step.predict(standing, setting)
 
@@ -256,7 +256,7 @@ class StepPresenter(QObject):
     def try_resonance(self, percent: float) -> None:
         self._try(resonance_percent=percent)
 
-    def _try(self, **values: Any) -> None:
+    def _try(self, **values: object) -> None:
         self._trial.update(values)
         self.follow()
 
@@ -287,7 +287,7 @@ class StepPresenter(QObject):
         """A control back to what the filter's file says."""
         self._session.change({name: None})
 
-    def ask(self, **changes: Any) -> None:
+    def ask(self, **changes: object) -> None:
         """Ask something else, as one undoable act; what is out of range is said and not taken."""
         if self.shelved is None:
             return

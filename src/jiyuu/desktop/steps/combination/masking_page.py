@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.bench.heard import WARNING
@@ -47,7 +45,7 @@ class MaskingPage(QWidget):
         presenter.changed.connect(self.show_state)
         self.show_state()
 
-    def _entered(self, **changes: Any) -> None:
+    def _entered(self, **changes: object) -> None:
         if changes.get("wanted") == FILE:
             name, _ = QFileDialog.getOpenFileName(self, "Sound that is to be heard", "", "Recordings (*.wav *.flac)")
             if not name:

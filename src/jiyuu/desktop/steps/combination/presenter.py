@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from pydantic import ValidationError
@@ -198,11 +197,11 @@ class CombinationPresenter(StepPresenter):
         """Where its point is let go."""
         self.path.set_member("bands", which, **_as_band(hertz, gain_db))
 
-    def set_stage(self, **changes: Any) -> None:
+    def set_stage(self, **changes: object) -> None:
         """Fields of the stage that is looked at."""
         self.path.set_field(**changes)
 
-    def _change(self, changes: dict[str, Any]) -> bool:
+    def _change(self, changes: dict[str, object]) -> bool:
         """The set-up, as one act; what cannot be played is said and not taken."""
         standing = self._session.standing()
         try:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from jiyuu.desktop.steps.combination.presenter import CombinationPresenter
 from jiyuu.patch.document import Stereo
@@ -102,7 +101,7 @@ class ShapesPresenter:
             names[way] = name.strip()
             self._combination.set_stage(axes=tuple(names[: max(len(stage.ways), way + 1)]))
 
-    def _settings(self, settings: Sequence[dict[str, Any]], **more: Any) -> None:
+    def _settings(self, settings: Sequence[dict[str, object]], **more: object) -> None:
         self._combination.set_stage(settings=tuple(settings), **more)
 
     def _say(self, text: str, *, bad: bool) -> None:

@@ -4,7 +4,6 @@ at."""
 from __future__ import annotations
 
 from functools import partial
-from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -96,5 +95,5 @@ class StagePage(QWidget):
             row.addWidget(field, 1)
             self._rows.addRow(name, row)
 
-    def _refused(self, text: Any) -> None:
+    def _refused(self, text: object) -> None:
         self._presenter.message.emit(str(text), True)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Iterator
-from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -86,7 +85,7 @@ class BlindPresenter(QObject):
         source = Source(SourceKind(setting.source), setting.pitch_hz, setting.level_v)
         equal = setting.loudness == "equal"
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             yield pair_of_sounds([subject for subject in subjects if subject is not None], source, equal=equal)
 
         self.ear.make(steps)

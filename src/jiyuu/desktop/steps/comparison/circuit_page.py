@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from jiyuu.circuits.catalogue import circuit
@@ -81,7 +82,7 @@ class CircuitPage(QWidget):
         self.table.fill([_row(one) for one in told["candidates"]])
         self._draw(told["candidates"])
 
-    def _draw(self, candidates: list[dict[str, Any]]) -> None:
+    def _draw(self, candidates: list[dict[str, object]]) -> None:
         palette, courses = THEME.palette, []
         for j in range(min(len(candidates), len(PLACES))):
             for i, (table, level) in enumerate(zip(self.presenter.tables, self.presenter.levels_v, strict=False)):
@@ -92,7 +93,7 @@ class CircuitPage(QWidget):
         self.left.show_courses("What each leaves of the curves", courses, over="Hz", unit="dB", log=True,
                                says="Dashed: the softest sweep." if len(self.presenter.tables) > 1 else "")
 
-    def showEvent(self, event: Any) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
         """What was measured meanwhile is seen."""
         self.presenter.look()
         super().showEvent(event)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QWidget
 
 from jiyuu.bench.curves_beside import CURVES, Drawn, curves_beside, less
@@ -40,7 +40,7 @@ class CurvesPresenter(QObject):
         shelf = list(session.shelf)
         modes = {one.id: session.standing(one).mode for one in shelf}
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             columns = [found for one in shelf if (found := measured(book, one, mode=modes[one.id])).runs]
             yield curves_beside(book, columns)
 
@@ -117,7 +117,7 @@ class CurvesPage(QWidget):
         else:
             self.says.setText(f"Measured of {', '.join(has)}.")
 
-    def showEvent(self, event: Any) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
         """What was measured meanwhile is seen."""
         self.presenter.look()
         super().showEvent(event)

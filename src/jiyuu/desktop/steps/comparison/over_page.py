@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QWidget
 
 from jiyuu.bench.over_sound import NAMES, UNITS, Over, OverSound, over_sound_steps
@@ -36,7 +36,7 @@ class OverPresenter(QObject):
         self._comparison = comparison
         self.over, self.name = Over.PITCH, NAMES[Over.PITCH][0]
         self.found: dict[Over, OverSound] = {}
-        self._of: Any = None
+        self._of: object = None
         self._computing = Jobs(session.crew, "listening at other pitches and levels", self)
         self._computing.stepped.connect(self._on_found)
         self._computing.finished.connect(self.changed)
@@ -145,7 +145,7 @@ class OverPage(QWidget):
         self.says.setText(" ".join(said) or (
             "Listening …" if presenter.busy else f"{first} and {second} do not differ in it."))
 
-    def showEvent(self, event: Any) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
         """Computed only where somebody looks."""
         self.presenter.look()
         super().showEvent(event)

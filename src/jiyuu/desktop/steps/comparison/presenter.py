@@ -73,7 +73,7 @@ class ComparisonPresenter(StepPresenter):
         self._asking.drop()
         self._on_reason(None)
 
-    def compute(self, standing: Standing, setting: Any) -> Iterator[Any]:
+    def compute(self, standing: Standing, setting: Any) -> Iterator[object]:
         return side_by_side_steps(tuple(self._shelf), self.letter, setting)
 
     def on_computed(self, found: SideBySide) -> None:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QWidget
 
 from jiyuu.bench.measured_beside import Line, Measured, beside, cells_of, days_of, measured
@@ -43,7 +43,7 @@ class TablePresenter(QObject):
         shelf, in_hand = list(session.shelf), session.in_hand
         modes = {one.id: session.standing(one).mode for one in shelf}
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             days = [] if in_hand is None else days_of(book, in_hand)
             if in_hand is not None and until in {made_at for _, made_at in days}:
                 then = next(day for day, made_at in days if made_at == until)
@@ -113,7 +113,7 @@ class TablePage(QWidget):
             if item is not None and line.jnd is not None:
                 item.setToolTip(f"Noticed from {line.jnd:.3g} {line.unit} on: {line.jnd_source}.")
 
-    def showEvent(self, event: Any) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
         """What was measured meanwhile is seen."""
         self.presenter.look()
         super().showEvent(event)

@@ -58,7 +58,7 @@ class TrainerPresenter(QObject):
             return
         topic, jnds, seed = stairs.topic, stairs.jnds, secrets.randbits(63)
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             asked = question(topic, jnds, seed)
             yield asked, pair_of_sounds(asked.pair, PLAYED, equal=True)
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -127,7 +127,7 @@ class WishPage(QWidget):
         for button in (self.shelve, self.netlist):
             button.setEnabled(bool(self.presenter.proposals))
 
-    def showEvent(self, event: Any) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
         """What stands otherwise meanwhile is seen."""
         super().showEvent(event)
         self.refresh()

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -62,7 +61,7 @@ class WishPresenter(QObject):
         made = tuple(_usual(name, float(value)) for name, value in zip(FIRST, values, strict=True) if value == value)
         return Wishes(wishes=made or (_usual("cutoff_3db_hz", 1000.0),))
 
-    def _keep(self, document: dict[str, Any]) -> None:
+    def _keep(self, document: dict[str, object]) -> None:
         """As one act, or said why not."""
         try:
             wishes = wishes_of(document, source="Wish")
@@ -106,7 +105,7 @@ class WishPresenter(QObject):
         del document["wishes"][i]
         self._keep(document)
 
-    def change_parts(self, **changes: Any) -> None:
+    def change_parts(self, **changes: object) -> None:
         """Series of values, spread of the capacitors."""
         document = self.wishes.model_dump(mode="json")
         document["parts"] |= changes
@@ -129,7 +128,7 @@ class WishPresenter(QObject):
         wishes = self.wishes
         self.found, self.done = None, False
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             yield from design_steps(wishes)
 
         self._shown = wishes

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -71,7 +70,7 @@ class BentPresenter(QObject):
         standing = self._session.standing()
         self._wanted = way
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             yield from bent_steps(standing, study)
 
         self.ear.make(steps)

@@ -104,7 +104,7 @@ class LogbookPresenter(StepPresenter):
     def _read_all(self) -> None:
         book = self._session.book
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             yield entries(book)
 
         self._reading.start(steps)
@@ -225,8 +225,8 @@ class LogbookPresenter(StepPresenter):
         self._session.take_letter(entry.letter)
         standing = self._session.standing()
         then = run.standing
-        values: dict[str, Any] = {name: then[name] for name in ("mode", "cutoff_hz", "resonance_percent", "parameters",
-                                                                "trims") if name in then}
+        moved = ("mode", "cutoff_hz", "resonance_percent", "parameters", "trims")
+        values: dict[str, object] = {name: then[name] for name in moved if name in then}
         setup = standing.setup.changed(**({"inputs": then["sources"]} if then.get("sources") else {}),
                                        **({"drive_db": then["drive_db"]} if "drive_db" in then else {}))
         values["setup"] = setup.model_dump(mode="json", exclude_defaults=True) or None
@@ -236,7 +236,7 @@ class LogbookPresenter(StepPresenter):
         self.message.emit(f"{entry.letter} stands as it did on {entry.at.day} {entry.at:%b %Y}; Ctrl+Z takes that back."
                           f"{more}", False)
 
-    def save_recording(self, path: Any) -> None:
+    def save_recording(self, path: Path) -> None:
         """The raw recording of the run that is looked at, as it was read; or what is enclosed, as its file was. Raises
         JiyuuError."""
         entry = self.current

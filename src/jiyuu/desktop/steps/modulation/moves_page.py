@@ -37,7 +37,7 @@ class MovesPage(QWidget):
     def __init__(self, presenter: ModulationPresenter) -> None:
         super().__init__()
         self._presenter = presenter
-        self._key: Any = None
+        self._key: object = None
         self._inside: QWidget | None = None
         self.routes: list[TypedValue] = []
         self.controls: dict[str, ModelForm] = {}
@@ -179,7 +179,7 @@ def _has_field(control: AnyControl, field: str) -> bool:
 
 def _choices(control: AnyControl, setup: Setup) -> dict[str, list[Any]]:
     """What a field that names a control may be."""
-    found: dict[str, list[Any]] = {}
+    found: dict[str, list[object]] = {}
     others = [name for name in setup.controls if setup.controls[name] is not control]
     for field in ("gate", "clock", "of"):
         value = getattr(control, field, None)
@@ -196,5 +196,5 @@ def _choices(control: AnyControl, setup: Setup) -> dict[str, list[Any]]:
     return found
 
 
-def _shown(control: AnyControl) -> dict[str, Any]:
+def _shown(control: AnyControl) -> dict[str, object]:
     return {name: value for name, value in control.model_dump().items() if name not in LISTED}

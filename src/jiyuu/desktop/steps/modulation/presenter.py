@@ -40,7 +40,7 @@ from jiyuu.prediction.moving import Moves, Spectrogram, between, moves_of
 from jiyuu.prediction.response import GRID_HZ
 from jiyuu.signals.recordings import FULL_SCALE_V
 
-MAKE: dict[str, Callable[[], dict[str, Any]]] = {
+MAKE: dict[str, Callable[[], dict[str, object]]] = {
     "envelope": lambda: {"kind": "envelope", "sustain": 0.0, "gate": 2.0},
     "lfo": lambda: {"kind": "lfo", "rate_hz": 1.0}, "hold": lambda: {"kind": "hold", "clock": 4.0},
     "random": lambda: {"kind": "random", "rate_hz": 2.0}, "constant": lambda: {"kind": "constant", "value": 0.0},
@@ -140,7 +140,7 @@ class ModulationPresenter(StepPresenter):
         super().sleep()
         self.row.leave()
 
-    def on_computed(self, found: Any) -> None:
+    def on_computed(self, found: object) -> None:
         if isinstance(found, Spectrogram):
             self.sounded.emit(found)
         self.say()
@@ -222,7 +222,7 @@ class ModulationPresenter(StepPresenter):
         if self.shelved is None:
             return
         point, setup = STARTING_POINTS[key], self._session.standing().setup
-        values: dict[str, Any] = {}
+        values: dict[str, object] = {}
         if point.resonance_percent is not None:
             values["resonance_percent"] = point.resonance_percent
         self._change(point.make(setup.in_hand), **values)
@@ -263,13 +263,13 @@ class ModulationPresenter(StepPresenter):
             steps[which] = step
             self._change({"figure": figure.model_copy(update={"steps": tuple(steps)}).model_dump()})
 
-    def change_figure(self, **changes: Any) -> None:
+    def change_figure(self, **changes: object) -> None:
         """Its root, tempo, slides, direction."""
         figure = self._session.standing().setup.figure
         if figure is not None:
             self._change({"figure": {**figure.model_dump(), **changes}})
 
-    def change_control(self, name: str, **changes: Any) -> None:
+    def change_control(self, name: str, **changes: object) -> None:
         """Fields of a control."""
         controls = dict(self._session.standing().setup.controls)
         self._change({"controls": {**_dumped(controls), name: {**controls[name].model_dump(), **changes}}})
@@ -290,7 +290,7 @@ class ModulationPresenter(StepPresenter):
         routes = [route.model_dump() for route in setup.routes if name not in (route.source, route.amount_by)]
         self._change({"controls": _dumped(kept), "routes": routes})
 
-    def change_route(self, which: int, **changes: Any) -> None:
+    def change_route(self, which: int, **changes: object) -> None:
         """Amount, target or control of a route."""
         routes = [route.model_dump() for route in self._session.standing().setup.routes]
         routes[which].update(changes)
@@ -305,7 +305,7 @@ class ModulationPresenter(StepPresenter):
         del routes[which]
         self._change({"routes": routes})
 
-    def _change(self, changes: dict[str, Any], **values: Any) -> None:
+    def _change(self, changes: dict[str, object], **values: object) -> None:
         """The set-up, with controls of the filter, as one act; what cannot be played is said and not taken."""
         standing = self._session.standing()
         try:
@@ -322,5 +322,5 @@ class ModulationPresenter(StepPresenter):
         self._session.change({"setup": kept, **values})
 
 
-def _dumped(controls: dict[str, AnyControl] | Any) -> dict[str, Any]:
+def _dumped(controls: dict[str, AnyControl] | Any) -> dict[str, object]:
     return {name: control.model_dump() for name, control in controls.items()}

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
@@ -49,8 +48,8 @@ class ResonancePresenter(StepPresenter):
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)
-        self._onset: tuple[Any, float | None] = (None, None)
-        self._modes_of: Any = None
+        self._onset: tuple[object, float | None] = (None, None)
+        self._modes_of: object = None
         self.latest: Studied | None = None
 
     @property
@@ -105,7 +104,7 @@ class ResonancePresenter(StepPresenter):
                 onset_percent=self.onset_percent, positions=COARSE_POSITIONS, frequency_hz=MAP_HZ[::COARSE_STEP],
             ))
 
-    def compute(self, standing: Standing, setting: Any) -> Iterator[Studied]:
+    def compute(self, standing: Standing, setting: object) -> Iterator[Studied]:
         yield from studied(
             standing.filter, standing.network, standing.mode, standing.setup.sources(),
             cutoff_hz=standing.standing_hz, drive=standing.drive,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -132,7 +132,7 @@ class ResponsePresenter(StepPresenter):
         """One value on the board; cutoff and headroom follow."""
         self._try_act(lambda: self._session.set_component(name, value))
 
-    def _try_act(self, act: Any) -> bool:
+    def _try_act(self, act: Callable[[], object]) -> bool:
         if self.shelved is None:
             return False
         try:

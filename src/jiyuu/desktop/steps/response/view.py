@@ -8,6 +8,7 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QStackedWidget
 
+from jiyuu.arrays import FloatArray
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.circuits.linear import level_db
@@ -45,7 +46,7 @@ class ResponseView(StepView):
         self._predicted: Predicted | None = None
         self._preview_names: set[str] = set()
         self._beside_name: str | None = None
-        self._shown_circuit: Any = None
+        self._shown_circuit: object = None
         self._build_figures()
         self._build_side()
         self.acts = (Act("builds", "Band of 1000 &builds", "B", self.band.toggle),
@@ -127,7 +128,7 @@ class ResponseView(StepView):
         for figure in self._over_frequency:
             figure.show_cutoff(cutoff_hz, text if figure is self.level else "")
 
-    def _show_beside(self, other: Beside | None, level: Any) -> None:
+    def _show_beside(self, other: Beside | None, level: FloatArray) -> None:
         if not self.presenter.dragging:
             self.form.offer_beside(self.presenter.others(), self.presenter.setting.beside)
         if self._beside_name is not None and (other is None or other.name != self._beside_name):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
@@ -114,7 +114,7 @@ class OscillationPresenter(StepPresenter):
         standing, gain = self.now(), self.now().filter.gain_at(whistle.percent)
         through = next((mode for mode in standing.outputs if mode.startswith("bandpass")), standing.mode)
 
-        def steps() -> Iterator[Any]:
+        def steps() -> Iterator[object]:
             from jiyuu.prediction.whistle import patched_into_cutoff
 
             found: list[SelfModulated] = []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -230,7 +231,9 @@ class OscillationView(StepView):
         figure.say_note(f"Flat within {float(-level.min()):.2f} dB.")
 
     @staticmethod
-    def _lines(figure: SpectrumFigure, name: str, tone_hz: float, harmonics_db: Any, pen: QPen) -> None:
+    def _lines(
+        figure: SpectrumFigure, name: str, tone_hz: float, harmonics_db: Sequence[float] | FloatArray, pen: QPen
+    ) -> None:
         hertz = np.asarray(tone_hz * np.arange(1, len(harmonics_db) + 1), dtype=np.float64)
         level = np.asarray(harmonics_db, dtype=np.float64)
         shown = (hertz < 20_500) & (level > FLOOR_DB)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
@@ -83,7 +82,7 @@ class SetupPresenter(StepPresenter):
     def set_cutoff(self, standing_hz: float) -> None:
         self.set_knob(standing_hz)
 
-    def change(self, **changes: Any) -> None:
+    def change(self, **changes: object) -> None:
         """Something of the set-up; what cannot be is said and not taken."""
         if self.shelved is None:
             return
@@ -93,7 +92,7 @@ class SetupPresenter(StepPresenter):
             self.message.emit(str(error), True)
             self._changed()
 
-    def change_input(self, index: int, **changes: Any) -> None:
+    def change_input(self, index: int, **changes: object) -> None:
         """One source of the mix."""
         inputs = self._inputs()
         inputs[index].update(changes)
@@ -112,10 +111,10 @@ class SetupPresenter(StepPresenter):
             del inputs[index]
             self.change(inputs=inputs)
 
-    def _inputs(self) -> list[dict[str, Any]]:
+    def _inputs(self) -> list[dict[str, object]]:
         return [setting.model_dump(mode="json") for setting in self._session.standing().setup.inputs]
 
-    def change_cv(self, index: int, **changes: Any) -> None:
+    def change_cv(self, index: int, **changes: object) -> None:
         """One of the control voltages."""
         cvs = [cv.model_dump(mode="json") for cv in self._session.standing().setup.cvs]
         cvs[index].update(changes)

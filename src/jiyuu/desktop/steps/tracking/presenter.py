@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
@@ -104,14 +104,14 @@ class TrackingPresenter(StepPresenter):
 
     # What is computed
 
-    def compute(self, standing: Standing, setting: TrackingSetting) -> Iterator[Any]:
+    def compute(self, standing: Standing, setting: TrackingSetting) -> Iterator[object]:
         from jiyuu.prediction.tracking_builds import converter_builds
 
         steps = setting.volts(swept=setting.sweeps(standing.filter))
         yield converter_builds(standing.filter, standing.network, start_hz=setting.first_hz(standing.filter),
                                volts=steps, reference_v=setting.reference_v)
 
-    def on_computed(self, found: Any) -> None:
+    def on_computed(self, found: object) -> None:
         self.builds.emit(found)
 
     # What is shown
