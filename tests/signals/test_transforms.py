@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from jiyuu.signals.transforms import fft, ifft, irfft, next_fast_len, rfft
+from jiyuu.signals.transforms import convolved, fft, ifft, irfft, next_fast_len, rfft
 
 
 @pytest.mark.parametrize("size", [None, 1500, 600, 1021])
@@ -30,6 +30,12 @@ def test_as_numpy_transforms_tables(size, axis, kind):
     assert irfft(table, size, axis=axis) == pytest.approx(np.fft.irfft(table, size, axis=axis), **near)
     if kind is not np.complex128:
         assert rfft(table.T, size, axis=axis) == pytest.approx(np.fft.rfft(table.T, size, axis=axis), **near)
+
+
+@pytest.mark.parametrize(("count", "other"), [(1, 1), (7, 300), (500, 1001)])
+def test_records_laid_on_each_other_are_as_numpy_lays_them(count, other):
+    first, second = (np.random.default_rng(4).standard_normal(size) for size in (count, other))
+    assert convolved(first, second) == pytest.approx(np.convolve(first, second), abs=1e-11)
 
 
 def test_what_is_given_stays_as_it_is():

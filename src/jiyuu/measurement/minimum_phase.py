@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-import scipy
 
 from jiyuu.arrays import FloatArray
+from jiyuu.signals.transforms import convolved
 
 _DECADES_BEYOND = 3.0
 
@@ -44,7 +44,7 @@ def minimum_phase_rad(
 def within_rad(level_db: FloatArray, *, points_per_octave: int) -> FloatArray:
     """(n,) what a level (n,) adds to the phase by its own course, as if it went on level beyond its ends."""
     inner = np.diff(level_db * np.log(10) / 20)  # dA over each cell, centred between points
-    phase = scipy.signal.fftconvolve(inner, _mean_log_coth(inner.size, np.log(2) / points_per_octave), mode="full")
+    phase = convolved(inner, _mean_log_coth(inner.size, np.log(2) / points_per_octave))
     # Point i of the grid stands before cell i.
     return np.asarray(phase[inner.size : inner.size + level_db.size] / np.pi)
 
@@ -67,7 +67,7 @@ def _beyond_one(count: int, points_per_octave: int) -> tuple[FloatArray, FloatAr
     found = []
     for continued in (Continuation(1.0, 0.0), Continuation(1.0, 1.0)):
         change = np.concatenate([np.zeros(count - 1), continued.slopes(away) * np.log(10) / 20 / points_per_octave])
-        phase = scipy.signal.fftconvolve(change, _mean_log_coth(change.size, step), mode="full")
+        phase = convolved(change, _mean_log_coth(change.size, step))
         found.append(np.asarray(phase[change.size : change.size + count] / np.pi))
         found[-1].setflags(write=False)
     return found[0], found[1]

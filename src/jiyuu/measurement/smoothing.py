@@ -294,7 +294,8 @@ def _fitted_along(values: ComplexArray, spectrum: ComplexArray, window: int) -> 
 def _fitted_over(window: int, size: int) -> tuple[ComplexArray, FloatArray]:
     """What a fit over a window weighs its points by: for the middle as a spectrum (size,); for all (window, window)."""
     basis = np.vander(np.linspace(-1, 1, window), DEGREE + 1)
-    return np.asarray(fft(scipy.signal.savgol_coeffs(window, DEGREE), size)), np.asarray(basis @ np.linalg.pinv(basis))
+    onto = np.asarray(basis @ np.linalg.pinv(basis))
+    return fft(onto[window // 2], size), onto
 
 
 def chosen_windows(estimates: list[ComplexArray], deviations: list[FloatArray]) -> NDArray[np.int64]:

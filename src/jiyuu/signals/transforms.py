@@ -45,6 +45,14 @@ def ifft(spectrum: ArrayLike, *, axis: int = -1) -> ComplexArray:
     return np.asarray(ducc.c2c(_complex(spectrum), axes=[axis], forward=False, inorm=BY_LENGTH))
 
 
+def convolved(first: ArrayLike, second: ArrayLike) -> FloatArray:
+    """(n + m - 1,) two records (n,) and (m,), each laid on every sample of the other."""
+    one, other = np.asarray(first), np.asarray(second)
+    count = one.size + other.size - 1
+    size = next_fast_len(count)
+    return irfft(rfft(one, size) * rfft(other, size), size)[:count]
+
+
 def _floats(values: ArrayLike) -> NDArray[np.floating]:
     """As they are where they are floats, else as such."""
     given = np.asarray(values)
