@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from jiyuu.character.identify import Candidate, Identified
     from jiyuu.measurement.notice import Notice
     from jiyuu.measurement.tone import MeasuredTone
-    from jiyuu.rig.identity_run import IdentityRun, Swept, Whistled
+    from jiyuu.rig.identity_run import IdentityRequest, IdentityRun, Swept, Whistled
 
 SOFT_V, LOUD_V = 0.1, 2.0  # hardly bent by stages of a volt; bent by tenths of a decibel and more
 SHOWN = 3  # candidates whose residual curves are kept
@@ -44,25 +44,27 @@ class IdentitySetting(Setting):
         return self.changed(levels_v=tuple(sorted({*self.levels_v, level_v})))
 
 
-class Identity(Step):
+class Identity(Step[IdentitySetting, "IdentityRequest"]):
     """One press: sweeps at several levels, the whistle, and every circuit fitted to them."""
 
     number, key, name = 9, "comparison", "Which circuit"
     purpose = "which circuit a unit is, by what fits what it does"
     setting = IdentitySetting
 
-    def refuse(self, standing: Standing, setting: object) -> str | None:
+    def refuse(self, standing: Standing, setting: IdentitySetting) -> str | None:
         if standing.self_oscillates:
             return ("At this resonance the filter oscillates by itself, and a sweep would measure the whistle: turn "
                     "resonance down first.")
         return None
 
-    def request(self, standing: Standing, setting: IdentitySetting) -> object:
+    def request(self, standing: Standing, setting: IdentitySetting) -> IdentityRequest:
         from jiyuu.rig.identity_run import IdentityRequest
 
         return IdentityRequest(standing.panel, standing.mode, setting.levels_v)
 
-    def run(self, standing: Standing, setting: object, request: Any, rig: Rig) -> Iterator[Progress | Run]:
+    def run(
+        self, standing: Standing, setting: IdentitySetting, request: IdentityRequest, rig: Rig
+    ) -> Iterator[Progress | Run]:
         from jiyuu.rig.identity_run import run_identity
 
         for step in run_identity(request, rig):

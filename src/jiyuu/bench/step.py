@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Mapping
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Generic
+
+from typing_extensions import TypeVar
 
 from jiyuu.bench.run import Run
 from jiyuu.bench.setting import Setting
@@ -13,8 +15,12 @@ from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
 from jiyuu.wording.quantity import Quantity
 
+# Whoever holds steps of all kinds need not name them.
+SettingT = TypeVar("SettingT", bound=Setting, default=Any)
+RequestT = TypeVar("RequestT", default=Any)
 
-class Step(ABC):
+
+class Step(ABC, Generic[SettingT, RequestT]):
     """number: its place in the walk; key: its name in files and books; purpose: what it is for, in a few words; tip:
     what measuring does. quantities: those that it brings along itself. depends_on: parts of the filter as it stands
     (names of Standing.as_json) and of the setting ('setting.…') whose move puts a run out of date. kept_as: what its
@@ -37,41 +43,41 @@ class Step(ABC):
         """What its runs are called in a book."""
         return self.kept_as or self.key
 
-    def refuse(self, standing: Standing, setting: object) -> str | None:
+    def refuse(self, standing: Standing, setting: SettingT) -> str | None:
         """Why it cannot be measured as it stands, with what to do; None where it can."""
         return None
 
-    def modes(self, standing: Standing, setting: Any) -> tuple[str, ...]:
+    def modes(self, standing: Standing, setting: SettingT) -> tuple[str, ...]:
         """The outputs that are measured, the chosen one last: the newest run is the one looked at."""
         return (standing.mode,)
 
-    def thorough(self, setting: Any) -> Any:
+    def thorough(self, setting: SettingT) -> SettingT:
         """The setting for whoever has time: the whole walk."""
         return setting
 
     @abstractmethod
-    def request(self, standing: Standing, setting: Any) -> object:
+    def request(self, standing: Standing, setting: SettingT) -> RequestT:
         """Everything a run needs, frozen."""
 
     @abstractmethod
-    def run(self, standing: Standing, setting: Any, request: object, rig: Rig) -> Iterator[Progress | Run]:
+    def run(self, standing: Standing, setting: SettingT, request: RequestT, rig: Rig) -> Iterator[Progress | Run]:
         """Yields progress, and every run as it ends."""
 
-    def predict(self, standing: Standing, setting: Any) -> Iterator[object]:
+    def predict(self, standing: Standing, setting: SettingT) -> Iterator[object]:
         """What the drawing says, early and then refined."""
         return iter(())
 
 
-class Unmeasured(Step):
+class Unmeasured(Step[Setting, None]):
     """A step at which nothing is measured."""
 
     measures = False
 
-    def refuse(self, standing: Standing, setting: object) -> str | None:
+    def refuse(self, standing: Standing, setting: Setting) -> str | None:
         return f"Nothing is measured in {self.name}; go to a step that measures, Response first."
 
-    def request(self, standing: Standing, setting: object) -> object:
+    def request(self, standing: Standing, setting: Setting) -> None:
         return None
 
-    def run(self, standing: Standing, setting: object, request: object, rig: Rig) -> Iterator[Progress | Run]:
+    def run(self, standing: Standing, setting: Setting, request: None, rig: Rig) -> Iterator[Progress | Run]:
         return iter(())

@@ -44,7 +44,7 @@ class CombinationStep(Unmeasured):
     quantities = QUANTITIES
     hears_all = True
 
-    def refuse(self, standing: Standing, setting: object) -> str | None:
+    def refuse(self, standing: Standing, setting: Setting) -> str | None:
         return ("Nothing is measured in Combination: all of the path together is measured in Response and the steps "
                 "behind it.")
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import numpy as np
 from pydantic import Field
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from jiyuu.character.descriptors import Descriptor
     from jiyuu.character.sound import Listening
     from jiyuu.measurement.response import MeasuredResponse
-    from jiyuu.rig.character_run import CharacterRun
+    from jiyuu.rig.character_run import CharacterRequest, CharacterRun
     from jiyuu.signals.source import Source
 
 
@@ -63,7 +63,7 @@ class ComparisonSetting(Setting):
         return Listening(self.loudness == "equal")
 
 
-class ComparisonStep(Step):
+class ComparisonStep(Step[ComparisonSetting, "CharacterRequest"]):
     """What is compared are the filters of the shelf as they stand: drawings at one cutoff, and units whose character
     was measured where they stand."""
 
@@ -76,7 +76,7 @@ class ComparisonStep(Step):
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims", "drive_db",
                   "setting.source", "setting.pitch_hz", "setting.level_v", "setting.loudness")
 
-    def request(self, standing: Standing, setting: ComparisonSetting) -> object:
+    def request(self, standing: Standing, setting: ComparisonSetting) -> CharacterRequest:
         from dataclasses import replace
 
         from jiyuu.character.descriptors import CALM_V
@@ -91,7 +91,9 @@ class ComparisonStep(Step):
         return CharacterRequest(standing.panel, standing.mode, source, soft_v, tuple((drive * CALM_V).tolist()),
                                 usual_frequency_hz(standing.standing_hz), drive * NOMINAL_V)
 
-    def run(self, standing: Standing, setting: ComparisonSetting, request: Any, rig: Rig) -> Iterator[Progress | Run]:
+    def run(
+        self, standing: Standing, setting: ComparisonSetting, request: CharacterRequest, rig: Rig
+    ) -> Iterator[Progress | Run]:
         from jiyuu.rig.character_run import run_character
 
         for step in run_character(request, rig):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import numpy as np
 from pydantic import Field
@@ -27,7 +27,7 @@ from jiyuu.wording.notices import notices_json
 if TYPE_CHECKING:
     from jiyuu.measurement.drive import MeasuredDrive
     from jiyuu.prediction.drive_study import Asked, DriveStudy
-    from jiyuu.rig.drive_run import DriveRun
+    from jiyuu.rig.drive_run import DriveRequest, DriveRun
     from jiyuu.signals.two_tones import TwoTones
 
 
@@ -71,7 +71,7 @@ class DriveSetting(Setting):
         return usual_frequency_hz(standing_hz) if self.frequency_hz is None else self.frequency_hz
 
 
-class DriveStep(Step):
+class DriveStep(Step[DriveSetting, "DriveRequest"]):
     """The level is its axis, so that the nominal one puts nothing out of date but what is said of it."""
 
     number, key, name = 6, "drive", "Drive"
@@ -81,19 +81,21 @@ class DriveStep(Step):
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims", "setting.frequency_hz",
                   "setting.level_v", "setting.lamp_percent")
 
-    def refuse(self, standing: Standing, setting: object) -> str | None:
+    def refuse(self, standing: Standing, setting: DriveSetting) -> str | None:
         if standing.self_oscillates:
             return ("At this resonance the filter oscillates by itself, so what it does to a tone is not defined: turn "
                     "resonance down first.")
         return None
 
-    def request(self, standing: Standing, setting: DriveSetting) -> object:
+    def request(self, standing: Standing, setting: DriveSetting) -> DriveRequest:
         from jiyuu.rig.drive_run import DriveRequest
 
         return DriveRequest(standing.panel, standing.mode, setting.tone_hz(standing.standing_hz), setting.level_v,
                             setting.lamp_percent, _pair(standing, setting))
 
-    def run(self, standing: Standing, setting: DriveSetting, request: Any, rig: Rig) -> Iterator[Progress | Run]:
+    def run(
+        self, standing: Standing, setting: DriveSetting, request: DriveRequest, rig: Rig
+    ) -> Iterator[Progress | Run]:
         from jiyuu.rig.drive_run import run_drive
 
         for step in run_drive(request, rig):

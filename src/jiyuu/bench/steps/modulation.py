@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 from pydantic import Field, model_validator
 
@@ -25,7 +25,7 @@ from jiyuu.wording.notices import notices_json
 
 if TYPE_CHECKING:
     from jiyuu.measurement.uncertain import Uncertain
-    from jiyuu.rig.modulation_run import ModulationRun, MovedCutoff
+    from jiyuu.rig.modulation_run import ModulationRequest, ModulationRun, MovedCutoff
 
 RING_LOOK_S, RING_SHOWN_DB = 0.001, 66.0
 MOST_NOTES = 48
@@ -65,7 +65,7 @@ class ModulationSetting(Setting):
         return found
 
 
-class ModulationStep(Step):
+class ModulationStep(Step[ModulationSetting, "ModulationRequest"]):
     """What moves is part of the filter as it stands; here it is set, looked at and measured."""
 
     number, key, name = 7, "modulation", "Modulation"
@@ -77,7 +77,7 @@ class ModulationStep(Step):
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims", "setting.pulse_ms",
                   "setting.strike_v")
 
-    def refuse(self, standing: Standing, setting: Any) -> str | None:
+    def refuse(self, standing: Standing, setting: ModulationSetting) -> str | None:
         if standing.self_oscillates and not self._can_whistle(standing):
             return "It oscillates by itself and cannot be struck; turn resonance down."
         if setting.scale.strip() and not standing.self_oscillates and _ring_hz(standing) is None:
@@ -89,7 +89,7 @@ class ModulationStep(Step):
     def _can_whistle(standing: Standing) -> bool:
         return standing.onset is not None and standing.onset.gain < 0.97 * standing.full_gain
 
-    def request(self, standing: Standing, setting: ModulationSetting) -> Any:
+    def request(self, standing: Standing, setting: ModulationSetting) -> ModulationRequest:
         from jiyuu.rig.modulation_run import ModulationRequest
 
         ring_hz = _ring_hz(standing) or standing.standing_hz
@@ -108,7 +108,9 @@ class ModulationStep(Step):
         moved, pitches = moved_within_hearing(standing), pitches_of(standing)
         return MovedCutoff(*moved, pitches[0]) if moved is not None and pitches else None
 
-    def run(self, standing: Standing, setting: ModulationSetting, request: Any, rig: Rig) -> Iterator[Progress | Run]:
+    def run(
+        self, standing: Standing, setting: ModulationSetting, request: ModulationRequest, rig: Rig
+    ) -> Iterator[Progress | Run]:
         from jiyuu.rig.modulation_run import run_modulation
 
         for step in run_modulation(request, rig):
@@ -147,8 +149,7 @@ def made(
     struck = Struck(float(f"{1000 * pulse_s:.4g}"), float(f"{level_v:.4g}"), standing.resonance_percent)
     findings = [] if run.pings is None else ping_findings(run.pings.pings, struck)
     findings += [] if run.scale is None else [scale_finding(run.scale)]
-    if run.lines is not None:
-        moved = STEP.request(standing, setting).moved
+    if run.lines is not None and (moved := STEP.request(standing, setting).moved) is not None:
         findings.append(sideband_finding(run.lines, tone_hz=moved.tone_hz, rate_hz=moved.rate_hz,
                                          octaves=moved.octaves))
     findings += [] if run.steps is None else settling_findings(run.steps)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 from jiyuu.bench.run import Run
 from jiyuu.bench.setting import Setting
@@ -14,6 +14,9 @@ from jiyuu.field_words import asked
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
 
+if TYPE_CHECKING:
+    from jiyuu.rig.resonance_run import ResonanceRequest
+
 
 class ResonanceSetting(Setting):
     """How finely the control is looked at."""
@@ -22,7 +25,7 @@ class ResonanceSetting(Setting):
                                     "at which it is swept; between two of them the curves are drawn straight.")] = 21
 
 
-class ResonanceStep(Step):
+class ResonanceStep(Step[ResonanceSetting, "ResonanceRequest"]):
     """The position of the control is its axis, so that its move puts nothing out of date."""
 
     number, key, name = 3, "resonance", "Resonance"
@@ -31,12 +34,14 @@ class ResonanceStep(Step):
     setting = ResonanceSetting
     depends_on = ("standing_hz", "path", "parameters", "control", "trims")
 
-    def request(self, standing: Standing, setting: ResonanceSetting) -> object:
+    def request(self, standing: Standing, setting: ResonanceSetting) -> ResonanceRequest:
         from jiyuu.rig.resonance_run import ResonanceRequest, evenly
 
         return ResonanceRequest(standing.panel, standing.mode, evenly(setting.positions))
 
-    def run(self, standing: Standing, setting: Any, request: Any, rig: Rig) -> Iterator[Progress | Run]:
+    def run(
+        self, standing: Standing, setting: ResonanceSetting, request: ResonanceRequest, rig: Rig
+    ) -> Iterator[Progress | Run]:
         from jiyuu.measurement.resonance_findings import control_findings, position_findings
         from jiyuu.rig.resonance_run import run_resonance
 

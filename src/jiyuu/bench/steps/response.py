@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import numpy as np
 from pydantic import Field
@@ -47,7 +47,7 @@ class ResponseSetting(Setting):
                        ] = 5.0
 
 
-class ResponseStep(Step):
+class ResponseStep(Step[ResponseSetting, "ResponseRequest"]):
     """Small sweeps, so that the curve is that of the circuit and not of its saturation."""
 
     number, key, name = 2, "response", "Response"
@@ -56,7 +56,7 @@ class ResponseStep(Step):
     setting = ResponseSetting
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims")
 
-    def refuse(self, standing: Standing, setting: object) -> str | None:
+    def refuse(self, standing: Standing, setting: ResponseSetting) -> str | None:
         if standing.self_oscillates:
             return ("At this resonance the filter oscillates by itself, and a sweep would measure the whistle: turn "
                     "resonance down first.")
@@ -76,7 +76,7 @@ class ResponseStep(Step):
                                sweep_s=setting.sweep_s)
 
     def run(
-        self, standing: Standing, setting: ResponseSetting, request: Any, rig: Rig
+        self, standing: Standing, setting: ResponseSetting, request: ResponseRequest, rig: Rig
     ) -> Iterator[Progress | Run]:
         from jiyuu.rig.response_run import run_response
 

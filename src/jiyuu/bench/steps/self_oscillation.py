@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from enum import StrEnum
 from fractions import Fraction
 from math import log2
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 from pydantic import Field, field_validator
 
@@ -22,6 +22,9 @@ from jiyuu.progress import Progress
 from jiyuu.quantities import A4_HZ
 from jiyuu.rig.protocol import Rig
 from jiyuu.wording.notices import notices_json
+
+if TYPE_CHECKING:
+    from jiyuu.rig.oscillation_run import OscillationRequest
 
 USUAL_ONSET = (70.0, 95.0)  # of the travel: lower and much of it whistles, higher and a warm day may silence it
 
@@ -86,7 +89,7 @@ def ratio_of(text: str) -> Fraction:
     return found
 
 
-class SelfOscillationStep(Step):
+class SelfOscillationStep(Step[WhistleSetting, "OscillationRequest"]):
     """The whole travel past the onset is looked at, so that the position of the control puts nothing out of date."""
 
     number, key, name = 4, "self_oscillation", "Self-oscillation"
@@ -95,14 +98,14 @@ class SelfOscillationStep(Step):
     setting = WhistleSetting
     depends_on = ("standing_hz", "path", "parameters", "control", "trims", "sources")
 
-    def request(self, standing: Standing, setting: WhistleSetting) -> object:
+    def request(self, standing: Standing, setting: WhistleSetting) -> OscillationRequest:
         from jiyuu.rig.oscillation_run import OscillationRequest
 
         return OscillationRequest(standing.panel, standing.mode, standing.setup.sources()[0], setting.balance_db,
                                   setting.concert_a_hz)
 
     def run(
-        self, standing: Standing, setting: WhistleSetting, request: Any, rig: Rig
+        self, standing: Standing, setting: WhistleSetting, request: OscillationRequest, rig: Rig
     ) -> Iterator[Progress | Run]:
         from jiyuu.measurement.oscillation_findings import oscillation_findings
         from jiyuu.rig.oscillation_run import run_oscillation

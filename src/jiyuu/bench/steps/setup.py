@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import TYPE_CHECKING
 
 from jiyuu.bench.run import Run
 from jiyuu.bench.setup import Setup
@@ -14,8 +14,11 @@ from jiyuu.measurement.finding import Finding, Tolerance
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
 
+if TYPE_CHECKING:
+    from jiyuu.rig.level_run import LevelRequest
 
-class SetupStep(Step):
+
+class SetupStep(Step[Setup, "LevelRequest"]):
     """What is set here is part of the filter as it stands: every other step hears the same source."""
 
     number, key, name = 1, "setup", "Setup"
@@ -25,13 +28,13 @@ class SetupStep(Step):
                   "control", "trims")
     setting = Setup
 
-    def request(self, standing: Standing, setting: object) -> object:
+    def request(self, standing: Standing, setting: Setup) -> LevelRequest:
         from jiyuu.rig.level_run import LevelRequest
 
         setup = standing.setup
         return LevelRequest(standing.panel, standing.mode, setup.sources(), setup.drive_db, setup.output_limit_v)
 
-    def run(self, standing: Standing, setting: Any, request: Any, rig: Rig) -> Iterator[Progress | Run]:
+    def run(self, standing: Standing, setting: Setup, request: LevelRequest, rig: Rig) -> Iterator[Progress | Run]:
         from jiyuu.rig.level_run import FULL_SCALE_V, run_levels
 
         for step in run_levels(request, rig):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -108,7 +108,7 @@ class TrackingSetting(Setting):
         return 0.0 if self.sweeps(document) else whistle_percent(document) or 100.0
 
 
-class TrackingStep(Step):
+class TrackingStep(Step[TrackingSetting, TrackingRequest]):
     """Tracked at pitches and a resonance of its own, so that the knobs put nothing out of date."""
 
     number, key, name = 5, "tracking", "Tracking"
@@ -132,7 +132,7 @@ class TrackingStep(Step):
         )
 
     def run(
-        self, standing: Standing, setting: TrackingSetting, request: Any, rig: Rig
+        self, standing: Standing, setting: TrackingSetting, request: TrackingRequest, rig: Rig
     ) -> Iterator[Progress | Run]:
         from jiyuu.rig.tracking_run import possible_request, run_tracking
 
