@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 HALF_WIDTH = 0.02  # of a fit window, re its frequency
 FEWEST_BINS = 20
 DEGREE = 4
-ROUNDED = 1e-9
+ROUNDED, FAINTEST = 1e-9, 1e-30  # shares of what windows have in common, and of the noise
 LEAST_SHARE = 2e-6  # of a bin's gain: what clocks and interpolation leave
 
 
@@ -52,15 +52,12 @@ class Window:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Fit:
-    """gain, its standard deviation, noise (mean square of a bin), coherence at one frequency; weights (m,) of the
-    bins from `first` on, of which the gain is the sum."""
+    """gain, its standard deviation, noise (mean square of a bin), coherence at one frequency."""
 
     gain: complex
     deviation: float
     noise: float
     coherence: float
-    first: int
-    weights: ComplexArray
 
 
 def fit_in(window: Window, output: ComplexArray, independent: float, *, of: ComplexArray | None = None) -> Fit:
@@ -73,7 +70,7 @@ def fit_in(window: Window, output: ComplexArray, independent: float, *, of: Comp
     noise = left * independent / free
     coherence = min(max(1 - left / max(_power(y if of is None else of[place]), 1e-300), 0.0), 1.0)
     deviation = float(np.sqrt(noise * window.sharpness / independent))
-    return Fit(complex(answer[0]), deviation, noise / independent, coherence, window.first, window.solving[0])
+    return Fit(complex(answer[0]), deviation, noise / independent, coherence)
 
 
 def spectrum_of(heard: Heard, fitted_hz: FloatArray, fits: list[Fit]) -> Spectrum:
@@ -93,7 +90,7 @@ def _noise(hertz: FloatArray, fitted_hz: FloatArray, fits: list[Fit]) -> FloatAr
 
 def less_network(network: NetworkFit, heard: Heard, windows: list[Window]) -> list[Fit]:
     """What the windows find of the gain that a network leaves."""
-    reached = slice(windows[0].first, windows[-1].first + windows[-1].x.size)
+    reached = _reached(windows)
     model = np.zeros(heard.bins_hz.size, dtype=complex)
     model[reached] = network.at(heard.bins_hz[reached])
     left = heard.output - model * heard.stimulus
@@ -111,17 +108,22 @@ class FoundInNoise:
     kept: FloatArray
 
 
+def _reached(windows: list[Window]) -> slice:
+    """The bins that windows use: those about the ends of the band reach beyond it."""
+    return slice(windows[0].first, windows[-1].first + windows[-1].x.size)
+
+
 def found_in_noise(
     heard: Heard, windows: list[Window], fits: list[Fit], network: NetworkFit | None, draws: int,
     generator: np.random.Generator,
 ) -> FoundInNoise:
     """Both from the same noise of the bins: a network takes to itself what of it looks like a network, and windows
     about a resonance as sharp as they are wide give a part of that back only."""
-    reached = slice(windows[0].first, windows[-1].first + windows[-1].x.size)
+    reached = _reached(windows)
     hertz, played = heard.bins_hz[reached], heard.stimulus[reached]
     fitted_hz, gains = np.array([window.hertz for window in windows]), _gains_of(windows)
-    noise = gains * np.sqrt(
-        _noise(hertz, fitted_hz, fits) + (LEAST_SHARE * np.abs(heard.output[reached])) ** 2)[np.newaxis]
+    power = _noise(hertz, fitted_hz, fits) + (LEAST_SHARE * np.abs(heard.output[reached])) ** 2
+    noise = gains * np.sqrt(np.maximum(power, FAINTEST * power.max()))[np.newaxis]
     alike = (noise @ noise.conj().T).toarray()  # windows that overlap share the noise of the bins they both use
     strength = np.sqrt(np.diag(alike).real)
     root = np.linalg.cholesky(alike / np.outer(strength, strength) + ROUNDED * np.eye(strength.size))
