@@ -2,7 +2,6 @@
 
 import gc
 import os
-import sys
 import time
 import zlib
 from itertools import count
@@ -22,7 +21,6 @@ settings.load_profile("jiyuu")
 
 MADE_IN_S = 300.0
 DONE, TIDIED_EVERY = count(1), 16  # tests of this worker
-MUCH_MB = 450.0  # from which on it computes anew what it might have kept
 
 
 @pytest.hookimpl(optionalhook=True)
@@ -61,30 +59,12 @@ def pytest_configure() -> None:
 
 @pytest.fixture(autouse=True)
 def tidied():
-    """Now and then what lies free in pieces is given back, as after long work in the application; and what was computed
-    for tests that are over, where that is much."""
+    """Now and then what lies free in pieces is given back, as after long work in the application."""
     from jiyuu.desktop.memory import tidy
 
     yield
     if next(DONE) % TIDIED_EVERY == 0:
         tidy()
-        if resident_mb() > MUCH_MB:
-            forget_computed()
-            tidy()
-
-
-def resident_mb() -> float:
-    pages = int(Path("/proc/self/statm").read_text().split()[1])
-    return 1e-6 * pages * os.sysconf("SC_PAGE_SIZE")
-
-
-def forget_computed() -> None:
-    """What measuring keeps for the next recording of the same stimulus."""
-    for name, module in list(sys.modules.items()):
-        if name.startswith(("jiyuu.measurement.", "jiyuu.signals.")):
-            for value in vars(module).values():
-                if hasattr(value, "cache_clear"):
-                    value.cache_clear()
 
 
 @pytest.fixture(scope="session")
