@@ -9,7 +9,7 @@ from jiyuu import stopping
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.circuits.filter_file import neutral_filter
 from jiyuu.simulation.kernels import AT_A_STRETCH, integrate
-from jiyuu.stopping import Stopped, as_they_come, checkpoint, side_by_side, stoppable
+from jiyuu.stopping import Stopped, checkpoint, side_by_side, stoppable
 from tests.benching import runs_of
 
 
@@ -72,52 +72,6 @@ def test_side_by_side_keeps_order_and_stops_what_has_not_begun():
     with stopping.stoppable(flag), pytest.raises(Stopped):
         list(side_by_side(work, range(200)))
     assert len(begun) < 200
-
-
-def test_works_that_know_nothing_of_each_other_tell_as_they_come():
-    def count(to):
-        yield from range(to)
-
-    found = list(as_they_come([lambda to=to: count(to) for to in (3, 0, 2)]))
-    for number, to in enumerate((3, 0, 2)):
-        assert [item for one, item in found if one == number] == [*range(to), None]
-
-
-def test_what_one_work_raises_calls_the_others_off():
-    seen = threading.Event()
-
-    def endless():
-        try:
-            while True:
-                seen.set()
-                yield "on"
-        finally:
-            ended.append(True)
-
-    def broken():
-        seen.wait()
-        raise ValueError("made up")
-        yield
-
-    ended = []
-    with pytest.raises(ValueError, match="made up"):
-        list(as_they_come([endless, broken]))
-    assert ended == [True]
-
-
-def test_who_waits_for_works_can_be_called_off():
-    begun, flag = [], threading.Event()
-
-    def endless():
-        begun.append(True)
-        flag.set()
-        while True:
-            checkpoint()
-            yield "on"
-
-    with stoppable(flag), pytest.raises(Stopped):
-        list(as_they_come([endless] * 3))
-    assert len(begun) <= 2
 
 
 @pytest.mark.long

@@ -11,6 +11,7 @@ from typing import Any
 
 from jiyuu import __version__
 from jiyuu.bench.report.printed import html_text, write_pdf
+from jiyuu.bench.report.sheet import Sheet
 from jiyuu.bench.report.walked import walk_sheet
 from jiyuu.bench.run import Run
 from jiyuu.bench.setting import Setting
@@ -20,9 +21,9 @@ from jiyuu.bench.walk import measured, setting_of, walk
 from jiyuu.book.table import Table
 from jiyuu.errors import JiyuuError
 from jiyuu.measurement.finding import Finding
+from jiyuu.processes import as_they_come
 from jiyuu.progress import Progress
 from jiyuu.rig.protocol import Rig
-from jiyuu.stopping import as_they_come
 from jiyuu.whole_file import apart_from, write_text, written_whole
 from jiyuu.wording.findings import sentence
 
@@ -52,32 +53,44 @@ def characterise(
         **({ASKED: {step: dict(values) for step, values in asked.items()}} if asked else {}),
     }
     done = _done_before(folder, identity)
-    steps, works = [step for step in walk() if step.measures], []
-    missing: list[Step] = []
+    steps = [step for step in walk() if step.measures]
+    missing: list[tuple[Step, Setting]] = []
     for step in steps:
         setting = setting_of(step, asked) if only_mode else step.thorough(setting_of(step, asked))
         if not _is_done(folder, step.modes(standing, setting), done.get(step.key)):
-            missing.append(step)
-            works.append(partial(_one, step, standing, setting, rig(), folder, inputs))
+            missing.append((step, setting))
+    # What takes longest first: what is measured in every mode, and of the others what comes late in the walk.
+    missing.sort(key=lambda one: (len(one[0].modes(standing, one[1])), one[0].number), reverse=True)
     # Each has a rig of its own.
+    works = [partial(_one, step, standing, setting, rig(), folder, inputs) for step, setting in missing]
     shares = dict.fromkeys(range(len(works)), 0.0)
     for number, told in as_they_come(works):
         if isinstance(told, dict):
-            done[missing[number].key] = told
+            done[missing[number][0].key] = told
             _write(folder, identity, done)
             continue
         shares[number] = 1.0 if told is None else told.share
         if told is not None:
             share = (len(steps) - len(works) + sum(shares.values())) / len(steps)
-            yield Progress(f"{missing[number].name}: {told.text}", share)
+            yield Progress(f"{missing[number][0].name}: {told.text}", share)
     summary = _write(folder, identity, done)
-    yield Progress("Writing the report", 0.99)
     tables = {name: folder / name for found in done.values() for name in _files_of(found)}
     sheet = walk_sheet(standing, summary, tables)
+    for _, begun in as_they_come([partial(write, sheet, folder, inputs) for write in (_write_page, _write_sheets)]):
+        if begun is not None:
+            yield begun
+    yield summary
+
+
+def _write_page(sheet: Sheet, folder: Path, inputs: tuple[Path, ...]) -> Iterator[Progress]:
+    yield Progress("Writing the report", 0.98)
     write_text(folder / HTML, html_text(sheet), inputs=inputs)
+
+
+def _write_sheets(sheet: Sheet, folder: Path, inputs: tuple[Path, ...]) -> Iterator[Progress]:
+    yield Progress("Writing the report to print", 0.99)
     with written_whole(folder / PDF, inputs=inputs) as temporary:
         write_pdf(sheet, temporary)
-    yield summary
 
 
 def _one(

@@ -21,12 +21,13 @@ def characterise(
     inputs: tuple[Path, ...] = (),
 ) -> dict[str, object]:
     """Shows how far it is on standard error; returns what stands in findings.json."""
-    with Bar(console=Console(file=sys.stderr), transient=True) as bar:
+    # Drawn when there is something to say: a thread that draws would be in the way of forks.
+    with Bar(console=Console(file=sys.stderr), transient=True, auto_refresh=False) as bar:
         task = bar.add_task("Starting", total=1.0)
         for told in characterised(standing, lambda: SimulatedRig(standing.filter, seed=seed), seed=seed, folder=folder,
                                   only_mode=only_mode, asked=asked, inputs=inputs):
             if isinstance(told, Progress):
-                bar.update(task, completed=told.share, description=told.text)
+                bar.update(task, completed=told.share, description=told.text, refresh=True)
             else:
                 return told
     raise AssertionError("a characterisation ends with its summary")

@@ -27,7 +27,7 @@ FEEDTHROUGH_S = 0.005
 
 def _lagged(record: FloatArray, samples: float) -> FloatArray:
     """Through one pole of that time constant, settled at the first value when it begins."""
-    if samples < 1e-3:
+    if samples < 1e-3 or not np.ptp(record):
         return record
     keep = np.exp(-1 / samples)
     return np.asarray(scipy.signal.lfilter([1 - keep], [1, -keep], record, zi=[keep * record[0]])[0])
