@@ -24,6 +24,7 @@ LEAST_HUM = 3e-5  # re the recording's RMS: what is weaker moves nothing
 FAINT, TELLS_TURNS = 0.3, 4.0  # re the same line once something has sounded; turns of it that tell its size
 CELL_S = 0.05  # of a silence, in which it is about as loud
 UNEVEN, EVENED = 2.5, 4  # times as loud a cell may be as a quiet one; times that louder ones are made less of
+AS_BEFORE = 0.02  # share by which counts may differ and tell the same
 DROWNS = 10.0  # times as loud, from which on nothing is told by it
 STANDS_HZ = 1e-3
 SHORTEST_S = 0.15  # of silence that tells
@@ -159,8 +160,8 @@ def hum_in(
     found, left_v = _looked_for(quiet, least_v, known, wholly)
     for _ in range(EVENED):
         evened = quiet.evened(left_v)
-        if evened is None:
-            break
+        if evened is None or (found is None and np.allclose(evened.counts, quiet.counts, rtol=AS_BEFORE)):
+            break  # it would look at the same once more
         quiet, before = evened, found
         found, left_v = _looked_for(quiet, least_v, known, wholly)
         if found is not None and before is not None and abs(found.mains_hz - before.mains_hz) < STANDS_HZ:

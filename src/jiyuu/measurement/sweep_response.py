@@ -3,7 +3,7 @@ it, and what that leaves smoothed as far as the data allow."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -220,13 +220,14 @@ def _apart(
     if len(impulses) > 1:
         apart = (impulses[0][0] - impulses[1][0]) / np.sqrt(2 * len(impulses))
     elif ready.silence_v.size > 0.1 * sample_rate_hz:
-        apart = _gated(_like(ready.silence_v, ready.record_v.size), passages, place, ready.sound, gate)[0][0]
+        like = _like(ready.silence_v, ready.record_v.size)
+        apart, _ = next(_each_gated(like, passages, place, ready.sound, gate))
     else:
         apart = impulses[0][1]
     if ready.step_v:
         # Two passages may be rounded alike, and then do not tell how much was lost by it.
         rounding = _rounding(ready.record_v.size, ready) / np.sqrt(len(impulses))
-        apart = apart + _gated(rounding, passages, place, ready.sound, gate)[0][0]
+        apart = apart + next(_each_gated(rounding, passages, place, ready.sound, gate))[0]
     return np.asarray(apart)
 
 
@@ -268,9 +269,19 @@ def _gated(
 ) -> list[tuple[FloatArray, FloatArray]]:
     """Of every sound passage the impulse response from gate.before samples before its peak, tapered, and an
     equally long piece of what lies after it (noise only)."""
+    impulses = list(_each_gated(record, passages, place, sound, gate))
+    if not impulses:
+        raise MeasurementError(
+            "The recording ends before the stimulus does; record until a second after the stimulus has ended."
+        )
+    return impulses
+
+
+def _each_gated(
+    record: FloatArray, passages: Passages, place: int, sound: tuple[int, ...], gate: Gate
+) -> Iterator[tuple[FloatArray, FloatArray]]:
     period = passages.period or (record.size - place)
     before, after, window = gate.before, gate.after, gate.window
-    impulses = []
     for i in sound:
         checkpoint()
         begin = place + i * passages.period - before
@@ -284,12 +295,7 @@ def _gated(
         quiet = response[before + after : 2 * (before + after)]
         if quiet.size < window.size:
             quiet = np.resize(quiet, window.size) if quiet.size else np.zeros(window.size)
-        impulses.append((response[: before + after] * window, quiet * window))
-    if not impulses:
-        raise MeasurementError(
-            "The recording ends before the stimulus does; record until a second after the stimulus has ended."
-        )
-    return impulses
+        yield response[: before + after] * window, quiet * window
 
 
 def gate_of(passages: Passages, sample_rate_hz: float) -> Gate:
