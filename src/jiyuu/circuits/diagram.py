@@ -4,7 +4,7 @@ as SVG."""
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from xml.sax.saxutils import escape
+from html import escape
 
 SUM = "Σ"
 _PITCH, _HEIGHT, _WIDE = 70, 26, 44
@@ -110,6 +110,6 @@ def diagram_svg(diagram: Diagram, *, ink: str, quiet: str, face: str = "sans-ser
         out.append(f'<circle cx="{x:g}" cy="{y:g}" r="{radius:g}" fill="none" stroke="{ink}" stroke-width="1.3"/>')
     for x, y, words, strong in made.words:
         out.append(f'<text x="{x:g}" y="{y:g}" text-anchor="middle" fill="{ink if strong else quiet}">'
-                   f'{escape(words)}</text>')
+                   f'{escape(words, quote=False)}</text>')
     out.append("</svg>")
     return "\n".join(out)

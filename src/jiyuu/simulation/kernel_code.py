@@ -15,13 +15,15 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache, lru_cache
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import llvmlite
-import llvmlite.binding as llvm
 import platformdirs
 
 from jiyuu.arrays import FloatArray
 from jiyuu.simulation.kernel_source import COUNTS, TABLES
+
+if TYPE_CHECKING:  # a tenth of what a window's first moment imports, and that hears nothing yet
+    import llvmlite.binding as llvm
 
 Run = Callable[..., None]
 FORMS = ("single", "side_by_side")
@@ -62,6 +64,8 @@ def _writable(folder: Path) -> Path:
 @cache
 def _machine() -> tuple[str, str]:
     """Name and features of this processor."""
+    import llvmlite.binding as llvm
+
     llvm.initialize_native_target()
     llvm.initialize_native_asmprinter()
     return llvm.get_host_cpu_name(), llvm.get_host_cpu_features().flatten()
@@ -69,6 +73,8 @@ def _machine() -> tuple[str, str]:
 
 def _place(source: str) -> Path:
     """Where the code for a text lies: another processor and another compiler make another."""
+    import llvmlite
+
     known = "\n".join([source, *_machine(), llvmlite.__version__])
     return cache_folder() / f"{hashlib.sha256(known.encode()).hexdigest()[:24]}.o"
 
@@ -95,6 +101,8 @@ def _kept(place: Path) -> bytes | None:
 
 
 def _compiled(source: str) -> bytes:
+    import llvmlite.binding as llvm
+
     with _ONE_AT_A_TIME:
         name, features = _machine()
         machine = llvm.Target.from_default_triple().create_target_machine(cpu=name, features=features, opt=3)
@@ -123,6 +131,8 @@ def _keep(code: bytes, place: Path) -> None:
 
 @cache
 def _linker() -> llvm.LLJIT:
+    import llvmlite.binding as llvm
+
     _machine()
     return llvm.create_lljit_compiler()
 
@@ -131,6 +141,8 @@ _TRACKERS: list[llvm.ResourceTracker] = []  # code is let go of with its tracker
 
 
 def _linked(code: bytes, name: str) -> Kernel:
+    import llvmlite.binding as llvm
+
     library = llvm.JITLibraryBuilder().add_object_img(code)
     mathematics = ctypes.CDLL(MATHEMATICS)
     for wanted in OUTSIDE:

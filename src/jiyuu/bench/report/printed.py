@@ -8,8 +8,6 @@ from pathlib import Path
 from textwrap import wrap
 from typing import TYPE_CHECKING
 
-from jinja2 import Environment
-
 from jiyuu.bench.report.sheet import Part, Picture, Row, Sheet
 from jiyuu.circuits.diagram import Diagram, diagram_svg, drawing_of
 from jiyuu.inks import PAPER
@@ -30,6 +28,8 @@ STAMP_IN = 1.1
 
 def html_text(sheet: Sheet) -> str:
     """One file with its figures inside; the same sheet, the same bytes."""
+    from jinja2 import Environment
+
     template = Environment(autoescape=True).from_string(
         files("jiyuu.bench.report").joinpath("page.html.j2").read_text(encoding="utf-8"))
     return template.render(sheet=sheet, ink=PAPER, unjudged=Verdict.UNJUDGED, outside=Verdict.OUTSIDE,
