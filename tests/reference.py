@@ -12,7 +12,7 @@ from functools import cache, lru_cache
 from pathlib import Path
 
 import numpy as np
-from scipy.fft import irfft, rfft, rfftfreq
+from numpy.fft import irfft, rfft, rfftfreq
 from scipy.integrate import solve_ivp
 
 from jiyuu.circuits.network import BranchKind, Network

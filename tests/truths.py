@@ -1,9 +1,10 @@
 """Filters as closed forms, what their curves say exactly, and recordings of them: no code of the product takes part."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
-from scipy.fft import irfft, next_fast_len, rfft
+from scipy.fft import next_fast_len
 from scipy.optimize import brentq
 
 RINGS_S = 4  # after which nothing is left of a usual ring that would come round
@@ -120,19 +121,48 @@ def recorded(made, stimulus, rate, *, delay_s=0.0123, ppm=0.0, tail_s=1.0, rings
     """The stimulus through the filter, late, by a recorder whose clock is that much fast; no noise yet."""
     room = np.concatenate([stimulus, np.zeros(round(tail_s * rate))])
     size = 2 * next_fast_len((room.size + rings_s * rate) // 2, real=True)
-    hertz = np.fft.rfftfreq(size, 1 / rate)
+    hertz = np.fft.rfftfreq(size, 1 / rate)  # NumPy keeps nothing of a length, SciPy some megabytes
     gain = np.zeros(hertz.size, complex)
     gain[1:] = made.at(hertz[1:])
-    spectrum = rfft(room, size) * gain * np.exp(-2j * np.pi * hertz * delay_s)
+    spectrum = np.fft.rfft(room, size) * gain * np.exp(-2j * np.pi * hertz * delay_s)
     return sampled_by(spectrum, size, room.size, ppm)
+
+
+class Recorded:
+    """What a recorder made of a stimulus through a filter, once somebody asks for it: every worker knows of all tests
+    and runs few of them."""
+
+    def __init__(self, made, stimulus, rate, *, ppm=20.0):
+        self._asked, self._rate = (made, stimulus, rate), rate
+        self._ppm = ppm
+
+    @cached_property
+    def clean(self):
+        return recorded(*self._asked, ppm=self._ppm)
+
+    @cached_property
+    def t(self):
+        """When each sample was taken, s."""
+        return np.arange(self.clean.size) / self._rate
+
+    @cached_property
+    def peak(self):
+        return float(np.abs(self.clean).max())
+
+    @cached_property
+    def rms(self):
+        return float(np.std(self.clean))
+
+    def hum(self, hertz, peak, third):
+        """A line of mains and its third harmonic, re which it is so strong."""
+        return peak * (np.sin(2 * np.pi * hertz * self.t + 1) + third * np.sin(2 * np.pi * 3 * hertz * self.t))
 
 
 def sampled_by(spectrum, size, count, ppm):
     """(count,) of what has this spectrum of a record (size,), by a recorder whose clock is that much fast: it takes its
     samples at shorter steps."""
     if not ppm:
-        return irfft(spectrum, size)[:count]
-    # NumPy keeps nothing of a length as SciPy would.
+        return np.fft.irfft(spectrum, size)[:count]
     fine = np.fft.irfft(np.concatenate([spectrum, np.zeros((FINER - 1) * (size // 2))]), FINER * size) * FINER
     found = np.empty(count)
     for begin in range(0, count, AT_ONCE):  # what a processor keeps at hand

@@ -1,5 +1,7 @@
 """What a curve's phase, a sweep's times and two passages tell, each against its closed form."""
 
+from functools import cache
+
 import numpy as np
 import pytest
 
@@ -69,15 +71,20 @@ def test_of_noise_there_is_no_delay():
 
 PLAN = SweepPlan(level_v=1.0, sweep_s=2.0)
 STIMULUS = sweep_stimulus(PLAN, sample_rate_hz=RATE)
-PASSAGES = find_passages(STIMULUS)
+
+
+@cache
+def played():
+    """The stimulus's own passages."""
+    return find_passages(STIMULUS)
 
 
 def test_every_octave_of_an_exponential_sweep_lasts_as_long():
     hertz = np.geomspace(60.0, 12_000.0, 40)
-    times = sounding_s(hertz, PASSAGES, RATE)
+    times = sounding_s(hertz, played(), RATE)
     octave_s = np.diff(times) / np.diff(np.log2(hertz))
     assert octave_s == pytest.approx(np.full(39, octave_s.mean()), rel=0.02)
-    assert efold_s(PASSAGES, HERTZ[HERTZ < 18_000], RATE) == pytest.approx(octave_s.mean() / np.log(2), rel=0.01)
+    assert efold_s(played(), HERTZ[HERTZ < 18_000], RATE) == pytest.approx(octave_s.mean() / np.log(2), rel=0.01)
     assert 0 < times[0] < times[-1] < 2.2
 
 
@@ -88,18 +95,18 @@ def test_noise_has_no_rate_at_which_it_rises():
 
 def test_a_clock_turns_each_frequency_by_when_it_sounds():
     hertz = np.array([100.0, 1000.0, 10_000.0])
-    turned = at_clock(hertz, 20.0, PASSAGES, RATE)
+    turned = at_clock(hertz, 20.0, played(), RATE)
     assert np.abs(turned) == pytest.approx(1.0)
-    expected = 2 * np.pi * hertz * 20e-6 * sounding_s(hertz, PASSAGES, RATE)
+    expected = 2 * np.pi * hertz * 20e-6 * sounding_s(hertz, played(), RATE)
     assert np.angle(turned) == pytest.approx((expected + np.pi) % (2 * np.pi) - np.pi)
 
 
 def test_flat_samples_hurt_the_band_that_sounded_meanwhile():
     flat = np.zeros(STIMULUS.size, dtype=bool)
-    assert hurt_bands_hz(flat, PASSAGES, PASSAGES.start, (0, 1), RATE) == ()
-    at_s = float(sounding_s(np.array([1000.0]), PASSAGES, RATE)[0])
-    flat[PASSAGES.start + round(at_s * RATE) : PASSAGES.start + round(at_s * RATE) + 40] = True
-    ((low, high),) = hurt_bands_hz(flat, PASSAGES, PASSAGES.start, (0, 1), RATE)
+    assert hurt_bands_hz(flat, played(), played().start, (0, 1), RATE) == ()
+    at_s = float(sounding_s(np.array([1000.0]), played(), RATE)[0])
+    flat[played().start + round(at_s * RATE) : played().start + round(at_s * RATE) + 40] = True
+    ((low, high),) = hurt_bands_hz(flat, played(), played().start, (0, 1), RATE)
     assert 700 < low < 1000 < high < 1500
 
 
@@ -115,13 +122,13 @@ def test_what_is_missing_is_given_back(share):
 
 def passages(noise_v=1e-4, seed=1):
     """A sweep of two seconds behind a highpass, twice, with noise of their own."""
-    one = PASSAGES.passage_v
+    one = played().passage_v
     generator = np.random.default_rng(seed)
     return one + generator.normal(0, noise_v, one.size), one + generator.normal(0, noise_v, one.size)
 
 
 def verdict(first, second):
-    return compared(first, second, (1e-4, 1e-4), (1000, 1000 + PASSAGES.period), RATE)
+    return compared(first, second, (1e-4, 1e-4), (1000, 1000 + played().period), RATE)
 
 
 def test_passages_that_are_alike_are_both_sound():
@@ -140,7 +147,7 @@ def test_a_gain_that_changes_is_told_with_its_size_its_place_and_its_passage(whi
     (notice,) = (found := verdict(*both)).notices
     assert notice.fault is Fault.GAIN_CHANGED
     assert notice.facts["db"] == pytest.approx(db, abs=0.05)
-    start = (1000, 1000 + PASSAGES.period)[which]
+    start = (1000, 1000 + played().period)[which]
     assert notice.at_s == pytest.approx((start + at * length) / RATE, abs=0.1)
     assert found.sound == (1 - which,)
 

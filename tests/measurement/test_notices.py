@@ -21,45 +21,42 @@ from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from jiyuu.simulation.render import render
 from jiyuu.wording.notices import notice_sentence
 from tests.trials import some
-from tests.truths import Made, exact, recorded
+from tests.truths import Made, Recorded, exact, recorded
 
 RATE = 48_000
 STIMULUS = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=2.0), sample_rate_hz=RATE)
 LADDER = Made("transistor-ladder", "lowpass-24", 820.0, 2.0)
-CLEAN = recorded(LADDER, STIMULUS, RATE, ppm=20.0)
-RMS = float(np.std(CLEAN))
-T = np.arange(CLEAN.size) / RATE
-PEAK = float(np.abs(CLEAN).max())
+HEARD = Recorded(LADDER, STIMULUS, RATE)
 
 
 def noisy(record, seed=5, share=1e-3):
-    return record + noise_of("white", record.size, share * RMS, np.random.default_rng(seed))
+    return record + noise_of("white", record.size, share * HEARD.rms, np.random.default_rng(seed))
 
 
 def silent(from_s, for_s):
-    return np.where((from_s <= T) & (from_s + for_s > T), 0.0, CLEAN)
+    return np.where((from_s <= HEARD.t) & (from_s + for_s > HEARD.t), 0.0, HEARD.clean)
 
 
 def louder(from_s, by_db):
-    return np.where(from_s <= T, CLEAN * 10 ** (by_db / 20), CLEAN)
+    return np.where(from_s <= HEARD.t, HEARD.clean * 10 ** (by_db / 20), HEARD.clean)
 
 
 def shorter(from_s, samples):
-    return np.delete(CLEAN, np.arange(round(from_s * RATE), round(from_s * RATE) + samples))
+    return np.delete(HEARD.clean, np.arange(round(from_s * RATE), round(from_s * RATE) + samples))
 
 
-HUM = 0.01 * RMS * (np.sin(2 * np.pi * 50.02 * T + 1) + 0.4 * np.sin(2 * np.pi * 150.06 * T))
 CASES = [  # one of each kind first of all, as `some` picks them
-    (Fault.CLIPPED, lambda: np.clip(noisy(CLEAN), -0.97 * PEAK, 0.97 * PEAK)),
+    (Fault.CLIPPED, lambda: np.clip(noisy(HEARD.clean), -0.97 * HEARD.peak, 0.97 * HEARD.peak)),
     (Fault.DROPOUT, lambda: noisy(silent(1.4, 0.01))), (Fault.DROPOUT, lambda: noisy(silent(4.0, 0.01))),
     (Fault.GAIN_CHANGED, lambda: noisy(louder(1.5, -1.0))),
-    (Fault.CLIPPED, lambda: noisy(np.clip(CLEAN, -0.9 * PEAK, 0.9 * PEAK))),
+    (Fault.CLIPPED, lambda: noisy(np.clip(HEARD.clean, -0.9 * HEARD.peak, 0.9 * HEARD.peak))),
     (Fault.SAMPLES_LOST, lambda: noisy(shorter(1.5, 480))),
-    (Fault.STARTED_LATE, lambda: noisy(CLEAN)[round(1.2 * RATE) :]),
+    (Fault.STARTED_LATE, lambda: noisy(HEARD.clean)[round(1.2 * RATE) :]),
     (Fault.GAIN_CHANGED, lambda: noisy(louder(4.0, -0.3))),
-    (Fault.ENDED_EARLY, lambda: noisy(CLEAN)[: round(4.2 * RATE)]),
+    (Fault.ENDED_EARLY, lambda: noisy(HEARD.clean)[: round(4.2 * RATE)]),
     (Fault.GAIN_CHANGED, lambda: noisy(louder(2.7, 0.5))),
-    (Fault.HUM, lambda: noisy(CLEAN + HUM)), (Fault.SAMPLES_LOST, lambda: noisy(shorter(2.75, 100))),
+    (Fault.HUM, lambda: noisy(HEARD.clean + HEARD.hum(50.02, 0.01 * HEARD.rms, 0.4))),
+    (Fault.SAMPLES_LOST, lambda: noisy(shorter(2.75, 100))),
 ]
 
 
@@ -83,7 +80,7 @@ def test_a_fault_is_named_and_what_it_moved_is_not_stated(fault, make):
 
 @pytest.mark.long
 @pytest.mark.parametrize(("happened", "named"), some([
-    (lambda: louder(1.5, -1.0), {Fault.FEWER_PASSAGES}), (lambda: CLEAN, set()),
+    (lambda: louder(1.5, -1.0), {Fault.FEWER_PASSAGES}), (lambda: HEARD.clean, set()),
     (lambda: silent(1.4, 0.01), {Fault.FEWER_PASSAGES}), (lambda: shorter(1.5, 480), {Fault.FEWER_PASSAGES}),
 ], 2, long=4))
 def test_nothing_is_read_from_a_stimulus_of_one_sweep_that_no_network_explains(happened, named):
@@ -97,7 +94,7 @@ def test_nothing_is_read_from_a_stimulus_of_one_sweep_that_no_network_explains(h
 
 @pytest.mark.parametrize("seed", some(range(3), 1))
 def test_a_clean_recording_is_not_complained_of(seed):
-    assert not read_response(measure_response(STIMULUS, noisy(CLEAN, seed), RATE)).notices
+    assert not read_response(measure_response(STIMULUS, noisy(HEARD.clean, seed), RATE)).notices
 
 
 @pytest.mark.parametrize("made", [
@@ -130,7 +127,7 @@ def test_another_rate_than_the_header_says_is_named(made, to_hz, up, down):
 def test_a_passage_alone_is_measured_by_its_own_clock(ppm):
     """What a clock does to a sweep is more than a phase; at 60 ppm that alone would leave several times this noise."""
     record = recorded(WIDE, STIMULUS, RATE, ppm=ppm)
-    record = record + noise_of("white", record.size, 1e-3 * RMS, np.random.default_rng(2))
+    record = record + noise_of("white", record.size, 1e-3 * HEARD.rms, np.random.default_rng(2))
     response = measure_response(STIMULUS, record[round(1.2 * RATE) :], RATE)
     assert response.network is not None
     assert response.network.fit.left < 1.1
@@ -188,8 +185,8 @@ def test_a_gain_that_changes_as_a_passage_begins_hurts_that_one_only():
 
 @pytest.mark.parametrize("wandering", some([
     lambda: louder(3.2, 0.05), lambda: louder(3.0, -0.03),
-    lambda: CLEAN * 10 ** (np.linspace(0, 0.14, CLEAN.size) / 20),
-    lambda: CLEAN * 10 ** (np.linspace(0, -0.05, CLEAN.size) / 20),
+    lambda: HEARD.clean * 10 ** (np.linspace(0, 0.14, HEARD.clean.size) / 20),
+    lambda: HEARD.clean * 10 ** (np.linspace(0, -0.05, HEARD.clean.size) / 20),
 ], 2, long=4))
 def test_a_gain_that_moves_by_less_than_a_fault_widens_what_is_stated(wandering):
     """As that of a unit that warms up."""
@@ -260,7 +257,7 @@ def test_compression_is_named_and_the_interval_holds_the_small_signal(level_v, g
 def test_an_interface_recorded_alone_is_divided_out():
     rolls_off = butter(1, 12.0, "highpass", fs=RATE, output="sos")
     wire = noisy(sosfilt(rolls_off, np.concatenate([STIMULUS, np.zeros(RATE)])), 8)
-    through = measure_response(STIMULUS, noisy(sosfilt(rolls_off, CLEAN)), RATE)
+    through = measure_response(STIMULUS, noisy(sosfilt(rolls_off, HEARD.clean)), RATE)
     assert Fault.INTERFACE_HIGHPASS in {notice.fault for notice in read_response(through).notices}
     response = less_interface(through, measure_response(STIMULUS, wire, RATE))
     read = read_response(response)
@@ -301,11 +298,11 @@ def test_a_ring_at_the_pitch_of_the_mains_is_no_hum(humming, faults):
 
 
 def test_the_channel_is_chosen_by_the_stimulus_and_not_by_loudness():
-    wire, hum = np.concatenate([STIMULUS, np.zeros(RATE)]), np.sin(2 * np.pi * 50 * T)
-    taken, why = channel_of(Recording(np.stack([noisy(wire), noisy(CLEAN)]), RATE), STIMULUS)
+    wire, hum = np.concatenate([STIMULUS, np.zeros(RATE)]), np.sin(2 * np.pi * 50 * HEARD.t)
+    taken, why = channel_of(Recording(np.stack([noisy(wire), noisy(HEARD.clean)]), RATE), STIMULUS)
     assert why.facts["taken"] == "right"
     assert np.std(taken) < np.std(wire)
-    taken, why = channel_of(Recording(np.stack([noisy(CLEAN), 3 * hum + noisy(0 * CLEAN)]), RATE), STIMULUS)
+    taken, why = channel_of(Recording(np.stack([noisy(HEARD.clean), 3 * hum + noisy(0 * HEARD.clean)]), RATE), STIMULUS)
     assert why.facts["taken"] == "left"
     assert channel_of(Recording(np.stack([wire, wire]), RATE), STIMULUS)[1] is None
     assert channel_of(Recording(np.stack([wire, hum]), RATE), STIMULUS, "right")[1] is None

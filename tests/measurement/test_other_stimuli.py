@@ -24,7 +24,7 @@ from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from jiyuu.wording.notices import notice_sentence
 from tests.measurement.test_response import RATE, through
 from tests.trials import some
-from tests.truths import Made, exact, recorded
+from tests.truths import Made, Recorded, exact, recorded
 
 CASES = [("transistor-ladder", "lowpass-24", 820.0, 2.0), ("state-variable", "bandpass", 1200.0, 1.6),
          ("state-variable", "highpass", 300.0, 1.5)]
@@ -207,20 +207,19 @@ def test_a_bandpass_that_comes_to_a_level_far_below_it_stays_one():
 
 WIDE = Made("state-variable", "notch", 1110.0, 0.1)
 HISS = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=False)
-THROUGH = recorded(WIDE, HISS, RATE, ppm=20.0)
-PEAK, WHEN = float(np.abs(THROUGH).max()), np.arange(THROUGH.size) / RATE
+HEARD = Recorded(WIDE, HISS, RATE)
 
 
 @pytest.mark.parametrize(("fault", "make"), some([
-    (None, lambda: THROUGH), (None, lambda: np.tanh(0.5 * THROUGH / PEAK)),
-    (Fault.CLIPPED, lambda: np.clip(THROUGH, -0.8 * PEAK, 0.8 * PEAK)),  # for a sample at a time
+    (None, lambda: HEARD.clean), (None, lambda: np.tanh(0.5 * HEARD.clean / HEARD.peak)),
+    (Fault.CLIPPED, lambda: np.clip(HEARD.clean, -0.8 * HEARD.peak, 0.8 * HEARD.peak)),  # for a sample at a time
     # Of a recorder with an offset.
-    (Fault.DROPOUT, lambda: np.where((WHEN > 3.3) & (WHEN < 3.317), 0.0, THROUGH + 0.2)),
-    (Fault.SAMPLES_LOST, lambda: np.delete(THROUGH, np.arange(round(2.49 * RATE), round(2.49 * RATE) + 103))),
+    (Fault.DROPOUT, lambda: np.where((HEARD.t > 3.3) & (HEARD.t < 3.317), 0.0, HEARD.clean + 0.2)),
+    (Fault.SAMPLES_LOST, lambda: np.delete(HEARD.clean, np.arange(round(2.49 * RATE), round(2.49 * RATE) + 103))),
 ], 3))
 def test_what_is_wrong_with_a_recording_of_noise_is_named_and_what_it_moves_is_not_stated(fault, make):
     record = make()
-    noise = np.random.default_rng(3).normal(0, 1e-4 * THROUGH.std(), record.size)
+    noise = np.random.default_rng(3).normal(0, 1e-4 * HEARD.rms, record.size)
     found = measure_response(HISS, record + noise, RATE)
     named = {notice.fault for notice in found.notices}
     assert fault in named if fault else not named

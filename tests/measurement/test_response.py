@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from scipy.fft import next_fast_len, rfft
+from scipy.fft import next_fast_len
 from scipy.interpolate import CubicSpline
 
 from jiyuu.circuits.catalogue import circuit
@@ -30,7 +30,7 @@ def through(stimulus, circuit_id, mode, *, cutoff_hz, gain, rate=RATE, delay_s=0
     known = complex_gain(network, places, cutoff_hz=cutoff_hz, gain=gain, modes=[mode])[0]
     gains = np.zeros(hz.size, complex)
     gains[1:] = CubicSpline(np.log(places), known)(np.log(hz[1:]))
-    spectrum = rfft(room, size) * gains * np.exp(-2j * np.pi * hz * delay_s)
+    spectrum = np.fft.rfft(room, size) * gains * np.exp(-2j * np.pi * hz * delay_s)
     output = sign * sampled_by(spectrum, size, room.size, ppm)
     if noise_db is not None:
         loud = output[np.abs(room[: output.size]) > 0]

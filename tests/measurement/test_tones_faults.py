@@ -15,18 +15,17 @@ from jiyuu.measurement.tones_heard import broken, heard_tone, less_hum, noise_ne
 from jiyuu.signals.stimuli import tones_stimulus
 from jiyuu.wording.notices import notice_sentence
 from tests.trials import some
-from tests.truths import Made, exact, recorded
+from tests.truths import Made, Recorded, exact, recorded
 
 RATE, PASSBAND = 48_000, "passband_db"
 TONES = tones_stimulus(level_v=1.0, sample_rate_hz=RATE, per_octave=6, from_hz=25.0, to_hz=18_000.0)
-PLAYED_HZ = 25.0 * 2 ** (np.arange(len(tones_of(TONES, RATE))) / 6)
+PLAYED_HZ = 25.0 * 2 ** (np.arange(57) / 6)
 LADDER = Made("transistor-ladder", "lowpass-24", 820.0, 2.0)
-CLEAN = recorded(LADDER, TONES, RATE, ppm=20.0)
-PEAK, T = float(np.abs(CLEAN).max()), np.arange(CLEAN.size) / RATE
+HEARD = Recorded(LADDER, TONES, RATE)
 
 
 def noisy(record, share=1e-3, seed=5, colour="white"):
-    return record + noise_of(colour, record.size, share * float(np.std(CLEAN)), np.random.default_rng(seed))
+    return record + noise_of(colour, record.size, share * HEARD.rms, np.random.default_rng(seed))
 
 
 def wrong(made, response, *, gain_too=False):
@@ -49,21 +48,18 @@ def when(hertz):
 
 
 def lost(at_s, samples):
-    return np.delete(CLEAN, np.arange(round(at_s * RATE), round(at_s * RATE) + samples))
-
-
-HUM = 0.02 * PEAK * (np.sin(2 * np.pi * 50.04 * T + 1) + 0.5 * np.sin(2 * np.pi * 150.12 * T))
+    return np.delete(HEARD.clean, np.arange(round(at_s * RATE), round(at_s * RATE) + samples))
 
 
 @pytest.mark.parametrize(("fault", "make"), some([
-    (Fault.HUM, lambda: noisy(CLEAN + HUM)),
-    (Fault.GAIN_CHANGED, lambda: noisy(np.where(when(900.0) < T, 10 ** (-1.5 / 20), 1.0) * CLEAN)),
-    (Fault.GAIN_CHANGED, lambda: noisy(np.where(when(400.0) < T, 10 ** (0.3 / 20), 1.0) * CLEAN)),
-    (Fault.CLIPPED, lambda: noisy(np.clip(CLEAN, -0.8 * PEAK, 0.8 * PEAK), 1e-4)),
-    (Fault.DROPOUT, lambda: noisy(np.where(np.abs(T - when(500.0)) < 0.02, 0.0, CLEAN))),
-    (Fault.STARTED_LATE, lambda: noisy(CLEAN)[round(when(60.0) * RATE) :]),
-    (Fault.ENDED_EARLY, lambda: noisy(CLEAN)[: round(when(9000.0) * RATE)]),
-    (Fault.COMPRESSED, lambda: noisy(np.tanh(0.5 * CLEAN / PEAK) / 0.5 * PEAK)),
+    (Fault.HUM, lambda: noisy(HEARD.clean + HEARD.hum(50.04, 0.02 * HEARD.peak, 0.5))),
+    (Fault.GAIN_CHANGED, lambda: noisy(np.where(when(900.0) < HEARD.t, 10 ** (-1.5 / 20), 1.0) * HEARD.clean)),
+    (Fault.GAIN_CHANGED, lambda: noisy(np.where(when(400.0) < HEARD.t, 10 ** (0.3 / 20), 1.0) * HEARD.clean)),
+    (Fault.CLIPPED, lambda: noisy(np.clip(HEARD.clean, -0.8 * HEARD.peak, 0.8 * HEARD.peak), 1e-4)),
+    (Fault.DROPOUT, lambda: noisy(np.where(np.abs(HEARD.t - when(500.0)) < 0.02, 0.0, HEARD.clean))),
+    (Fault.STARTED_LATE, lambda: noisy(HEARD.clean)[round(when(60.0) * RATE) :]),
+    (Fault.ENDED_EARLY, lambda: noisy(HEARD.clean)[: round(when(9000.0) * RATE)]),
+    (Fault.COMPRESSED, lambda: noisy(np.tanh(0.5 * HEARD.clean / HEARD.peak) / 0.5 * HEARD.peak)),
     (Fault.DROPOUT, lambda: noisy(lost(when(900.0), 300))),  # in the middle of one
     (Fault.COMPRESSED, lambda: noisy(lost(0.5 * (when(900.0) + when(1010.0)), 300))),  # in the gap between two
 ], 2, long=6))
@@ -78,7 +74,7 @@ def test_a_fault_is_named_and_no_number_is_off_by_more_than_it_states(fault, mak
 @pytest.mark.long
 def test_a_change_of_gain_is_told_with_its_place_and_its_size():
     at_s = when(900.0)
-    record = noisy(np.where(at_s < T, 10 ** (-1.5 / 20), 1.0) * CLEAN)
+    record = noisy(np.where(at_s < HEARD.t, 10 ** (-1.5 / 20), 1.0) * HEARD.clean)
     (notice,) = measure_response(TONES, record, RATE).notices
     assert notice.at_s == pytest.approx(at_s, abs=0.4)
     assert notice.facts["db"] == pytest.approx(-1.5, abs=0.01)
@@ -127,9 +123,9 @@ def test_an_interface_that_falls_low_down_is_named_whatever_is_behind_it(made, k
 
 def test_most_tones_missing_says_what_to_do():
     with pytest.raises(MeasurementError, match="start recording first"):
-        measure_response(TONES, noisy(CLEAN)[round(when(5500.0) * RATE) :], RATE)
+        measure_response(TONES, noisy(HEARD.clean)[round(when(5500.0) * RATE) :], RATE)
     with pytest.raises(MeasurementError, match="ends before the stimulus"):
-        measure_response(TONES, noisy(CLEAN)[: round(when(60.0) * RATE)], RATE)
+        measure_response(TONES, noisy(HEARD.clean)[: round(when(60.0) * RATE)], RATE)
 
 
 # What is heard of each tone
@@ -289,8 +285,8 @@ def test_tones_that_still_ring_are_known_as_well_as_that():
 @pytest.mark.long
 def test_hum_louder_than_every_tone_is_named_and_taken_out():
     """No tone stands clear of the silence: the clock is told by all of their phases."""
-    hum = 2.0 * PEAK * np.sin(2 * np.pi * 50.0 * T)
-    response = measure_response(TONES, noisy(CLEAN) + hum, RATE)
+    hum = 2.0 * HEARD.peak * np.sin(2 * np.pi * 50.0 * HEARD.t)
+    response = measure_response(TONES, noisy(HEARD.clean) + hum, RATE)
     read, truth = read_response(response), exact(LADDER, (response.frequency_hz[0], response.frequency_hz[-1]))
     assert {notice.fault for notice in read.notices} == {Fault.HUM}
     for name in ("peak_hz", "peak_db", "q", "cutoff_3db_hz", "passband_db"):
