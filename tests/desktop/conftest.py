@@ -43,7 +43,7 @@ def own_settings(tmp_path, qapp, faces, monkeypatch) -> Iterator[None]:
 
 @pytest.fixture(autouse=True)
 def brisk(monkeypatch):
-    """Sweeps that are over soon: what is shown and kept of a measurement is tried here, not how precise it is."""
+    """Sweeps that are over soon and coarse maps: what is shown and kept is tried here, not how precise it is."""
     def sooner(step, name, most):
         usual = step.request
 
@@ -55,6 +55,8 @@ def brisk(monkeypatch):
     sooner(ResponseStep, "sweep_s", 1.5)
     sooner(ResonanceStep, "positions", 6)
     monkeypatch.setattr("jiyuu.rig.drive_run.LEVELS_DB", LEVELS_DB[::2])
+    monkeypatch.setattr("jiyuu.prediction.drive_study.MAP_SIDE", 12)
+    monkeypatch.setattr("jiyuu.prediction.drive_study.STEPS", 256)
     listen_briefly(monkeypatch)
 
 
