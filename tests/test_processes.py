@@ -3,6 +3,8 @@
 import gc
 import os
 import signal
+import subprocess
+import sys
 import threading
 from multiprocessing import active_children
 
@@ -78,6 +80,28 @@ def test_who_wants_no_more_leaves_nothing_running(tmp_path):
     told.close()
     assert (tmp_path / "ended").exists()
     assert not active_children()
+
+
+def test_processes_end_with_whoever_began_them(tmp_path):
+    script = (
+        "import os, pathlib, signal, time\n"
+        "from jiyuu.processes import as_they_come\n"
+        "from jiyuu.stopping import checkpoint\n"
+        "def endless(name):\n"
+        "    try:\n"
+        "        yield 'on'\n"
+        "        while True:\n"
+        "            checkpoint()\n"
+        "            time.sleep(0.01)\n"
+        "    finally:\n"
+        f"        (pathlib.Path({str(tmp_path)!r}) / name).touch()\n"
+        "told = as_they_come([lambda: endless('one'), lambda: endless('other')])\n"
+        "next(told), next(told)\n"
+        "os.kill(os.getpid(), signal.SIGKILL)\n"
+    )
+    # What it writes to is closed once the last of them has ended.
+    subprocess.run([sys.executable, "-c", script], stdout=subprocess.PIPE, timeout=60, check=False)
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["one", "other"]
 
 
 def test_a_process_that_is_killed_is_told_of_with_what_to_do():

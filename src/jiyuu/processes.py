@@ -12,7 +12,7 @@ import signal
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
-from multiprocessing import connection, get_context
+from multiprocessing import connection, get_context, parent_process
 from typing import TYPE_CHECKING, TypeVar
 
 from jiyuu.errors import JiyuuError
@@ -87,6 +87,7 @@ def _work_on(
         other.close()  # else nobody would notice that whoever listens is gone
     stop = threading.Event()
     signal.signal(signal.SIGTERM, lambda *_: stop.set())
+    threading.Thread(target=_end_with_parent, args=(stop,), daemon=True).start()
     try:
         with stoppable(stop):
             while (number := _next_of(begun)) < len(works):
@@ -99,6 +100,12 @@ def _work_on(
             to.send((0, None, problem))
     to.close()
     os._exit(0)  # nothing of what is open here is this process's to close
+
+
+def _end_with_parent(stop: threading.Event) -> None:
+    if (waiting := parent_process()) is not None:
+        waiting.join()
+    stop.set()
 
 
 def _next_of(begun: Synchronized[int]) -> int:
