@@ -1,17 +1,13 @@
 """What keeps the house readable: short files, no circles, errors that are told of where they are raised."""
 
 import ast
-from functools import cache
 from pathlib import Path
+
+import pytest
 
 SOURCE = Path(__file__).parents[1] / "src" / "jiyuu"
 FILES = sorted(SOURCE.rglob("*.py"))
 LONGEST, WINDOW = 400, 250
-
-
-@cache
-def tree_of(path):
-    return ast.parse(path.read_text())
 
 
 def name_of(path):
@@ -32,14 +28,20 @@ def imported(tree):
             yield from (alias.name for alias in node.names)
 
 
-def test_no_module_comes_round_to_itself():
-    names = {name_of(path) for path in FILES}
-    needs = {}
+@pytest.fixture(scope="module")
+def read():
+    """By its name what a module imports, and which of its public functions do not tell what they raise. Of the trees,
+    a hundred megabytes, nothing is kept."""
+    found = {}
     for path in FILES:
-        found = imported(tree_of(path))
-        needs[name_of(path)] = {
-            wanted if wanted in names else wanted.rpartition(".")[0] for wanted in found
-        } & names - {name_of(path)}
+        tree = ast.parse(path.read_text())
+        found[name_of(path)] = set(imported(tree)), list(untold(tree))
+    return found
+
+
+def test_no_module_comes_round_to_itself(read):
+    needs = {name: {one if one in read else one.rpartition(".")[0] for one in wanted} & read.keys() - {name}
+             for name, (wanted, _) in read.items()}
     below: set[str] = set()
     while layer := {name for name in needs if name not in below and needs[name] <= below}:
         below |= layer
@@ -54,15 +56,13 @@ def raised(function):
             yield called.id
 
 
-CORE = [path for path in FILES if "desktop" not in path.parts and "cli" not in path.parts]
+def untold(tree):
+    for node in ast.walk(tree):
+        public = isinstance(node, ast.FunctionDef) and not node.name.startswith("_")
+        if public and set(raised(node)) and "aise" not in (ast.get_docstring(node) or ""):
+            yield node.name
 
 
-def test_public_functions_tell_what_they_raise():
-    untold = []
-    for path in CORE:
-        for node in ast.walk(tree_of(path)):
-            if not isinstance(node, ast.FunctionDef) or node.name.startswith("_"):
-                continue
-            if set(raised(node)) and "aise" not in (ast.get_docstring(node) or ""):
-                untold.append(f"{name_of(path)}.{node.name}")
-    assert not untold
+def test_public_functions_tell_what_they_raise(read):
+    core = [name for name in read if not name.startswith(("jiyuu.desktop", "jiyuu.cli"))]
+    assert not [f"{name}.{function}" for name in core for function in read[name][1]]

@@ -129,21 +129,28 @@ def recorded(made, stimulus, rate, *, delay_s=0.0123, ppm=0.0, tail_s=1.0, rings
 
 
 class Recorded:
-    """What a recorder made of a stimulus through a filter, once somebody asks for it: every worker knows of all tests
-    and runs few of them."""
+    """A stimulus and what a recorder made of it through a filter, once somebody asks for it: every worker knows of all
+    tests and runs few of them."""
 
-    def __init__(self, made, stimulus, rate, *, ppm=20.0):
-        self._asked, self._rate = (made, stimulus, rate), rate
-        self._ppm = ppm
+    def __init__(self, made, stimulus_of, rate, *, ppm=20.0):
+        self._made, self._stimulus_of, self._rate, self._ppm = made, stimulus_of, rate, ppm
+
+    @cached_property
+    def stimulus(self):
+        return self._stimulus_of()
 
     @cached_property
     def clean(self):
-        return recorded(*self._asked, ppm=self._ppm)
+        return recorded(self._made, self.stimulus, self._rate, ppm=self._ppm)
 
     @cached_property
     def t(self):
         """When each sample was taken, s."""
         return np.arange(self.clean.size) / self._rate
+
+    def forget(self):
+        for name in ("stimulus", "clean", "t"):
+            vars(self).pop(name, None)
 
     @cached_property
     def peak(self):

@@ -209,6 +209,23 @@ def test_a_note_gives_way_to_the_curve_under_the_title(window, right, qtbot):
     qtbot.waitUntil(lambda: not right.slope.note_at_foot(), timeout=10_000)
 
 
+def test_a_note_that_would_lie_on_curves_at_both_ends_gets_room_over_them(window, qtbot):
+    view = window.view("response")
+    typed(view.resonance, "60")  # peaks under the title, steep ends of highpasses at the foot
+    settled(window, qtbot)
+    high = view.level.view.viewRange()[1][1]
+    view.band.setChecked(True)
+    settled(window, qtbot)
+    assert "1000 builds" in view.level.note()
+    assert not view.level.note_at_foot()
+    assert not view.level.note_covers()
+    assert view.level.view.viewRange()[1][1] > high
+    view.band.setChecked(False)
+    settled(window, qtbot)
+    assert view.level.note() == ""
+    assert view.level.view.viewRange()[1][1] == high
+
+
 @pytest.mark.long
 def test_sweeps_are_as_long_as_asked(window, qtbot):
     window.go("response")

@@ -24,9 +24,8 @@ from tests.trials import some
 from tests.truths import Made, Recorded, exact, recorded
 
 RATE = 48_000
-STIMULUS = sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=2.0), sample_rate_hz=RATE)
 LADDER = Made("transistor-ladder", "lowpass-24", 820.0, 2.0)
-HEARD = Recorded(LADDER, STIMULUS, RATE)
+HEARD = Recorded(LADDER, lambda: sweep_stimulus(SweepPlan(level_v=1.0, sweep_s=2.0), sample_rate_hz=RATE), RATE)
 
 
 def noisy(record, seed=5, share=1e-3):
@@ -62,7 +61,7 @@ CASES = [  # one of each kind first of all, as `some` picks them
 
 @pytest.mark.parametrize(("fault", "make"), some(CASES, 3, long=7))
 def test_a_fault_is_named_and_what_it_moved_is_not_stated(fault, make):
-    response = measure_response(STIMULUS, make(), RATE)
+    response = measure_response(HEARD.stimulus, make(), RATE)
     read = read_response(response)
     assert fault in {notice.fault for notice in read.notices}
     assert all(notice_sentence(notice).endswith(".") for notice in read.notices)
@@ -85,7 +84,7 @@ def test_a_fault_is_named_and_what_it_moved_is_not_stated(fault, make):
 ], 2, long=4))
 def test_nothing_is_read_from_a_stimulus_of_one_sweep_that_no_network_explains(happened, named):
     """No second passage tells what happened in the first."""
-    once = STIMULUS[: round(2.9 * RATE)]
+    once = HEARD.stimulus[: round(2.9 * RATE)]
     read = read_response(measure_response(once, noisy(happened())[: once.size], RATE))
     assert {notice.fault for notice in read.notices} - {Fault.COMPRESSED} == named
     assert (read.reading.peak_db is None) == bool(named)
@@ -94,7 +93,7 @@ def test_nothing_is_read_from_a_stimulus_of_one_sweep_that_no_network_explains(h
 
 @pytest.mark.parametrize("seed", some(range(3), 1))
 def test_a_clean_recording_is_not_complained_of(seed):
-    assert not read_response(measure_response(STIMULUS, noisy(HEARD.clean, seed), RATE)).notices
+    assert not read_response(measure_response(HEARD.stimulus, noisy(HEARD.clean, seed), RATE)).notices
 
 
 @pytest.mark.parametrize("made", [
@@ -103,10 +102,10 @@ def test_a_clean_recording_is_not_complained_of(seed):
 ])
 @pytest.mark.parametrize("seed", some([100, 103], 1))
 def test_noise_that_is_strong_where_the_sweep_is_faint_is_no_fault(made, seed):
-    clean = recorded(made, STIMULUS, RATE, ppm=20.0)
-    rms = float(np.sqrt(np.mean(clean[: STIMULUS.size][STIMULUS != 0] ** 2)))
+    clean = recorded(made, HEARD.stimulus, RATE, ppm=20.0)
+    rms = float(np.sqrt(np.mean(clean[: HEARD.stimulus.size][HEARD.stimulus != 0] ** 2)))
     record = clean + noise_of("pink", clean.size, 1e-3 * rms, np.random.default_rng(seed))
-    assert not measure_response(STIMULUS, record, RATE, quickly=True).notices
+    assert not measure_response(HEARD.stimulus, record, RATE, quickly=True).notices
 
 
 WIDE = Made("state-variable", "bandpass", 1200.0, 1.6)  # unlike the ladder it lets the whole sweep be heard
@@ -116,19 +115,19 @@ RINGING = Made("transistor-ladder", "lowpass-24", 60.0, 3.9)  # and of this ther
 @pytest.mark.parametrize("made", some([LADDER, WIDE, RINGING], 1))
 @pytest.mark.parametrize(("to_hz", "up", "down"), [(44_100, 147, 160), (96_000, 2, 1)])
 def test_another_rate_than_the_header_says_is_named(made, to_hz, up, down):
-    record = resample_poly(noisy(recorded(made, STIMULUS, RATE, ppm=20.0)), up, down)
+    record = resample_poly(noisy(recorded(made, HEARD.stimulus, RATE, ppm=20.0)), up, down)
     fast = f"runs {RATE / to_hz:.4g} times as fast .* sample rate was {to_hz} Hz and its header says 48000 Hz"
     with pytest.raises(MeasurementError, match=fast):
-        measure_response(STIMULUS, record, RATE)
+        measure_response(HEARD.stimulus, record, RATE)
 
 
 @pytest.mark.long
 @pytest.mark.parametrize("ppm", some([-60.0, 20.0], 1))
 def test_a_passage_alone_is_measured_by_its_own_clock(ppm):
     """What a clock does to a sweep is more than a phase; at 60 ppm that alone would leave several times this noise."""
-    record = recorded(WIDE, STIMULUS, RATE, ppm=ppm)
+    record = recorded(WIDE, HEARD.stimulus, RATE, ppm=ppm)
     record = record + noise_of("white", record.size, 1e-3 * HEARD.rms, np.random.default_rng(2))
-    response = measure_response(STIMULUS, record[round(1.2 * RATE) :], RATE)
+    response = measure_response(HEARD.stimulus, record[round(1.2 * RATE) :], RATE)
     assert response.network is not None
     assert response.network.fit.left < 1.1
     doubt = max(2 * response.clock_offset_ppm.uncertainty, 0.01)
@@ -142,10 +141,10 @@ def test_a_passage_alone_is_measured_by_its_own_clock(ppm):
 def test_what_swings_too_fast_for_flat_tops_is_clipped_all_the_same(clipped):
     """Over eight kilohertz no three samples in a row stand at the top."""
     made = Made("transistor-ladder", "highpass-24", 9000.0, 1.67)
-    record = recorded(made, STIMULUS, RATE, ppm=20.0)
+    record = recorded(made, HEARD.stimulus, RATE, ppm=20.0)
     top = (0.73 if clipped else 1.0) * float(np.abs(record).max())
     record = np.clip(record, -top, top) + np.random.default_rng(1).normal(0, 1e-4 * record.std(), record.size)
-    read = read_response(measure_response(STIMULUS, record, RATE))
+    read = read_response(measure_response(HEARD.stimulus, record, RATE))
     assert (Fault.CLIPPED in {notice.fault for notice in read.notices}) == clipped
     truth = exact(made, (20.0, 20_000.0))
     for name in set(read.uncertainty) & set(truth):
@@ -155,10 +154,10 @@ def test_what_swings_too_fast_for_flat_tops_is_clipped_all_the_same(clipped):
 @pytest.mark.long
 @pytest.mark.parametrize("cutoff_hz", [1390.0, 9690.0])
 def test_where_the_passband_is_clipped_nothing_is_read_from_it(cutoff_hz):
-    record = recorded(Made("transistor-ladder", "highpass-12", cutoff_hz, 1.45), STIMULUS, RATE, ppm=-20.0)
+    record = recorded(Made("transistor-ladder", "highpass-12", cutoff_hz, 1.45), HEARD.stimulus, RATE, ppm=-20.0)
     top = 0.8 * float(np.abs(record).max())
     noise = noise_of("white", record.size, 5e-3 * record.std(), np.random.default_rng(3))
-    read = read_response(measure_response(STIMULUS, np.clip(record, -top, top) + noise, RATE))
+    read = read_response(measure_response(HEARD.stimulus, np.clip(record, -top, top) + noise, RATE))
     assert [notice.fault for notice in read.notices] == [Fault.CLIPPED]
     assert read.reading.passband_db is None
     assert read.reading.cutoff_3db_hz is None
@@ -168,7 +167,7 @@ def test_where_the_passband_is_clipped_nothing_is_read_from_it(cutoff_hz):
                                                 long=2))
 def test_a_change_of_gain_beside_the_faint_end_of_a_lowpass_hurts_one_passage(at_s, db):
     """What is faint there must not be drowned by the loud beginning of the same passage."""
-    response = measure_response(STIMULUS, noisy(louder(at_s, db), share=1e-4), RATE)
+    response = measure_response(HEARD.stimulus, noisy(louder(at_s, db), share=1e-4), RATE)
     assert [notice.fault for notice in response.notices] == [Fault.GAIN_CHANGED, Fault.FEWER_PASSAGES]
     assert response.notices[0].facts["db"] == pytest.approx(db, abs=0.02)
     assert response.notices[0].at_s == pytest.approx(at_s, abs=0.1 if abs(at_s - 2.1) > 0.1 else 0.5)  # too faint there
@@ -177,7 +176,7 @@ def test_a_change_of_gain_beside_the_faint_end_of_a_lowpass_hurts_one_passage(at
 
 def test_a_gain_that_changes_as_a_passage_begins_hurts_that_one_only():
     """The moment lies in the first of what is compared, which is neither as before nor as after it."""
-    response = measure_response(STIMULUS, noisy(louder(3.06, 0.4)), RATE)
+    response = measure_response(HEARD.stimulus, noisy(louder(3.06, 0.4)), RATE)
     assert [notice.fault for notice in response.notices] == [Fault.GAIN_CHANGED, Fault.FEWER_PASSAGES]
     assert response.notices[0].facts["db"] == pytest.approx(0.4, abs=0.02)
     assert response.network is not None
@@ -190,7 +189,7 @@ def test_a_gain_that_changes_as_a_passage_begins_hurts_that_one_only():
 ], 2, long=4))
 def test_a_gain_that_moves_by_less_than_a_fault_widens_what_is_stated(wandering):
     """As that of a unit that warms up."""
-    response = measure_response(STIMULUS, noisy(wandering()), RATE)
+    response = measure_response(HEARD.stimulus, noisy(wandering()), RATE)
     read = read_response(response)
     assert abs(response.wander_db) > 0.01
     assert read.uncertainty["passband_db"] > 0.01  # a hundred times what noise alone would make it
@@ -203,7 +202,7 @@ def test_a_gain_that_moves_by_less_than_a_fault_widens_what_is_stated(wandering)
 
 
 def test_where_one_passage_alone_is_explained_a_small_change_of_gain_is_said_and_not_lost_samples():
-    response = measure_response(STIMULUS, noisy(louder(1.5, -0.06)), RATE)
+    response = measure_response(HEARD.stimulus, noisy(louder(1.5, -0.06)), RATE)
     assert [notice.fault for notice in response.notices] == [Fault.GAIN_CHANGED, Fault.FEWER_PASSAGES]
     assert response.notices[0].facts["db"] == pytest.approx(-0.06, abs=0.01)
     assert response.network is not None
@@ -212,9 +211,9 @@ def test_where_one_passage_alone_is_explained_a_small_change_of_gain_is_said_and
 def test_of_a_highpass_that_was_recorded_late_the_second_passage_is_found():
     """All that is loud of it lies at the end of the first, which is in the recording too."""
     made = Made("transistor-ladder", "highpass-12", 8888.0, 1.94)
-    record = recorded(made, STIMULUS, RATE)[round(0.9 * RATE) :]
+    record = recorded(made, HEARD.stimulus, RATE)[round(0.9 * RATE) :]
     record = record + noise_of("white", record.size, 3e-3 * float(np.std(record)), np.random.default_rng(1))
-    response = measure_response(STIMULUS, record, RATE)
+    response = measure_response(HEARD.stimulus, record, RATE)
     assert Fault.STARTED_LATE in {notice.fault for notice in response.notices}
     truth = exact(made, (20.0, 20_000.0))
     read = read_response(response)
@@ -224,10 +223,10 @@ def test_of_a_highpass_that_was_recorded_late_the_second_passage_is_found():
 @pytest.mark.long
 @pytest.mark.parametrize(("from_s", "samples"), some([(1.6, 7), (4.0, 64)], 1))
 def test_samples_lost_of_a_wide_filter_are_named_whichever_passage_they_are_of(from_s, samples):
-    record = recorded(WIDE, STIMULUS, RATE, ppm=20.0)
+    record = recorded(WIDE, HEARD.stimulus, RATE, ppm=20.0)
     gone = np.arange(round(from_s * RATE), round(from_s * RATE) + samples)
     record = noisy(np.delete(record, gone))
-    response = measure_response(STIMULUS, record, RATE)
+    response = measure_response(HEARD.stimulus, record, RATE)
     assert Fault.SAMPLES_LOST in {notice.fault for notice in response.notices}
     assert response.network is not None
     assert abs(response.latency_s.value - 0.0123) < response.latency_s.uncertainty
@@ -256,10 +255,10 @@ def test_compression_is_named_and_the_interval_holds_the_small_signal(level_v, g
 @pytest.mark.long
 def test_an_interface_recorded_alone_is_divided_out():
     rolls_off = butter(1, 12.0, "highpass", fs=RATE, output="sos")
-    wire = noisy(sosfilt(rolls_off, np.concatenate([STIMULUS, np.zeros(RATE)])), 8)
-    through = measure_response(STIMULUS, noisy(sosfilt(rolls_off, HEARD.clean)), RATE)
+    wire = noisy(sosfilt(rolls_off, np.concatenate([HEARD.stimulus, np.zeros(RATE)])), 8)
+    through = measure_response(HEARD.stimulus, noisy(sosfilt(rolls_off, HEARD.clean)), RATE)
     assert Fault.INTERFACE_HIGHPASS in {notice.fault for notice in read_response(through).notices}
-    response = less_interface(through, measure_response(STIMULUS, wire, RATE))
+    response = less_interface(through, measure_response(HEARD.stimulus, wire, RATE))
     read = read_response(response)
     truth = exact(LADDER, (response.frequency_hz[0], response.frequency_hz[-1]))
     for name in ("passband_db", "cutoff_3db_hz", "peak_db", "q"):
@@ -274,9 +273,9 @@ def test_an_interface_recorded_alone_is_divided_out():
 ], 1, long=2))
 def test_a_capacitor_among_the_filters_own_poles_is_found_and_a_loopback_asked_for(made, corner_hz):
     rolls_off = butter(1, corner_hz, "highpass", fs=RATE, output="sos")
-    clean = sosfilt(rolls_off, recorded(made, STIMULUS, RATE, ppm=60.0))
+    clean = sosfilt(rolls_off, recorded(made, HEARD.stimulus, RATE, ppm=60.0))
     record = clean + noise_of("pink", clean.size, 7e-4 * clean.std(), np.random.default_rng(4))
-    read = read_response(measure_response(STIMULUS, record, RATE))
+    read = read_response(measure_response(HEARD.stimulus, record, RATE))
     (notice,) = (notice for notice in read.notices if notice.fault is Fault.INTERFACE_HIGHPASS)
     assert notice.facts["hz"] == pytest.approx(corner_hz, rel=0.03)
     assert "give that as loopback" in notice_sentence(notice)
@@ -289,25 +288,26 @@ def test_a_capacitor_among_the_filters_own_poles_is_found_and_a_loopback_asked_f
 def test_a_ring_at_the_pitch_of_the_mains_is_no_hum(humming, faults):
     """It is not there before anything was played."""
     made = Made("transistor-ladder", "lowpass-24", 60.0, 3.9)
-    record = recorded(made, STIMULUS, RATE, ppm=20.0)
+    record = recorded(made, HEARD.stimulus, RATE, ppm=20.0)
     record = record + noise_of("white", record.size, 1e-3 * record.std(), np.random.default_rng(1))
     hum = 3e-2 * float(record.std()) * np.sin(2 * np.pi * 50.02 * np.arange(record.size) / RATE)
-    response = measure_response(STIMULUS, record + humming * hum, RATE)
+    response = measure_response(HEARD.stimulus, record + humming * hum, RATE)
     assert {notice.fault for notice in response.notices} == faults
     assert humming or response.network is not None
 
 
 def test_the_channel_is_chosen_by_the_stimulus_and_not_by_loudness():
-    wire, hum = np.concatenate([STIMULUS, np.zeros(RATE)]), np.sin(2 * np.pi * 50 * HEARD.t)
-    taken, why = channel_of(Recording(np.stack([noisy(wire), noisy(HEARD.clean)]), RATE), STIMULUS)
+    wire, hum = np.concatenate([HEARD.stimulus, np.zeros(RATE)]), np.sin(2 * np.pi * 50 * HEARD.t)
+    taken, why = channel_of(Recording(np.stack([noisy(wire), noisy(HEARD.clean)]), RATE), HEARD.stimulus)
     assert why.facts["taken"] == "right"
     assert np.std(taken) < np.std(wire)
-    taken, why = channel_of(Recording(np.stack([noisy(HEARD.clean), 3 * hum + noisy(0 * HEARD.clean)]), RATE), STIMULUS)
+    beside_hum = np.stack([noisy(HEARD.clean), 3 * hum + noisy(0 * HEARD.clean)])
+    taken, why = channel_of(Recording(beside_hum, RATE), HEARD.stimulus)
     assert why.facts["taken"] == "left"
-    assert channel_of(Recording(np.stack([wire, wire]), RATE), STIMULUS)[1] is None
-    assert channel_of(Recording(np.stack([wire, hum]), RATE), STIMULUS, "right")[1] is None
+    assert channel_of(Recording(np.stack([wire, wire]), RATE), HEARD.stimulus)[1] is None
+    assert channel_of(Recording(np.stack([wire, hum]), RATE), HEARD.stimulus, "right")[1] is None
     with pytest.raises(SignalError, match="mono"):
-        channel_of(Recording(wire[np.newaxis], RATE), STIMULUS, "right")
+        channel_of(Recording(wire[np.newaxis], RATE), HEARD.stimulus, "right")
 
 
 def stairs(partials=((1, 1.0),), sway=None, jump=None):
@@ -360,7 +360,7 @@ def test_a_tone_in_pink_noise_states_what_the_noise_beside_it_does():
 
 def test_the_pole_of_a_notch_is_found_and_not_the_knob_read_back():
     made = Made("state-variable", "notch", 900.0, 0.0)
-    response = measure_response(STIMULUS, noisy(recorded(made, STIMULUS, RATE)), RATE)
+    response = measure_response(HEARD.stimulus, noisy(recorded(made, HEARD.stimulus, RATE)), RATE)
     for knob_hz in (930.0, 870.0, 700.0, 1200.0):
         fit = fit_circuit(response, circuit("state-variable").network(), "notch", cutoff_hz=knob_hz, gain=0.0)
         assert abs(fit.pole_hz.value - 900.0) < 2 * fit.pole_hz.uncertainty

@@ -206,8 +206,7 @@ def test_a_bandpass_that_comes_to_a_level_far_below_it_stays_one():
 
 
 WIDE = Made("state-variable", "notch", 1110.0, 0.1)
-HISS = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=False)
-HEARD = Recorded(WIDE, HISS, RATE)
+HEARD = Recorded(WIDE, lambda: noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=False), RATE)
 
 
 @pytest.mark.parametrize(("fault", "make"), some([
@@ -220,7 +219,7 @@ HEARD = Recorded(WIDE, HISS, RATE)
 def test_what_is_wrong_with_a_recording_of_noise_is_named_and_what_it_moves_is_not_stated(fault, make):
     record = make()
     noise = np.random.default_rng(3).normal(0, 1e-4 * HEARD.rms, record.size)
-    found = measure_response(HISS, record + noise, RATE)
+    found = measure_response(HEARD.stimulus, record + noise, RATE)
     named = {notice.fault for notice in found.notices}
     assert fault in named if fault else not named
     assert Fault.GAIN_CHANGED not in named

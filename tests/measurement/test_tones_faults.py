@@ -18,10 +18,10 @@ from tests.trials import some
 from tests.truths import Made, Recorded, exact, recorded
 
 RATE, PASSBAND = 48_000, "passband_db"
-TONES = tones_stimulus(level_v=1.0, sample_rate_hz=RATE, per_octave=6, from_hz=25.0, to_hz=18_000.0)
 PLAYED_HZ = 25.0 * 2 ** (np.arange(57) / 6)
 LADDER = Made("transistor-ladder", "lowpass-24", 820.0, 2.0)
-HEARD = Recorded(LADDER, TONES, RATE)
+PLAYED = {"per_octave": 6, "from_hz": 25.0, "to_hz": 18_000.0}
+HEARD = Recorded(LADDER, lambda: tones_stimulus(level_v=1.0, sample_rate_hz=RATE, **PLAYED), RATE)
 
 
 def noisy(record, share=1e-3, seed=5, colour="white"):
@@ -43,7 +43,7 @@ def wrong(made, response, *, gain_too=False):
 
 def when(hertz):
     """Seconds into the recording at which a tone is half over."""
-    tone = tones_of(TONES, RATE)[int(np.argmin(np.abs(PLAYED_HZ - hertz)))]
+    tone = tones_of(HEARD.stimulus, RATE)[int(np.argmin(np.abs(PLAYED_HZ - hertz)))]
     return 0.5 * (tone.start + tone.stop) / RATE + 0.0123
 
 
@@ -65,7 +65,8 @@ def lost(at_s, samples):
 ], 2, long=6))
 def test_a_fault_is_named_and_no_number_is_off_by_more_than_it_states(fault, make):
     record = make()
-    off, named, read = wrong(LADDER, measure_response(TONES, record, RATE), gain_too=fault is Fault.GAIN_CHANGED)
+    response = measure_response(HEARD.stimulus, record, RATE)
+    off, named, read = wrong(LADDER, response, gain_too=fault is Fault.GAIN_CHANGED)
     assert fault in named
     assert not off
     assert all(notice_sentence(notice).endswith(".") for notice in read.notices)
@@ -75,7 +76,7 @@ def test_a_fault_is_named_and_no_number_is_off_by_more_than_it_states(fault, mak
 def test_a_change_of_gain_is_told_with_its_place_and_its_size():
     at_s = when(900.0)
     record = noisy(np.where(at_s < HEARD.t, 10 ** (-1.5 / 20), 1.0) * HEARD.clean)
-    (notice,) = measure_response(TONES, record, RATE).notices
+    (notice,) = measure_response(HEARD.stimulus, record, RATE).notices
     assert notice.at_s == pytest.approx(at_s, abs=0.4)
     assert notice.facts["db"] == pytest.approx(-1.5, abs=0.01)
     assert "what follows was brought to what came before it" in notice_sentence(notice)
@@ -90,9 +91,9 @@ def test_a_change_of_gain_is_told_with_its_place_and_its_size():
     (Made("state-variable", "notch", 700.0, 0.0), -40.0, 1, "pink"),
 ], 1, long=3))
 def test_a_clean_recording_is_not_complained_of(made, ppm, sign, colour):
-    clean = sign * recorded(made, TONES, RATE, ppm=ppm)
+    clean = sign * recorded(made, HEARD.stimulus, RATE, ppm=ppm)
     record = clean + noise_of(colour, clean.size, 1e-3 * clean.std(), np.random.default_rng(2))
-    off, named, _ = wrong(made, found := measure_response(TONES, record, RATE))
+    off, named, _ = wrong(made, found := measure_response(HEARD.stimulus, record, RATE))
     assert not named
     assert not off
     assert found.network is not None
@@ -110,9 +111,9 @@ def test_a_clean_recording_is_not_complained_of(made, ppm, sign, colour):
     (Made("state-variable", "notch", 700.0, 0.5), "notch"), (LADDER, "lowpass"),
 ], 1))
 def test_an_interface_that_falls_low_down_is_named_whatever_is_behind_it(made, kind):
-    clean = sosfilt(butter(1, 14.0, "highpass", fs=RATE, output="sos"), recorded(made, TONES, RATE))
+    clean = sosfilt(butter(1, 14.0, "highpass", fs=RATE, output="sos"), recorded(made, HEARD.stimulus, RATE))
     record = clean + noise_of("white", clean.size, 3e-4 * clean.std(), np.random.default_rng(3))
-    off, named, read = wrong(made, measure_response(TONES, record, RATE))
+    off, named, read = wrong(made, measure_response(HEARD.stimulus, record, RATE))
     assert Fault.INTERFACE_HIGHPASS in named
     assert not off
     (notice,) = (notice for notice in read.notices if notice.fault is Fault.INTERFACE_HIGHPASS)
@@ -123,21 +124,21 @@ def test_an_interface_that_falls_low_down_is_named_whatever_is_behind_it(made, k
 
 def test_most_tones_missing_says_what_to_do():
     with pytest.raises(MeasurementError, match="start recording first"):
-        measure_response(TONES, noisy(HEARD.clean)[round(when(5500.0) * RATE) :], RATE)
+        measure_response(HEARD.stimulus, noisy(HEARD.clean)[round(when(5500.0) * RATE) :], RATE)
     with pytest.raises(MeasurementError, match="ends before the stimulus"):
-        measure_response(TONES, noisy(HEARD.clean)[: round(when(60.0) * RATE)], RATE)
+        measure_response(HEARD.stimulus, noisy(HEARD.clean)[: round(when(60.0) * RATE)], RATE)
 
 
 # What is heard of each tone
 
 
 def heard(record):
-    return [heard_tone(TONES, record, tone, 0, hertz, RATE) for tone, hertz in zip(tones_of(TONES, RATE), PLAYED_HZ,
-                                                                                 strict=True)]
+    tones = zip(tones_of(HEARD.stimulus, RATE), PLAYED_HZ, strict=True)
+    return [heard_tone(HEARD.stimulus, record, tone, 0, hertz, RATE) for tone, hertz in tones]
 
 
 def test_a_wire_returns_every_tone_with_its_harmonics():
-    for tone in heard(0.5 * TONES + 0.02 * TONES**3 + 0.1):
+    for tone in heard(0.5 * HEARD.stimulus + 0.02 * HEARD.stimulus**3 + 0.1):
         assert abs(tone.gain - (0.5 + 0.75 * 0.02)) < 1e-9
         assert tone.third_v == pytest.approx(0.25 * 0.02, abs=1e-9)
         assert tone.noise_v < 1e-9
@@ -149,10 +150,10 @@ def test_noise_near_a_tone_is_that_of_its_frequency(power):
     """White, pink and between: of noise as strong as (1 kHz/f)**power the part beside each tone is known."""
     ratios = []
     for seed in range(3):
-        white = np.random.default_rng(seed).normal(0, 1e-3, TONES.size)
+        white = np.random.default_rng(seed).normal(0, 1e-3, HEARD.stimulus.size)
         hertz = np.fft.rfftfreq(white.size, 1 / RATE)
         shape = np.concatenate([[0.0], (1000 / hertz[1:]) ** (power / 2)])
-        near = noise_near(heard(TONES + np.fft.irfft(np.fft.rfft(white) * shape, white.size)))
+        near = noise_near(heard(HEARD.stimulus + np.fft.irfft(np.fft.rfft(white) * shape, white.size)))
         ratios.append(near / (1e-3 * (1000 / PLAYED_HZ) ** (power / 2)))
     middle = np.sqrt(np.mean(np.square(ratios), axis=0))
     assert np.median(middle) == pytest.approx(1.0, abs=0.08)
@@ -163,43 +164,43 @@ def test_noise_near_a_tone_is_that_of_its_frequency(power):
 def test_gains_scatter_by_what_the_noise_near_them_makes():
     z = []
     for seed in some(range(3), 2):
-        tones = heard(noise_of("pink", TONES.size, 1e-3, np.random.default_rng(seed)) + TONES)
+        tones = heard(noise_of("pink", HEARD.stimulus.size, 1e-3, np.random.default_rng(seed)) + HEARD.stimulus)
         near = noise_near(tones)
         z.append(np.abs([tone.gain - 1 for tone in tones]) * np.sqrt([tone.left.size for tone in tones]) / (2 * near))
     assert 0.75 < np.sqrt(np.mean(np.square(z))) < 1.15  # the lowest state a little more than they need
 
 
 def test_a_ring_that_has_not_died_counts_and_a_steady_tone_does_not():
-    noise = np.random.default_rng(1).normal(0, 1e-4, TONES.size)
-    steady = heard(TONES + noise)
+    noise = np.random.default_rng(1).normal(0, 1e-4, HEARD.stimulus.size)
+    steady = heard(HEARD.stimulus + noise)
     assert np.median(unsettled(steady, noise_near(steady))) == 0.0
     ringing = heard(lfilter([1.0], np.poly(np.exp((-30.0 + 2j * np.pi * np.array([300.0, -300.0])) / RATE)).real,
-                            TONES) * 1e-3 + noise)
+                            HEARD.stimulus) * 1e-3 + noise)
     rings = unsettled(ringing, noise_near(ringing)) / np.abs([tone.out for tone in ringing])
     assert rings[np.argmin(np.abs(PLAYED_HZ - 320))] > 0.01
 
 
 def test_a_tone_that_breaks_off_is_found_and_one_that_rings_is_not():
-    noise = np.random.default_rng(1).normal(0, 1e-4, TONES.size)
-    part = steady_part(tones_of(TONES, RATE)[20])
-    gap = TONES.copy()
+    noise = np.random.default_rng(1).normal(0, 1e-4, HEARD.stimulus.size)
+    part = steady_part(tones_of(HEARD.stimulus, RATE)[20])
+    gap = HEARD.stimulus.copy()
     gap[part.stop - 900 : part.stop] = 0.0
-    for record, expected in ((gap, [20]), (TONES, [])):
+    for record, expected in ((gap, [20]), (HEARD.stimulus, [])):
         tones = heard(record + noise)
         assert broken(tones, noise_near(tones)) == expected
 
 
 @pytest.mark.parametrize("mains_hz", [49.93, 60.05])
 def test_hum_is_taken_out_in_two_rounds(mains_hz):
-    t = np.arange(TONES.size) / RATE
+    t = np.arange(HEARD.stimulus.size) / RATE
     hum = 0.01 * np.sin(2 * np.pi * mains_hz * t + 1) + 0.003 * np.sin(6 * np.pi * mains_hz * t)
-    record = TONES + hum + np.random.default_rng(1).normal(0, 1e-4, t.size)
+    record = HEARD.stimulus + hum + np.random.default_rng(1).normal(0, 1e-4, t.size)
     less, found = less_hum(record, heard(record), slice(0, round(0.48 * RATE)), RATE)
     assert found.mains_hz == pytest.approx(mains_hz, abs=0.01)
     assert np.std(less - record + hum) < 0.1 * np.std(hum)
     again, _ = less_hum(less, heard(less), slice(0, round(0.48 * RATE)), RATE, rest=True)
     assert np.std(again - record + hum) < 0.03 * np.std(hum)
-    quiet = TONES + np.random.default_rng(1).normal(0, 1e-4, t.size)
+    quiet = HEARD.stimulus + np.random.default_rng(1).normal(0, 1e-4, t.size)
     assert less_hum(quiet, heard(quiet), slice(0, round(0.48 * RATE)), RATE)[1] is None
 
 
@@ -286,7 +287,7 @@ def test_tones_that_still_ring_are_known_as_well_as_that():
 def test_hum_louder_than_every_tone_is_named_and_taken_out():
     """No tone stands clear of the silence: the clock is told by all of their phases."""
     hum = 2.0 * HEARD.peak * np.sin(2 * np.pi * 50.0 * HEARD.t)
-    response = measure_response(TONES, noisy(HEARD.clean) + hum, RATE)
+    response = measure_response(HEARD.stimulus, noisy(HEARD.clean) + hum, RATE)
     read, truth = read_response(response), exact(LADDER, (response.frequency_hz[0], response.frequency_hz[-1]))
     assert {notice.fault for notice in read.notices} == {Fault.HUM}
     for name in ("peak_hz", "peak_db", "q", "cutoff_3db_hz", "passband_db"):

@@ -31,7 +31,7 @@ def _kept(make: Callable[[int, int], ComplexArray], factor: int, size: int) -> C
     return make(factor, size) if factor * size > LONG else _known(make, factor, size)
 
 
-@lru_cache(maxsize=16)  # a few megabytes each at most
+@lru_cache(maxsize=8)  # a few megabytes each at most
 def _known(make: Callable[[int, int], ComplexArray], factor: int, size: int) -> ComplexArray:
     return make(factor, size)
 

@@ -32,6 +32,7 @@ class PlotCurve:
 
 
 MARGIN_PX = 4  # around the letters of a caption
+MOST_SHARE = 0.4  # of a figure's height, that captions over the curves may take
 
 
 class RuledFigure(Plot, Figure):
@@ -51,6 +52,7 @@ class RuledFigure(Plot, Figure):
         self._hair = level_steps[0] / 240  # a tenth of a pixel or so at the usual zoom
         self._data: dict[str, PlotCurve] = {}
         self._levels: tuple[float, float] | None = None
+        self._top = 0.0  # of the levels, with the room that a note needs
         view = self.view
         span = self.highest - self.lowest
         view.setLimits(xMin=self.lowest - 0.1 * span, xMax=self.highest + 0.1 * span, minXRange=0.05 * span)
@@ -169,6 +171,12 @@ class RuledFigure(Plot, Figure):
         """Whether the note gave way to a curve under the title."""
         return bool(self._note.pos().y() > self.view.height() / 2)
 
+    def note_covers(self) -> bool:
+        """Whether a curve runs under the note."""
+        low, high = self.view.viewRange()[1]
+        return bool(self.note()) and self._crossed(
+            self._note.pos().y() + MARGIN_PX, self._note.boundingRect().height() - 2 * MARGIN_PX, (low, high))
+
     def reading(self) -> str:
         """What the pointer or the cursor reads."""
         return str(self._reading.toPlainText())
@@ -239,23 +247,46 @@ class RuledFigure(Plot, Figure):
         below = self._why.boundingRect().height() if self._why.toPlainText() else 0.0
         top, height = 2 + line + below, self._note.boundingRect().height()
         bottom = view.height() - height - 2
-        # Under the title, but at the foot where a curve runs there and leaves the foot free.
-        lower = bool(self._note.toPlainText()) and self._crossed(top, height) and not self._crossed(
-            bottom + MARGIN_PX, height - 2 * MARGIN_PX)
+        # Under the title, but at the foot where a curve runs there and leaves the foot free; else with more room over
+        # the curves.
+        levels = self._whole()
+        under_title = bool(self.note()) and self._crossed(top, height, levels)
+        lower = under_title and not self._crossed(bottom + MARGIN_PX, height - 2 * MARGIN_PX, levels)
         self._note.setPos(QPointF(4, bottom if lower else top))
+        self._raise(top + height + MARGIN_PX if under_title and not lower else 0.0)
 
-    def _crossed(self, top: float, height: float) -> bool:
-        """Whether a curve runs through that stripe, as far as the note is wide; in pixels."""
-        view = self.view
-        (x0, x1), (y0, y1) = view.viewRange()
-        right = x0 + (x1 - x0) * min((self._note.boundingRect().width() + 8) / max(view.width(), 1.0), 1.0)
-        high, low = (y1 - (y1 - y0) * edge / max(view.height(), 1.0) for edge in (top, top + height))
-        for curve in self._data.values():
-            x = self.x_of(curve.places)
-            inside = (x >= x0) & (x <= right)
-            if bool(((curve.values[inside] > low) & (curve.values[inside] < high)).any()):
-                return True
-        return False
+    def _whole(self) -> tuple[float, float]:
+        """The range of levels that is in view, as it is without more room for a note."""
+        low, high = self.view.viewRange()[1]
+        shown = self._levels is not None and np.allclose((low, high), (self._levels[0], self._top))
+        return self._levels if shown and self._levels is not None else (low, high)
+
+    def _raise(self, stripe: float) -> None:
+        """More room over the curves, so that a stripe so high under the upper edge, in pixels, is free of them; none
+        where a part of the levels is looked at, or where there would be little left of them."""
+        if self._levels is None or self._whole() != self._levels:
+            return
+        low, high = self._levels
+        share, top = stripe / max(self.view.height(), 1.0), high
+        if 0 < share < MOST_SHARE:
+            highest = max(float(values.max()) for values in self._beside_note() if values.size)
+            top = max(high, low + (min(highest, high) - low) / (1 - share))
+        if top != self._top:
+            self._top = top
+            self.view.setYRange(low, top, padding=0)
+
+    def _crossed(self, top: float, height: float, levels: tuple[float, float]) -> bool:
+        """Whether a curve runs through that stripe, as far as the note is wide; in pixels, of a view of such levels."""
+        y0, y1 = levels
+        high, low = (y1 - (y1 - y0) * edge / max(self.view.height(), 1.0) for edge in (top, top + height))
+        return any(bool(((values > low) & (values < high)).any()) for values in self._beside_note())
+
+    def _beside_note(self) -> list[FloatArray]:
+        """Of every curve what stands in view as far as the note is wide."""
+        x0, x1 = self.view.viewRange()[0]
+        right = x0 + (x1 - x0) * min((self._note.boundingRect().width() + 8) / max(self.view.width(), 1.0), 1.0)
+        curves = [(self.x_of(curve.places), curve.values) for curve in self._data.values()]
+        return [values[(x >= x0) & (x <= right)] for x, values in curves]
 
     # Reading, zooming, keys
 
@@ -313,15 +344,17 @@ class RuledFigure(Plot, Figure):
 
     def set_levels(self, low: float, high: float) -> None:
         """The range of the vertical axis, and what Home goes back to."""
-        self._levels = low, high
+        self._levels, self._top = (low, high), high
         self.view.setYRange(low, high, padding=0)
+        if self._note.toPlainText():
+            self._place_captions()
 
     def show_all(self) -> None:
         """The whole ruler again, and the whole range of levels."""
         view = self.view
         view.setXRange(self.lowest, self.highest, padding=0)
         if self._levels is not None:
-            view.setYRange(*self._levels, padding=0)
+            view.setYRange(self._levels[0], self._top, padding=0)
         self.place_labels()
 
     def read_out(self, x: float, name: str | None) -> str:
