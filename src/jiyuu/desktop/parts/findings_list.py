@@ -32,6 +32,10 @@ class FindingsList(QListWidget):
         self.itemDoubleClicked.connect(lambda item: self._toggle(item))
         THEME.changed.connect(self._lay_out)
 
+    def sizeHint(self) -> QSize:
+        """As little as may be: what there is room for is a matter of shares, not of the words over them."""
+        return self.minimumSizeHint()
+
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self.scheduleDelayedItemsLayout()

@@ -23,6 +23,10 @@ class NotesList(QListWidget):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName(name)
 
+    def sizeHint(self) -> QSize:
+        """As little as may be: what there is room for is a matter of shares."""
+        return self.minimumSizeHint()
+
     def text_width(self) -> int:
         """Of a line within its padding, pixels."""
         style, viewport = self.style(), self.viewport()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtWidgets import QLabel, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
@@ -82,9 +82,8 @@ class SetupView(StepView):
         self.checklist.setAccessibleName("What is not neutral")
         self.advice = NotesList("Reach and levels")
         checked.addWidget(self.checklist)
-        for part, share in ((self.advice, 3), (self.found_page(), 2)):
-            part.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)  # their shares alone count
-            checked.addWidget(part, share)
+        checked.addWidget(self.advice, 3)
+        checked.addWidget(self.found_page(), 2)
         self.pages = QStackedWidget()
         for page in (checks, self.source_page, self.cutoff_page, self.plan):
             self.pages.addWidget(page)
