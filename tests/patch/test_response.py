@@ -7,7 +7,7 @@ import pytest
 
 from jiyuu.errors import CircuitError
 from jiyuu.patch.reading import parse_patch
-from jiyuu.patch.response import judged_loops, respond_patch
+from jiyuu.patch.response import gain_of_patch, judged_loops, respond_patch
 from tests.patch.making import (
     BEHIND_CAPACITORS,
     gain_of,
@@ -35,6 +35,7 @@ def test_a_patch_answers_as_the_arithmetic_of_its_parts(seed):
     assert found.gain == pytest.approx(expected, rel=1e-7, abs=1e-9 * np.abs(expected).max())
     apart = np.angle(found.gain) - np.deg2rad(found.phase_deg)
     assert np.abs(np.exp(1j * apart) - 1).max() < 1e-9
+    assert gain_of_patch(made(path), HZ) == pytest.approx(expected, rel=1e-7, abs=1e-9 * np.abs(expected).max())
 
 
 @pytest.mark.parametrize("seed", range(8))
@@ -44,6 +45,8 @@ def test_stereo_is_two_paths_with_their_cutoffs_apart(seed):
     spacing = float(generator.uniform(-2, 2))
     found = respond_patch(made([{"stage": "stereo", "left": left, "right": right, "spacing_octaves": spacing}, *after]),
                           HZ)
+    whole = made([{"stage": "stereo", "left": left, "right": right, "spacing_octaves": spacing}, *after])
+    assert gain_of_patch(whole, HZ) == pytest.approx(found[0].gain, rel=1e-12)
     for one, path, way in zip(found, (left, right), (-0.5, 0.5), strict=True):
         expected = gain_of(path, HZ, way * spacing) * gain_of(after, HZ)
         assert one.gain == pytest.approx(expected, rel=1e-7, abs=1e-9 * np.abs(expected).max())

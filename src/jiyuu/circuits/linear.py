@@ -76,8 +76,13 @@ def complex_gain(
     network: Network, frequency_hz: FloatArray, *, cutoff_hz: float, gain: float, modes: Sequence[str] | None = None
 ) -> ComplexArray:
     """H(j2πf) of the modes (all when None), shape (r, n). The fast path while a control is dragged."""
-    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
-    rows = _rows(network, modes)
+    return gains_of(state_space(network, cutoff_hz=cutoff_hz, gain=gain), frequency_hz, _rows(network, modes))
+
+
+def gains_of(
+    system: StateSpace, frequency_hz: FloatArray, rows: NDArray[np.intp] | slice = slice(None)
+) -> ComplexArray:
+    """(r, n) the same of a system's rows."""
     resolvent = _solve(system, frequency_hz, system.B)
     return np.asarray(system.C[rows] @ resolvent.T + system.D[rows, np.newaxis])
 
@@ -122,19 +127,12 @@ def response_of(system: StateSpace, frequency_hz: FloatArray, names: tuple[str, 
     with np.errstate(divide="ignore", invalid="ignore"):
         delay = -np.imag(derivative / gains)
     delay = np.where(np.isfinite(delay), delay, 0.0)
-    phase = np.stack([_continuous_deg(system, row, frequency_hz, one) for row, one in enumerate(gains)])
+    phase = np.stack([continuous_deg(system, row, frequency_hz, one) for row, one in enumerate(gains)])
     return Response(np.asarray(frequency_hz, dtype=float), names, gains, phase, delay)
 
 
-def phase_deg(
-    network: Network, frequency_hz: FloatArray, gains: ComplexArray, mode: str, *, cutoff_hz: float, gain: float
-) -> FloatArray:
-    """(n,) continuous phase of a mode whose complex gains (n,) are known already; see `response`."""
-    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
-    return _continuous_deg(system, network.output_index(mode), frequency_hz, gains)
-
-
-def _continuous_deg(system: StateSpace, row: int, frequency_hz: FloatArray, gains: ComplexArray) -> FloatArray:
+def continuous_deg(system: StateSpace, row: int, frequency_hz: FloatArray, gains: ComplexArray) -> FloatArray:
+    """(n,) continuous phase of a row whose complex gains (n,) are known already; see `response`."""
     principal = np.angle(gains)
     rough = _phase_from_roots(system, row, frequency_hz)
     return np.asarray(np.rad2deg(principal + 2 * np.pi * np.round((rough - principal) / (2 * np.pi))))
@@ -174,7 +172,11 @@ def _phase_from_roots(system: StateSpace, row: int, frequency_hz: FloatArray) ->
 
 def poles(network: Network, *, cutoff_hz: float, gain: float) -> ComplexArray:
     """(n,) poles in rad/s."""
-    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
+    return poles_of(state_space(network, cutoff_hz=cutoff_hz, gain=gain))
+
+
+def poles_of(system: StateSpace) -> ComplexArray:
+    """(n,) poles in rad/s."""
     return np.asarray(np.linalg.eigvals(system.A) * system.rate, dtype=complex)
 
 
@@ -212,8 +214,11 @@ class Onset:
 
 def growth_rate(network: Network, *, cutoff_hz: float, gain: float) -> float:
     """Largest real part of the poles, 1/s; above 0 the rest state is unstable. Frozen rows (rate 0) do not count."""
-    moving = network.rates(cutoff_hz) > 0
-    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)
+    return growth_of(state_space(network, cutoff_hz=cutoff_hz, gain=gain), network.rates(cutoff_hz) > 0)
+
+
+def growth_of(system: StateSpace, moving: NDArray[np.bool_]) -> float:
+    """The same of a system, of whose rows those count that are moving (n,)."""
     return float(np.linalg.eigvals(system.A[np.ix_(moving, moving)]).real.max(initial=-np.inf) * system.rate)
 
 

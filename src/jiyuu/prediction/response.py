@@ -7,7 +7,18 @@ from dataclasses import dataclass
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
-from jiyuu.circuits.linear import complex_gain, growth_rate, level_db, phase_deg, poles, zeros
+from jiyuu.circuits.linear import (
+    complex_gain,
+    continuous_deg,
+    gains_of,
+    growth_of,
+    growth_rate,
+    level_db,
+    poles,
+    poles_of,
+    state_space,
+    zeros,
+)
 from jiyuu.circuits.many_units import exact_levels
 from jiyuu.circuits.network import Network
 from jiyuu.errors import MeasurementError
@@ -48,15 +59,16 @@ class PoleMap:
 
 def predicted(network: Network, mode: str, *, cutoff_hz: float, gain: float) -> Predicted:
     """Every mode's level, and what more is shown of the chosen one."""
-    gains = complex_gain(network, GRID_HZ, cutoff_hz=cutoff_hz, gain=gain)
+    system = state_space(network, cutoff_hz=cutoff_hz, gain=gain)  # once: this is what a drag waits for
+    gains = gains_of(system, GRID_HZ)
     level, chosen = level_db(gains), network.outputs.index(mode)
-    phase = phase_deg(network, GRID_HZ, gains[chosen], mode, cutoff_hz=cutoff_hz, gain=gain)
+    phase = continuous_deg(system, chosen, GRID_HZ, gains[chosen])
     return Predicted(
         modes=network.outputs, gain=gains, level_db=level, phase_deg=phase,
         slope_db_per_octave=np.gradient(level[chosen], np.log2(GRID_HZ)),
         group_delay_ms=1e3 * -np.gradient(np.deg2rad(phase), 2 * np.pi * GRID_HZ),
-        poles=poles(network, cutoff_hz=cutoff_hz, gain=gain) / (2 * np.pi * cutoff_hz), chosen=chosen,
-        oscillates=growth_rate(network, cutoff_hz=cutoff_hz, gain=gain) >= 0,
+        poles=poles_of(system) / (2 * np.pi * cutoff_hz), chosen=chosen,
+        oscillates=growth_of(system, network.rates(cutoff_hz) > 0) >= 0,
     )
 
 

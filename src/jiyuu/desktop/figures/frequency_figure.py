@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import QWidget
 
 from jiyuu.arrays import FloatArray
@@ -36,6 +36,7 @@ class FrequencyFigure(RuledFigure):
         parent: QWidget | None = None, left: pg.AxisItem | None = None,
     ) -> None:
         self._cutoff = MovableLine(angle=90, bounds=(LOWEST_V, HIGHEST_V))
+        self._stands_at: tuple[float, str] | None = None
         axes = {"left": left or LevelAxis(level_steps, unit), "bottom": NoteAxis(), "top": HertzAxis()}
         super().__init__(title=title, unit=unit, axes=axes, level_steps=level_steps, strong_step=strong_step,
                          parent=parent)
@@ -61,8 +62,15 @@ class FrequencyFigure(RuledFigure):
         return decade_lines(left, right)
 
     def show_cutoff(self, frequency_hz: float, text: str) -> None:
-        """The movable cutoff line and what it says."""
-        self._cutoff.place(volts_of(frequency_hz), text)
+        """The movable cutoff line and what it says; where nobody looks it is moved when somebody does."""
+        self._stands_at = frequency_hz, text
+        if self.isVisible():
+            self._cutoff.place(volts_of(frequency_hz), text)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._stands_at is not None:
+            self.show_cutoff(*self._stands_at)
 
     @property
     def cutoff_line(self) -> pg.InfiniteLine:

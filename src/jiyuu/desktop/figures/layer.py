@@ -121,10 +121,10 @@ class Layer(pg.GraphicsObject):
         inside = to_screen.mapRect(QRectF(self._view.viewRect()))
         for x, tops, pen in self._combs.values():
             painter.setPen(pen)
-            across = to_screen.m11() * x + to_screen.dx()
-            up = np.clip(to_screen.m22() * tops + to_screen.dy(), inside.top(), inside.bottom())
-            for a, b in zip(across, up, strict=True):
-                painter.drawLine(QLineF(a, inside.bottom(), a, b))
+            across = (to_screen.m11() * x + to_screen.dx()).tolist()
+            up = np.clip(to_screen.m22() * tops + to_screen.dy(), inside.top(), inside.bottom()).tolist()
+            foot = inside.bottom()
+            painter.drawLines(*(QLineF(a, foot, a, b) for a, b in zip(across, up, strict=True)))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
 

@@ -41,8 +41,9 @@ class MovableLine(pg.InfiniteLine):
         self.blockSignals(True)
         self.setValue(value)
         self.blockSignals(False)
-        self.label.setFormat(text)
-        self.label.setVisible(bool(text))  # else its ground stands there alone
+        if text or self.label.isVisible():
+            self.label.setFormat(text)
+            self.label.setVisible(bool(text))  # else its ground stands there alone
 
     def mouseDoubleClickEvent(self, event: object) -> None:
         self.reset.emit()

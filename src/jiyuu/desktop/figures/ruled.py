@@ -32,6 +32,7 @@ class PlotCurve:
 
 
 MARGIN_PX = 4  # around the letters of a caption
+HAIRS = 4000  # over the height of a figure: as far as what is drawn may be from what is meant
 MOST_SHARE = 0.4  # of a figure's height, that captions over the curves may take
 
 
@@ -49,7 +50,7 @@ class RuledFigure(Plot, Figure):
     ) -> None:
         super().__init__(axes, parent)
         self.title, self._unit = title, unit
-        self._hair = level_steps[0] / 240  # a tenth of a pixel or so at the usual zoom
+        self._hair = level_steps[0] / 240  # a tenth of a pixel or so at the usual zoom, or by the levels in view
         self._data: dict[str, PlotCurve] = {}
         self._levels: tuple[float, float] | None = None
         self._top = 0.0  # of the levels, with the room that a note needs
@@ -108,7 +109,7 @@ class RuledFigure(Plot, Figure):
         """Draw a curve, or redraw the one of that name. still: it does not move while a control is dragged."""
         layer = self._still if still else self._moving
         x, y = self.x_of(curve.places), curve.values
-        kept = bends(y, self._hair)
+        kept = bends(y, self._hair if self._levels is None else max(self._hair, np.ptp(self._levels) / HAIRS))
         layer.set_line(curve.name, x[kept], y[kept], pen)
         self._data[curve.name] = curve
         if labelled:
@@ -153,7 +154,7 @@ class RuledFigure(Plot, Figure):
 
     def say_why(self, text: str) -> None:
         """A line under the title, for what is out of date and why; empty to take it away."""
-        if not text and not self._why.toPlainText():
+        if text == self._why.toPlainText():
             return
         self._why.setText(text, QColor(THEME.palette.stale))
         self._why.setVisible(bool(text))

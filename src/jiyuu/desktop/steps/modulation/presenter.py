@@ -34,7 +34,7 @@ from jiyuu.patch.controls import AnyControl, FigureStep, Route
 from jiyuu.patch.document import Patch
 from jiyuu.patch.frozen import frozen_at
 from jiyuu.patch.motion import Motion
-from jiyuu.patch.response import respond_patch
+from jiyuu.patch.response import gain_of_patch
 from jiyuu.patch.targets import targets_of
 from jiyuu.prediction.moving import Moves, Spectrogram, between, moves_of
 from jiyuu.prediction.response import GRID_HZ
@@ -116,8 +116,8 @@ class ModulationPresenter(StepPresenter):
         if self._patch is None:
             return
         try:
-            then = respond_patch(frozen_at(self._patch, time_s), GRID_HZ)[0]
-            rest = respond_patch(self._patch, GRID_HZ)[0]
+            then = gain_of_patch(frozen_at(self._patch, time_s), GRID_HZ)
+            rest = gain_of_patch(self._patch, GRID_HZ)
         except JiyuuError as error:
             self.message.emit(str(error), True)
             return
@@ -126,7 +126,7 @@ class ModulationPresenter(StepPresenter):
         target = motion.target(self.cutoff_target)
         if target is not None:
             cutoff = float(motion.value(target, np.array([time_s]))[0])
-        self.at_moment.emit(AtMoment(time_s, level_db(then.gain), level_db(rest.gain), cutoff))
+        self.at_moment.emit(AtMoment(time_s, level_db(then), level_db(rest), cutoff))
 
     def begin_computing(self) -> None:
         self.sounded.emit(None)
