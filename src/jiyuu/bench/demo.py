@@ -7,8 +7,9 @@ of tolerance, D out of date) and notes. Everything in it is made up; every sound
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator
 from contextlib import closing
+from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -22,6 +23,8 @@ from jiyuu.book.store import Book
 from jiyuu.circuits.filter_file import Filter, Tolerances
 from jiyuu.circuits.trims import Trims
 from jiyuu.errors import BookError
+from jiyuu.processes import as_they_come
+from jiyuu.progress import Progress
 from jiyuu.rig.simulated import SimulatedRig
 
 BOARDS: tuple[tuple[str, int, Filter], ...] = (
@@ -81,7 +84,11 @@ REVISIONS: tuple[tuple[str, dict[str, float]], ...] = (
 AS_FOUND = {"offset": -5.0}  # turns at which the trim of A stood, the first evening
 
 
+SESSIONS = (("A", Trims(**AS_FOUND)), ("A", None), ("B", None), ("D", None))
+
+
 def _write(path: Path, *, measured: bool) -> None:
+    sessions = iter(_sessions() if measured else ())
     book = Book.create(path)
     try:
         rows = {letter: book.add_filter(letter, document, seed=seed) for letter, seed, document in BOARDS}
@@ -91,16 +98,16 @@ def _write(path: Path, *, measured: bool) -> None:
             book.set_values(rows["C"], storing(how, name, EVENINGS[0].format(minute=40 + minute)))
         if measured:
             book.set_values(rows["A"], {"trims": AS_FOUND})
-            _measure(book, rows, "A", trims=Trims(**AS_FOUND))
+            _keep_all(book, rows["A"], next(sessions))
         _dated(path, EVENINGS[0])
         book.add_note("B reads sharp at the bench; check its cutoff trim before the bell test.", filter_id=rows["B"])
         if measured:
             book.set_values(rows["A"], {"trims": None})
-            _measure(book, rows, "A", kept=2)
-            _measure(book, rows, "B")
+            _keep_all(book, rows["A"], next(sessions), kept=2)
+            _keep_all(book, rows["B"], next(sessions))
         _dated(path, EVENINGS[1])
         if measured:
-            _measure(book, rows, "D")
+            _keep_all(book, rows["D"], next(sessions))
             book.set_values(rows["D"], {"cutoff_hz": 560.0})
         _dated(path, EVENINGS[2])
     finally:
@@ -121,11 +128,24 @@ def _dated(path: Path, evening: str) -> None:
         connection.commit()
 
 
-def _measure(book: Book, rows: Mapping[str, int], letter: str, *, trims: Trims | None = None, kept: int = 0) -> None:
+def _sessions() -> list[list[Run]]:
+    """What is measured in those evenings, one session after the other, though side by side on rigs of their own."""
+    runs: list[list[Run]] = [[] for _ in SESSIONS]
+    for number, done in as_they_come([partial(_measured, letter, trims) for letter, trims in SESSIONS]):
+        if isinstance(done, Run):
+            runs[number].append(done)
+    return runs
+
+
+def _measured(letter: str, trims: Trims | None) -> Iterator[Progress | Run]:
     seed, document = next((seed, document) for one, seed, document in BOARDS if one == letter)
     standing = Standing.of(document) if trims is None else Standing.of(document).moved(trims=trims)
     step = step_named("response")
-    for done in bench_measured(step, standing, setting_of(step, {}), SimulatedRig(standing.filter, seed=seed)):
-        if isinstance(done, Run):
-            for finding_id in keep(book, rows[letter], done)[:kept]:
-                book.keep(finding_id)
+    return bench_measured(step, standing, setting_of(step, {}), SimulatedRig(standing.filter, seed=seed))
+
+
+def _keep_all(book: Book, row: int, runs: Iterable[Run], *, kept: int = 0) -> None:
+    """kept: findings of each that go to the logbook."""
+    for run in runs:
+        for finding_id in keep(book, row, run)[:kept]:
+            book.keep(finding_id)

@@ -287,7 +287,7 @@ class RuledFigure(Plot, Figure):
         x0, x1 = self.view.viewRange()[0]
         right = x0 + (x1 - x0) * min((self._note.boundingRect().width() + 8) / max(self.view.width(), 1.0), 1.0)
         curves = [(self.x_of(curve.places), curve.values) for curve in self._data.values()]
-        return [values[(x >= x0) & (x <= right)] for x, values in curves]
+        return [values[(x >= x0) & (x <= right) & np.isfinite(values)] for x, values in curves]
 
     # Reading, zooming, keys
 
