@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
 FEWEST, MOST = 2, 4  # processes: one of them may wait for a disk; each keeps some hundred megabytes of its own
 ENDS_S = 2.0  # that a process may take to end once it was called off
+GONE_S = 30.0  # and once it has said all: a large one on a busy machine takes its time
 
 Item = TypeVar("Item")
 Work = Callable[[], Iterator[Item]]
@@ -64,7 +65,7 @@ def as_they_come(works: Sequence[Work[Item]]) -> Iterator[tuple[int, Item | None
                     number, item, error = ready.recv()
                 except EOFError:
                     process = running.pop(ready)
-                    process.join(ENDS_S)
+                    process.join(GONE_S)
                     if process.exitcode == 0 and running:
                         continue  # it found nothing more to do
                     raise JiyuuError(f"A process ended before its work was done ({process.exitcode}); there may be too "
