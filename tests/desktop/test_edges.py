@@ -7,6 +7,7 @@ import time
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPen
 from PyQt6.QtTest import QTest
 
 from jiyuu.book.store import Book
@@ -14,6 +15,7 @@ from jiyuu.circuits.filter_file import Filter
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.layer import bends, polygon_of
 from jiyuu.desktop.figures.ruled import PlotCurve
+from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
 from jiyuu.desktop.jobs import Crew, Jobs
 from jiyuu.desktop.parts.typed_value import TypedValue
 from jiyuu.errors import JiyuuError, MeasurementError
@@ -196,3 +198,14 @@ def test_a_figure_is_saved_only_under_an_ending_it_knows(figure, tmp_path):
     with pytest.raises(JiyuuError, match="not a folder"):
         figure.save(tmp_path / "nowhere" / "figure.svg")
     assert list(tmp_path.glob("figure*")) == []
+
+
+@pytest.mark.parametrize("lines", [0, 1, 300])
+def test_a_spectrum_is_drawn_however_many_lines_it_has(qtbot, lines):
+    figure = SpectrumFigure("Harmonics, dB re 1 V")
+    qtbot.addWidget(figure)
+    figure.resize(400, 300)
+    figure.show()
+    bare = figure.grab().toImage()
+    figure.show_lines("source", 40.0 * np.arange(1, lines + 1), np.zeros(lines), QPen(Qt.GlobalColor.black, 2))
+    assert (figure.grab().toImage() != bare) == (lines > 0)

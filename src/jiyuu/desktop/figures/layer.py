@@ -124,7 +124,8 @@ class Layer(pg.GraphicsObject):
             across = (to_screen.m11() * x + to_screen.dx()).tolist()
             up = np.clip(to_screen.m22() * tops + to_screen.dy(), inside.top(), inside.bottom()).tolist()
             foot = inside.bottom()
-            painter.drawLines(*(QLineF(a, foot, a, b) for a, b in zip(across, up, strict=True)))
+            if across:  # Qt draws some lines or raises
+                painter.drawLines(*(QLineF(a, foot, a, b) for a, b in zip(across, up, strict=True)))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
 
