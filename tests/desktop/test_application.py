@@ -51,6 +51,48 @@ def test_nothing_below_the_desktop_loads_qt():
     assert found.stdout.strip() == "[]"
 
 
+AHEAD = """
+import sys
+import threading
+from pathlib import Path
+from PyQt6.QtCore import QSettings
+from PyQt6.QtWidgets import QApplication
+QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, sys.argv[2])
+from jiyuu.bench.walk import walk
+from jiyuu.book.store import Book
+from jiyuu.desktop.steps.reading import unread
+from jiyuu.desktop.window import MainWindow
+
+app = QApplication([])
+window = MainWindow(Book.open(Path(sys.argv[1])))
+window.show()
+assert unread(), "all was read before the first figure"
+while unread():
+    app.processEvents()
+read = []
+
+class Noted:
+    def find_spec(self, name, path=None, target=None):
+        if threading.current_thread() is threading.main_thread():
+            read.append(name)
+
+sys.meta_path.insert(0, Noted())
+for step in walk():
+    window.go(step.key)
+    app.processEvents()
+    window.shown.presenter.sleep()
+print(read)
+window.close()
+"""
+
+
+def test_the_code_of_all_steps_is_read_while_nobody_waits(book_path, tmp_path):
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    found = subprocess.run([sys.executable, "-c", AHEAD, str(book_path), str(tmp_path)], capture_output=True, text=True,
+                           env=environment, timeout=120, check=False)
+    assert found.stdout.strip() == "[]", found.stderr
+
+
 SCRIPT = """
 import sys
 from pathlib import Path

@@ -12,10 +12,13 @@ from enum import StrEnum
 from functools import lru_cache
 
 import numpy as np
+import scipy
 
+from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 
 LEVEL = 0.05  # of series that guessing would pass
+SURE = 0.95  # so often an interval holds the share of right answers
 POWER = 0.8  # of series in which a listener is found who is right
 FOUND_SHARE = 0.75  # so often
 FEWEST, MOST_TRIALS = 5, 200
@@ -92,34 +95,39 @@ def judged(task: Task, order: Sequence[int], answers: Sequence[int]) -> Judged:
     """Of the trials that were answered. Raises MeasurementError where there are none, or more than trials."""
     if not answers or len(answers) > len(order):
         raise MeasurementError("Nothing was answered; listen to a trial first.")
-    from scipy.stats import binom, binomtest
-
     right = sum(answer == right_answer(task, code) for answer, code in zip(answers, order, strict=False))
     trials = len(answers)
-    found = binomtest(right, trials, task.chance, alternative="greater")
-    ends = binomtest(right, trials, task.chance).proportion_ci(0.95, method="exact")
+    tail = 0.5 * (1 - SURE)
+    low = float(scipy.special.betaincinv(right, trials - right + 1, tail)) if right else 0.0
+    high = float(scipy.special.betaincinv(right + 1, trials - right, 1 - tail)) if right < trials else 1.0
     least = least_right(task, trials)
-    missed = float(binom.cdf(least - 1, trials, FOUND_SHARE))
-    return Judged(task, right, trials, float(found.pvalue), float(ends.low), float(ends.high), missed, least)
+    missed = 1 - _found_in(least, trials)
+    return Judged(task, right, trials, float(_tails(trials, task.chance)[right]), low, high, missed, least)
+
+
+def _tails(trials: int, share: float) -> FloatArray:
+    """Of series of so many trials, each right in a share of them, those with at least 0 to trials right,
+    (trials + 1,)."""
+    right = np.arange(1, trials + 1)
+    ways = np.cumprod(np.concatenate([[1.0], (trials - right + 1) / right]))
+    taken = np.arange(trials + 1)
+    of_each = ways * share**taken * (1 - share) ** (trials - taken)
+    return np.cumsum(of_each[::-1])[::-1]
 
 
 def least_right(task: Task, trials: int) -> int:
     """Right answers from which guessing passes no more than LEVEL of series; trials + 1 where even all do not do."""
-    from scipy.stats import binom
-
-    by_guessing = binom.sf(np.arange(trials + 1) - 1, trials, task.chance)
-    return int(np.sum(by_guessing > LEVEL))  # it falls with every right answer more
+    return int(np.sum(_tails(trials, task.chance) > LEVEL))  # it falls with every right answer more
 
 
 @lru_cache(maxsize=8)
 def proposed_trials(task: Task) -> int:
     """The fewest with which one who is right in FOUND_SHARE is found in POWER of series, however many more are
     taken."""
-    from scipy.stats import binom
+    short = (n for n in range(MOST_TRIALS, FEWEST - 1, -1) if _found_in(least_right(task, n), n) < POWER)
+    return next(short) + 1
 
-    counts = np.arange(FEWEST, MOST_TRIALS + 1)
-    by_guessing = binom.sf(np.arange(MOST_TRIALS + 1)[:, np.newaxis] - 1, counts, task.chance)
-    least = np.sum(by_guessing > LEVEL, axis=0)
-    enough = binom.sf(least - 1, counts, FOUND_SHARE) >= POWER
-    last_short = max(i for i, done in enumerate(enough) if not done)
-    return FEWEST + last_short + 1
+
+def _found_in(least: int, trials: int) -> float:
+    """Share of series in which one who is right in FOUND_SHARE gets so many right."""
+    return float(_tails(trials, FOUND_SHARE)[least]) if least <= trials else 0.0

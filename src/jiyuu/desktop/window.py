@@ -21,6 +21,7 @@ from jiyuu.desktop.session import Session
 from jiyuu.desktop.shelf import ShelfView
 from jiyuu.desktop.signal_path import SignalPathView
 from jiyuu.desktop.steps import view_of
+from jiyuu.desktop.steps.reading import ReadAhead
 from jiyuu.desktop.steps.step_view import StepView
 from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.desktop.tidings import Tidings
@@ -57,9 +58,9 @@ class MainWindow(QMainWindow):
             signal.connect(self._show_states)
         self.session.crew.idle.connect(self._now_idle)
         THEME.changed.connect(self._settle_widths)
-        step = restored(self)
-        self.step = step if step in self.walk.stations else FIRST_STEP
+        self.step = step if (step := restored(self)) in self.walk.stations else FIRST_STEP
         self.show_book()
+        ReadAhead(self)
 
     # Building
 
@@ -75,14 +76,13 @@ class MainWindow(QMainWindow):
         self.more = QPushButton("Add a filter …")
         self.more.setProperty("role", "page")
         left, middle, row = QVBoxLayout(), QVBoxLayout(), QHBoxLayout()
-        for layout in (left, middle, row):
+        for layout, between in ((left, 0), (middle, 0), (row, STEP)):
             layout.setContentsMargins(0, 0, 0, 0)
-            layout.setSpacing(0)
+            layout.setSpacing(between)
         left.addWidget(self.shelf, 1)
         left.addWidget(self.more, 0, Qt.AlignmentFlag.AlignLeft)
         middle.addWidget(self.tidings)
         middle.addWidget(self.figures, 1)
-        row.setSpacing(STEP)
         row.addLayout(left)
         row.addLayout(middle, 1)
         row.addWidget(self.side_area)

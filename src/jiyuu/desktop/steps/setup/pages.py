@@ -90,9 +90,10 @@ class SourcePage(QWidget):
         whole.setContentsMargins(0, 0, 0, 0)
         area, column = scrolled()
         whole.addWidget(area)
-        self.rows = [_InputRow(i, presenter) for i in range(MOST_SOURCES)]
-        for row in self.rows:
-            column.addWidget(row)
+        self._presenter = presenter
+        self.rows: list[_InputRow] = []  # as many as were ever needed
+        self._inputs = QVBoxLayout()
+        column.addLayout(self._inputs)
         self.more = QPushButton("Mix in another source")
         self.more.clicked.connect(presenter.add_input)
         column.addWidget(self.more)
@@ -102,6 +103,9 @@ class SourcePage(QWidget):
         column.addStretch(1)
 
     def show_setup(self, setup: Setup) -> None:
+        for i in range(len(self.rows), len(setup.inputs)):
+            self.rows.append(_InputRow(i, self._presenter))
+            self._inputs.addWidget(self.rows[i])
         for i, row in enumerate(self.rows):
             row.setVisible(i < len(setup.inputs))
             if i < len(setup.inputs):
