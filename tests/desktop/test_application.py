@@ -86,6 +86,7 @@ window.close()
 """
 
 
+@pytest.mark.long
 def test_the_code_of_all_steps_is_read_while_nobody_waits(book_path, tmp_path):
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     found = subprocess.run([sys.executable, "-c", AHEAD, str(book_path), str(tmp_path)], capture_output=True, text=True,

@@ -194,6 +194,8 @@ def test_both_spectra_stand_beside_each_other(window, quick):
 def test_the_figures_read_and_save(window, quick, tmp_path):
     drive = quick
     assert "harmonic 3" in drive.harmonics.reading_at(0.0, 3.1)
+    for button in drive.map_choice.buttons():
+        button.click()
     assert "peak +" in drive.maps[0].reading_at(-30.0, 45.0)
     assert re.search(r"width 0\.\d\d oct", drive.maps[1].reading_at(-30.0, 80.0))
     assert "moved −" in drive.maps[2].reading_at(0.0, 80.0)

@@ -49,7 +49,7 @@ def test_turn_read_turn(window, tracking, qtbot):
     texts = tracking.trims.words()
     assert "clockwise" in texts[0]
     assert texts[3] == "Resonance trim: leave"
-    assert tracking.errors.curve("after these turns") is not None
+    assert tracking.errors.curve("once turned") is not None
     tracking.turn.click()
     settled(window, qtbot)
     second = tracking.errors.curve("measured").values

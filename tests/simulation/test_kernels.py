@@ -87,7 +87,7 @@ def test_halving_the_step_divides_the_error_by_sixteen():
 def test_branch_shapes_are_exact_over_twelve_decades(kind, shape, lanes):
     base = circuit("sallen-key-lowpass").network()
     # An output that shows the limiter itself, its capacitors standing still at the voltages given.
-    shown = replace(base, branches=tuple(replace(b, kind=kind, headroom_v=0.7) for b in base.branches), structure=())
+    shown = replace(base, branches=tuple(replace(b, kind=kind, headroom_v=0.7) for b in base.branches), written=())
     e = np.zeros(base.E.parts.shape)
     e[0, 0, 0] = 1.0
     shown = replace(shown, E=Affine(e), C=Affine(np.zeros(base.C.parts.shape)))

@@ -38,7 +38,7 @@ def held(network: Network, gain: float) -> Network:
         return Affine.constant(matrix.at(gain), 0)
 
     return replace(
-        network, **_changed(network, MATRICES, fixed), gains=(), gain_by=np.zeros((0, 0)), structure=(),
+        network, **_changed(network, MATRICES, fixed), gains=(), gain_by=np.zeros((0, 0)), written=(),
     )
 
 
@@ -53,7 +53,7 @@ def modulated(network: Network, mode: str, *, octaves_per_v: float = 0.0, gain_p
         )
     patched = network.C.parts[0, row]
     return replace(
-        network, structure=(), gain_by=network.gain_by + gain_per_v * patched,
+        network, written=(), gain_by=network.gain_by + gain_per_v * patched,
         cutoff_by=network.cutoff_by + octaves_per_v * network.is_tuned[:, np.newaxis] * patched[np.newaxis, :],
     )
 
@@ -108,7 +108,7 @@ def levelled(network: Network, gain: str) -> Network:
         return Affine(np.concatenate([matrix.parts, np.zeros((1, *matrix.parts.shape[1:]))]))
 
     return replace(
-        network, gains=(*network.gains, gain), structure=(),
+        network, gains=(*network.gains, gain), written=(),
         gain_by=np.concatenate([network.gain_by, np.zeros((1, len(network.capacitors)))]),
         **_changed(network, "VUZ", unmoved), **_changed(network, "CDE", by),
     )
@@ -127,7 +127,7 @@ def blended(network: Network, modes: Mapping[str, str]) -> Network:
         E[1 + g + k, 0, m + k] = 1.0
     branches = (*network.branches, *(Branch(f"{mode} taken", BranchKind.LINEAR) for mode in modes))
     return replace(
-        network, branches=branches, outputs=("out",), gains=(*network.gains, *modes.values()), structure=(),
+        network, branches=branches, outputs=("out",), gains=(*network.gains, *modes.values()), written=(),
         V=Affine(np.concatenate([own["V"], own["C"][:, rows]], axis=1)),
         U=Affine(np.concatenate([own["U"], own["D"][:, rows]], axis=1)), Z=Affine(Z),
         W=np.concatenate([network.W, np.zeros((n, more))], axis=1), C=Affine(np.zeros((1 + g + more, 1, n))),
@@ -252,7 +252,7 @@ def feedback(network: Network, mode: str, amount: float, *, moved_by: str = "") 
     branches.insert(place, Branch("feedback sum", BranchKind.LINEAR))
     return replace(
         network, branches=tuple(branches), V=Affine(V), U=Affine(U), Z=Affine(Z), C=Affine(parts["C"]),
-        D=Affine(np.zeros((p, len(network.outputs)))), E=Affine(E), W=W, structure=(),
+        D=Affine(np.zeros((p, len(network.outputs)))), E=Affine(E), W=W, written=(),
         gains=(*network.gains, moved_by) if moved_by else network.gains,
         gain_by=np.concatenate([network.gain_by, np.zeros((more, n))]),
     )

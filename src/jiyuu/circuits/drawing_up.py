@@ -143,7 +143,7 @@ class Drawing:
             V=V, U=Affine(U.parts[..., 0]), Z=Z, W=W, C=C, D=Affine(D.parts[..., 0]), E=E,
             rate_ratio=np.array([ratio for _, ratio, _ in self._capacitors]),
             fixed_rate=np.array([rate for _, _, rate in self._capacitors]),
-            structure=tuple(sorted(structure, key=lambda entry: entry[:4])),
+            written=tuple(sorted(structure, key=lambda entry: entry[:4])),
         )
 
     @staticmethod

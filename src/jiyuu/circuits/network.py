@@ -119,12 +119,13 @@ class Network:
     E: Affine
     rate_ratio: FloatArray
     fixed_rate: FloatArray
-    structure: Structure = field(default=())
+    written: Structure = field(default=())  # as the circuit has it; of what was put together from arrays nothing is
     cutoff_by: FloatArray = field(default_factory=lambda: np.zeros((0, 0)))
     gain_by: FloatArray = field(default_factory=lambda: np.zeros((0, 0)))
     gains: tuple[str, ...] = (RESONANCE,)
     cutoffs: tuple[str, ...] = (CUTOFF,)
     cutoff_of: NDArray[np.intp] = field(default_factory=lambda: np.zeros(0, dtype=np.intp))
+    _nonzeros: list[Structure] = field(default_factory=list, init=False, repr=False)
 
     def __post_init__(self) -> None:
         n, m, r, g = len(self.capacitors), len(self.branches), len(self.outputs), len(self.gains)
@@ -155,8 +156,15 @@ class Network:
             raise CircuitError("A branch depends on itself or on a later one; order the branches so that it does not.")
         if (self.rate_ratio < 0).any() or (self.fixed_rate < 0).any():
             raise CircuitError("A capacitor has a negative rate; rates are ratios to the cutoff or rad/s, 0 or more.")
-        if not self.structure:
-            object.__setattr__(self, "structure", _structure_of_nonzeros(self))
+
+    @property
+    def structure(self) -> Structure:
+        """Which coefficients its kernel has. Looked for when it is asked: most networks are parts of others."""
+        if self.written:
+            return self.written
+        if not self._nonzeros:
+            self._nonzeros.append(_structure_of_nonzeros(self))
+        return self._nonzeros[0]
 
     @property
     def is_modulated(self) -> bool:

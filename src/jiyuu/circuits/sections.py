@@ -155,7 +155,7 @@ def all_pass(
     nothing = {key: np.concatenate([matrix.parts, np.zeros((1, *matrix.parts.shape[1:]))])
                for key, matrix in (("Z", network.Z), ("E", network.E))}
     return replace(network, V=Affine(V), U=Affine(U), C=Affine(C[:, np.newaxis]), D=Affine(D[:, np.newaxis]),
-                   Z=Affine(nothing["Z"]), E=Affine(nothing["E"]), gains=(moved_by,), structure=(),
+                   Z=Affine(nothing["Z"]), E=Affine(nothing["E"]), gains=(moved_by,), written=(),
                    gain_by=np.zeros((1, n)))
 
 

@@ -28,8 +28,9 @@ def restored(window: QMainWindow) -> str:
 
 def remember_window(window: QMainWindow, **how: str | float) -> None:
     """Its size and place, and how it stands."""
+    state = window_state()  # written when it is let go of: once, not once a value
     for name, value in {"geometry": window.saveGeometry(), **how}.items():
-        window_state().setValue(name, value)
+        state.setValue(name, value)
 
 
 def recent_books() -> list[str]:

@@ -51,7 +51,7 @@ class Surrounded(Filter):
             cutoff_of=np.zeros(tuned.size, dtype=np.intp),
             rate_ratio=np.where(tuned & hand, network.rate_ratio * factors[network.cutoff_of], 0.0),
             fixed_rate=np.where(tuned & ~hand, 2 * np.pi * UNIT_HZ * network.rate_ratio, network.fixed_rate),
-            structure=(),
+            written=(),
         )
 
     def _moved(self, own: str, hertz: float) -> float:

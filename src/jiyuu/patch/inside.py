@@ -84,7 +84,7 @@ def patched_in(patch: Patch, network: Network, taps: Mapping[str, Tap]) -> Netwo
                     cutoff_by[place] += amount * row
         elif route.target in network.gains:
             gain_by[network.gains.index(route.target)] += amount * _gain_per_unit(patch, own, what) * row
-    return replace(network, cutoff_by=cutoff_by, gain_by=gain_by, structure=())
+    return replace(network, cutoff_by=cutoff_by, gain_by=gain_by, written=())
 
 
 def check_inside(patch: Patch) -> None:

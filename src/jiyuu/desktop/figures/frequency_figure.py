@@ -79,6 +79,9 @@ class FrequencyFigure(RuledFigure):
     def hide_cutoff(self) -> None:
         self._cutoff.hide()
 
+    def _marked_px(self, x0: float, x1: float, width: float) -> list[float]:
+        return [(float(self._cutoff.value()) - x0) / (x1 - x0) * width] if self._cutoff.isVisible() else []
+
     def restyle_lines(self) -> None:
         self._cutoff.restyle()
 
@@ -97,18 +100,26 @@ def _modified(event: QKeyEvent) -> bool:
     return bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier))
 
 
-def follow_each_other(*figures: FrequencyFigure) -> None:
-    """Zooming one along the ruler zooms all; each keeps its own width."""
-    views = [figure.view for figure in figures]
+class Following:
+    """Figures over one ruler: zooming one along it zooms all; each keeps its own width."""
 
-    def follow(source: pg.ViewBox, span: tuple[float, float]) -> None:
-        for view in views:
+    def __init__(self, *figures: FrequencyFigure) -> None:
+        self._views: list[pg.ViewBox] = []
+        for figure in figures:
+            self.join(figure)
+
+    def join(self, figure: FrequencyFigure) -> None:
+        """One more, which shows what the others show."""
+        if self._views:
+            figure.view.setXRange(*self._views[0].viewRange()[0], padding=0)
+        self._views.append(figure.view)
+        figure.view.sigXRangeChanged.connect(self._follow)
+
+    def _follow(self, source: pg.ViewBox, span: tuple[float, float]) -> None:
+        for view in self._views:
             if view is not source and tuple(view.viewRange()[0]) != tuple(span):
                 view.blockSignals(True)
                 view.setXRange(*span, padding=0)
                 view.blockSignals(False)
                 view.sigRangeChanged.emit(view, view.viewRange(), [True, False])
                 view.update()
-
-    for view in views:
-        view.sigXRangeChanged.connect(follow)

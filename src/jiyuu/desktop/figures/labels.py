@@ -14,7 +14,8 @@ from jiyuu.desktop.theme.style import SMALL_PX, THEME
 
 PLACES = 41
 HIGHEST_PX, LOWEST_PX = 34, 16  # kept free above for captions, below for the ruler
-LEAST_GAP_PX = 7
+LEAST_GAP_PX = 6
+TURN_SHARE = 0.1  # of the height between its ends, that a turn may be lower than the highest one
 TURN_PX = 12  # a name keeps so far from a highest or lowest point: the eye looks for it there
 
 
@@ -43,19 +44,31 @@ def place_labels(
         for tx, ty, other_half in taken:
             beside = np.maximum(np.abs(x_px - tx) - half - other_half, 0.0)
             gap = np.minimum(gap, np.hypot(beside, np.maximum(np.abs(y_px - ty) - metrics.height(), 0.0)))
-        for mark in marks_px:  # a name on a mark would hide what it says
-            gap = np.where(np.abs(x_px - mark) < half, 0.5 * gap, gap)
         x, y = curves[name]
-        for turn in (int(np.argmax(y)), int(np.argmin(y))) if y.size > 2 and np.isfinite(y).all() else ():
-            if 0 < turn < y.size - 1:
-                at_px = (float(x[turn]) - x0) / (x1 - x0) * width
-                gap = np.where(np.abs(x_px - at_px) < half + TURN_PX, 0.4 * gap, gap)
+        free = np.ones(places.size)  # a name on a mark would hide what it says, as on a turn
+        for at_px, reach in (*((mark, half) for mark in marks_px),
+                             *(((turn - x0) / (x1 - x0) * width, half + TURN_PX) for turn in turns_of(x, y))):
+            free = np.minimum(free, np.abs(x_px - at_px) / reach)
         ends = x[[0, -1]]
         inside = ((y_px > HIGHEST_PX) & (y_px < height - LOWEST_PX) & (x_px > half) & (x_px < width - half)
                   & (places >= ends.min()) & (places <= ends.max()))
-        score = np.where(inside, np.minimum(gap, 40), -1)
+        if (inside & (free == 1) & (gap > LEAST_GAP_PX)).any():
+            inside &= free == 1
+        score = np.where(inside, np.minimum(gap, 40) * (0.4 + 0.6 * free), -1)
         best = int(np.argmax(score))
         label.shown = bool(score[best] > LEAST_GAP_PX)
         label.place = QPointF(float(places[best]), float(own[best]))
         if label.shown:
             taken.append((float(x_px[best]), float(y_px[best]), half))
+
+
+def turns_of(x: FloatArray, y: FloatArray) -> FloatArray:
+    """(k,) x at which a curve (n,) turns at about its greatest height, or at about its least."""
+    if y.size < 3 or not np.isfinite(y).all():
+        return np.zeros(0)
+    steps = np.diff(y)
+    low, high = float(y.min()), float(y.max())
+    room, inner = TURN_SHARE * (high - low), y[1:-1]
+    tops = (steps[:-1] > 0) & (steps[1:] <= 0) & (inner > high - room)
+    feet = (steps[:-1] < 0) & (steps[1:] >= 0) & (inner < low + room)
+    return np.asarray(x[1:-1][tops | feet])

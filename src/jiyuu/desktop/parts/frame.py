@@ -20,6 +20,8 @@ from jiyuu.circuits.filter_file import Filter
 from jiyuu.desktop.parts.findings_list import FindingsList
 from jiyuu.desktop.theme.style import STEP
 
+SHARED_PX = 20  # a part of the height is no less than this before there is a height
+
 
 def beside(*figures: QWidget, sizes: Sequence[int] = ()) -> QSplitter:
     """Figures side by side."""
@@ -28,7 +30,8 @@ def beside(*figures: QWidget, sizes: Sequence[int] = ()) -> QSplitter:
 
 def stacked(*figures: QWidget, shares: Sequence[int]) -> QSplitter:
     """Figures one above the other, sharing the height."""
-    splitter = _split(Qt.Orientation.Vertical, figures, ())
+    # Given as sizes, too: what has not been looked at yet has no wish of its own.
+    splitter = _split(Qt.Orientation.Vertical, figures, [SHARED_PX * share for share in shares])
     for i, share in enumerate(shares):
         splitter.setStretchFactor(i, share)
     return splitter

@@ -54,7 +54,7 @@ class StepView(QObject):
 
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session)
-        self._session, self.step = session, step
+        self._session, self._measuring, self.step = session, measuring, step
         self.acts: Sequence[Act] = ()
         self._unstyled = False
         THEME.changed.connect(self._restyled)

@@ -3,6 +3,9 @@ both sides apart, phase between branches, bands and what wakes them, vowels."""
 
 from __future__ import annotations
 
+from functools import cached_property
+from typing import TypeVar
+
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QStackedWidget
@@ -12,7 +15,7 @@ from jiyuu.bench.step import Step
 from jiyuu.circuits.linear import level_db
 from jiyuu.desktop.figures.bands_figure import BandsFigure
 from jiyuu.desktop.figures.combined_figure import CombinedFigure
-from jiyuu.desktop.figures.frequency_figure import FrequencyFigure, follow_each_other
+from jiyuu.desktop.figures.frequency_figure import Following, FrequencyFigure
 from jiyuu.desktop.figures.masking_figure import MaskingFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.vowel_plane import VowelPlane
@@ -38,6 +41,7 @@ from jiyuu.quantities import note_and_cents, shown_hz, signed
 WHOLE, LEFT, RIGHT, APART, PHASE = "whole", "left", "right", "left over right", "phase between"
 FLOOR_DB = -120.0  # drawn no lower
 SHALLOW_DB, DEEP_DB = (-24.0, 24.0), (-60.0, 24.0)  # ranges of the figure
+Below = TypeVar("Below", FrequencyFigure, BandsFigure, MaskingFigure, VowelPlane)
 
 
 class CombinationView(StepView):
@@ -74,30 +78,59 @@ class CombinationView(StepView):
         self.combined.spacing_dropped.connect(presenter.set_spacing)
         self.combined.band_dragged.connect(presenter.try_band)
         self.combined.band_dropped.connect(presenter.set_band)
-        self.apart = FrequencyFigure(title="Level of left over right, dB", unit="dB", level_steps=(3.0, 6.0, 12.0),
-                                     strong_step=12.0)
-        self.apart.set_levels(-30, 30)
-        self.phase = FrequencyFigure(title="Phase between the first two branches, °", unit="°",
-                                     level_steps=(45.0, 90.0), strong_step=90.0)
-        self.phase.set_levels(-225, 225)
-        self.bands = BandsFigure()
-        self.masked = MaskingFigure()
-        self.plane = VowelPlane()
-        self.plane.morph_dragged.connect(presenter.try_morph)
-        self.plane.morph_dropped.connect(lambda morph: presenter.set_stage(morph=round(morph, 3)))
-        self.plane.vowel_chosen.connect(lambda letter: presenter.set_stage(to=letter))
         self.woken = PlainTable("Which notes wake which bands", ("Note", "Band", "Level, dB re 1 V", "Ring, s"),
                                 words=(0, 1))
         self.left_below = QStackedWidget()
-        for figure in (self.apart, self.phase, self.bands, self.plane, self.masked):
-            figure.refused.connect(self.refused)
-            self.left_below.addWidget(figure)
-        for figure in (self.apart, self.phase):
-            figure.hide_cutoff()
-        follow_each_other(self.combined, self.apart, self.phase, self.bands, self.masked)
+        self._following = Following(self.combined)
         self.combined.refused.connect(self.refused)
         self.below = beside(self.left_below, self.woken, sizes=(560, 320))
         self.figures = stacked(self.combined, self.below, shares=(62, 38))
+
+    # What a stage is about, made when one of its kind is first looked at
+
+    @cached_property
+    def apart(self) -> FrequencyFigure:
+        """By how much one side is louder."""
+        figure = FrequencyFigure(title="Level of left over right, dB", unit="dB", level_steps=(3.0, 6.0, 12.0),
+                                 strong_step=12.0)
+        figure.set_levels(-30, 30)
+        figure.hide_cutoff()
+        return self._placed(figure)
+
+    @cached_property
+    def phase(self) -> FrequencyFigure:
+        """By how much one branch turns before another."""
+        figure = FrequencyFigure(title="Phase between the first two branches, °", unit="°", level_steps=(45.0, 90.0),
+                                 strong_step=90.0)
+        figure.set_levels(-225, 225)
+        figure.hide_cutoff()
+        return self._placed(figure)
+
+    @cached_property
+    def bands(self) -> BandsFigure:
+        """Bands of a bank and what wakes them; images of what was played into a stage."""
+        return self._placed(BandsFigure())
+
+    @cached_property
+    def masked(self) -> MaskingFigure:
+        """What is not heard beside something else."""
+        return self._placed(MaskingFigure())
+
+    @cached_property
+    def plane(self) -> VowelPlane:
+        """Vowels, and the way between two of them."""
+        plane = VowelPlane()
+        plane.morph_dragged.connect(self.presenter.try_morph)
+        plane.morph_dropped.connect(lambda morph: self.presenter.set_stage(morph=round(morph, 3)))
+        plane.vowel_chosen.connect(lambda letter: self.presenter.set_stage(to=letter))
+        return self._placed(plane)
+
+    def _placed(self, figure: Below) -> Below:
+        figure.refused.connect(self.refused)
+        self.left_below.addWidget(figure)
+        if isinstance(figure, FrequencyFigure):
+            self._following.join(figure)
+        return figure
 
     def _build_side(self) -> None:
         presenter = self.presenter

@@ -3,8 +3,11 @@ sentences about two of them."""
 
 from __future__ import annotations
 
+from functools import cached_property
+from typing import TypeVar
+
 import numpy as np
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QStackedWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox
 
 from jiyuu.bench.side_by_side import COMPARED_HZ, SideBySide
 from jiyuu.bench.standing import Standing
@@ -17,6 +20,7 @@ from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.why_figure import Divided, WhyFigure
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.parts.frame import SideColumn, form, narrow, stacked
+from jiyuu.desktop.parts.later_pages import LaterPages
 from jiyuu.desktop.parts.model_form import ModelForm
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
@@ -45,6 +49,9 @@ PAGES = ("Character", "Why", "Blind", "Ear", "Circuit", "Wish", "Measured", "Mov
 LEVELS_DB, APART_DB = (-60.0, 24.0), (-30.0, 30.0)
 
 
+Speaking = TypeVar("Speaking", BlindPresenter, TrainerPresenter, WishPresenter, OverPresenter)
+
+
 class ComparisonView(StepView):
     """All filters of the shelf at once; the one in hand is what the others are told apart from."""
 
@@ -65,24 +72,12 @@ class ComparisonView(StepView):
         self.scales.refused.connect(self.refused)
         self.why = WhyFigure()
         self.why.refused.connect(self.refused)
-        self.lower = QStackedWidget()
-        self.lower.addWidget(self.scales)
-        self.lower.addWidget(self.why)
-        self.blind = BlindPage(BlindPresenter(session, presenter))
-        self.trainer = TrainerPage(TrainerPresenter(session, presenter))
-        self.circuit = CircuitPage(CircuitPresenter(session, measuring, presenter))
-        self.wish = WishPage(WishPresenter(session, presenter))
-        self.measured = TablePage(TablePresenter(session, presenter))
-        self.over = OverPage(OverPresenter(session, presenter))
-        self.curves = CurvesPage(CurvesPresenter(session, presenter))
+        self.lower = LaterPages(
+            lambda: self.scales, lambda: self.why, lambda: self.blind, lambda: self.trainer, lambda: self.circuit,
+            lambda: self.wish, lambda: self.measured, lambda: self.over, lambda: self.curves)
         self.verdict: VerdictAside | None = None
-        for page in (self.blind, self.trainer, self.wish, self.over):
-            page.presenter.message.connect(presenter.message)
-            presenter.left.connect(page.presenter.leave)
-        for shown in (self.blind, self.trainer, self.circuit, self.wish, self.measured, self.over, self.curves):
-            self.lower.addWidget(shown)
         presenter.findings.connect(self._look_at_book)
-        self.figures = stacked(self.level, self.lower, shares=(46, 54))
+        self.figures = stacked(self.level, self.lower, shares=(50, 50))
         self._build_side()
         presenter.compared.connect(self._show)
         presenter.read.connect(lambda: self._show(presenter.seen))
@@ -113,6 +108,49 @@ class ComparisonView(StepView):
         column.add(self.measure_bar())
         column.add(self.found_page(), 1)
 
+    # Pages, made when they are opened
+
+    @cached_property
+    def blind(self) -> BlindPage:
+        """Told apart by ear alone."""
+        return BlindPage(self._joined(BlindPresenter(self._session, self.presenter)))
+
+    @cached_property
+    def trainer(self) -> TrainerPage:
+        """Learning to hear it."""
+        return TrainerPage(self._joined(TrainerPresenter(self._session, self.presenter)))
+
+    @cached_property
+    def circuit(self) -> CircuitPage:
+        """Which circuit it is."""
+        return CircuitPage(CircuitPresenter(self._session, self._measuring, self.presenter))
+
+    @cached_property
+    def wish(self) -> WishPage:
+        """Which filter fits."""
+        return WishPage(self._joined(WishPresenter(self._session, self.presenter)))
+
+    @cached_property
+    def measured(self) -> TablePage:
+        """What was measured of all of them."""
+        return TablePage(TablePresenter(self._session, self.presenter))
+
+    @cached_property
+    def over(self) -> OverPage:
+        """Character over a move."""
+        return OverPage(self._joined(OverPresenter(self._session, self.presenter)))
+
+    @cached_property
+    def curves(self) -> CurvesPage:
+        """Their curves beside each other."""
+        return CurvesPage(CurvesPresenter(self._session, self.presenter))
+
+    def _joined(self, presenter: Speaking) -> Speaking:
+        """It is heard, and told when nobody looks any more."""
+        presenter.message.connect(self.presenter.message)
+        self.presenter.left.connect(presenter.leave)
+        return presenter
+
     def _ask_verdict(self) -> None:
         presenter = self.presenter
         if self.verdict is None:
@@ -121,9 +159,9 @@ class ComparisonView(StepView):
 
     def _look_at_book(self) -> None:
         """What is read of it on the page that is seen."""
-        for page in (self.circuit, self.measured, self.over, self.curves):
-            if page.isVisible():
-                page.presenter.look()
+        page = self.lower.currentWidget()
+        if isinstance(page, CircuitPage | TablePage | OverPage | CurvesPage) and page.isVisible():
+            page.presenter.look()
 
     def _ask_why(self) -> None:
         button = self.page_choice.button(1)
@@ -209,5 +247,6 @@ class ComparisonView(StepView):
         """Draw again in the theme's colours."""
         self._show(self.presenter.seen)
         self.why.update()
-        self.over.refresh()
-        self.curves.refresh()
+        for page in self.lower.made:
+            if isinstance(page, OverPage | CurvesPage):
+                page.refresh()

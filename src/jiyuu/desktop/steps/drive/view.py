@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property, partial
+
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPushButton, QStackedWidget
@@ -11,13 +13,21 @@ from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.bench.steps.drive import DriveSetting
 from jiyuu.circuits.linear import level_db
-from jiyuu.desktop.figures.drive_figures import OF_PEAK, BendFigure, DrivenPeakFigure, HarmonicsFigure, volts_text
+from jiyuu.desktop.figures.drive_figures import (
+    OF_PEAK,
+    BendFigure,
+    DrivenPeakFigure,
+    HarmonicsFigure,
+    OfPeak,
+    volts_text,
+)
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.harmonic_bars import HarmonicBars
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.parts.frame import SideColumn, beside, stacked, under
 from jiyuu.desktop.parts.knobs import by_name, model_field
+from jiyuu.desktop.parts.later_pages import LaterPages
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.steps.drive.bent_presenter import BentPresenter
@@ -63,33 +73,55 @@ class DriveView(StepView):
     # Building
 
     def _build_figures(self) -> None:
-        presenter = self.presenter
         self.bend = self.main_figure = BendFigure()
         self.harmonics, self.bars = HarmonicsFigure(), HarmonicBars()
-        self.maps = tuple(DrivenPeakFigure(what) for what in OF_PEAK)
-        for figure in (self.bend, self.harmonics, *self.maps):
-            figure.level_dragged.connect(presenter.try_level)
-            figure.level_dropped.connect(presenter.set_level)
-            figure.level_reset.connect(lambda: presenter.ask(level_v=DriveSetting().level_v))
-            figure.refused.connect(self.refused)
+        for figure in (self.bend, self.harmonics):
+            self._levelled(figure)
         self.bars.refused.connect(self.refused)
-        self._maps = QStackedWidget()
-        for one in self.maps:
-            one.position_dragged.connect(presenter.try_resonance)
-            one.position_dropped.connect(presenter.set_resonance)
-            one.position_reset.connect(lambda: presenter.reset("resonance_percent"))
-            self._maps.addWidget(one)
+        self._maps = LaterPages(*(partial(self._map, what) for what in OF_PEAK))
         row, self.map_choice = page_buttons(("Peak", "Width", "Pitch"), self._maps)
-        self.stops = FrequencyFigure(title="Level of a tone that stops the whistle, dB re 1 V peak", unit="dB",
-                                     level_steps=(5.0, 10.0, 20.0), strong_step=20.0)
-        self.stops.cutoff_dragged.connect(presenter.try_cutoff)
-        self.stops.cutoff_dropped.connect(presenter.set_cutoff)
-        self.stops.set_levels(-45, 40)
         self._above = QStackedWidget()
-        for figure in (self.bend, self.stops):
-            self._above.addWidget(figure)
+        self._above.addWidget(self.bend)
         below = beside(self.harmonics, self.bars, under(row, self._maps), sizes=(330, 120, 430))
         self.figures = stacked(self._above, below, shares=(54, 46))
+
+    def _map(self, what: OfPeak) -> DrivenPeakFigure:
+        """One of the maps, as it stands."""
+        presenter, figure = self.presenter, DrivenPeakFigure(what)
+        self._levelled(figure)
+        figure.position_dragged.connect(presenter.try_resonance)
+        figure.position_dropped.connect(presenter.set_resonance)
+        figure.position_reset.connect(lambda: presenter.reset("resonance_percent"))
+        if self._study is not None:
+            self._show_map(figure, self._study)
+            self._show_position(figure, presenter.now())
+            figure.show_level(presenter.setting.level_v)
+        return figure
+
+    def _levelled(self, figure: BendFigure | HarmonicsFigure | DrivenPeakFigure) -> None:
+        """The nominal level may be moved in it."""
+        presenter = self.presenter
+        figure.level_dragged.connect(presenter.try_level)
+        figure.level_dropped.connect(presenter.set_level)
+        figure.level_reset.connect(lambda: presenter.ask(level_v=DriveSetting().level_v))
+        figure.refused.connect(self.refused)
+
+    @cached_property
+    def stops(self) -> FrequencyFigure:
+        """In place of the ladder where it oscillates by itself; made when it first does."""
+        presenter = self.presenter
+        figure = FrequencyFigure(title="Level of a tone that stops the whistle, dB re 1 V peak", unit="dB",
+                                 level_steps=(5.0, 10.0, 20.0), strong_step=20.0)
+        figure.cutoff_dragged.connect(presenter.try_cutoff)
+        figure.cutoff_dropped.connect(presenter.set_cutoff)
+        figure.set_levels(-45, 40)
+        self._above.addWidget(figure)
+        return figure
+
+    @property
+    def maps(self) -> list[DrivenPeakFigure]:
+        """Those that were opened so far."""
+        return [page for page in self._maps.made if isinstance(page, DrivenPeakFigure)]
 
     def _build_side(self) -> None:
         presenter = self.presenter
@@ -124,9 +156,17 @@ class DriveView(StepView):
         self.tone.set_value(setting.tone_hz(standing.standing_hz))
         self.patched.show_setting(setting)
         for one in self.maps:
-            one.show_position(standing.resonance_percent, f"{standing.resonance_percent:.1f} %")
-        self.stops.show_cutoff(standing.standing_hz, f"cutoff (pole) {shown_hz(standing.standing_hz)}")
+            self._show_position(one, standing)
+        self._show_cutoff(standing)
         self._show_level(setting.level_v)
+
+    def _show_cutoff(self, standing: Standing) -> None:
+        if self._above.currentWidget() is not self.bend:
+            self.stops.show_cutoff(standing.standing_hz, f"cutoff (pole) {shown_hz(standing.standing_hz)}")
+
+    @staticmethod
+    def _show_position(figure: DrivenPeakFigure, standing: Standing) -> None:
+        figure.show_position(standing.resonance_percent, f"{standing.resonance_percent:.1f} %")
 
     def _show_level(self, level_v: float) -> None:
         self.bend.show_level(level_v, f"nominal {volts_text(level_v)}")
@@ -150,16 +190,20 @@ class DriveView(StepView):
         self._study = study
         self._draw_ladder(study.ladder)
         self._above.setCurrentWidget(self.stops if study.oscillates else self.bend)
-        self._draw_stops(study)
-        ink = THEME.palette.ink_of(self.presenter.letter).colour
-        none = np.zeros(0)
+        if study.oscillates:
+            self._show_cutoff(self.presenter.now())
+            self._draw_stops(study)
         for one in self.maps:
-            if study.map is not None and study.position_percent is not None:
-                one.show_peaks(study.map, study.position_percent, ink)
-            one.show_whistle(study.onset_percent, none if study.stop_v is None else level_db(study.stop_v),
-                             none if study.stop_percent is None else study.stop_percent)
-            one.say_note("" if study.stop_v is None else "Red: the tone stops the whistle.")
+            self._show_map(one, study)
         self._show_level(self.presenter.setting.level_v)
+
+    def _show_map(self, figure: DrivenPeakFigure, study: DriveStudy) -> None:
+        none = np.zeros(0)
+        if study.map is not None and study.position_percent is not None:
+            figure.show_peaks(study.map, study.position_percent, THEME.palette.ink_of(self.presenter.letter).colour)
+        figure.show_whistle(study.onset_percent, none if study.stop_v is None else level_db(study.stop_v),
+                            none if study.stop_percent is None else study.stop_percent)
+        figure.say_note("" if study.stop_v is None else "Red: the tone stops the whistle.")
 
     def _draw_stops(self, study: DriveStudy) -> None:
         figure, over = self.stops, study.over_range

@@ -116,8 +116,8 @@ class ModulationPresenter(StepPresenter):
         if self._patch is None:
             return
         try:
-            then = gain_of_patch(frozen_at(self._patch, time_s), GRID_HZ)
             rest = gain_of_patch(self._patch, GRID_HZ)
+            then = gain_of_patch(frozen_at(self._patch, time_s), GRID_HZ) if self._patch.routes else rest
         except JiyuuError as error:
             self.message.emit(str(error), True)
             return

@@ -11,7 +11,7 @@ from jiyuu.bench.step import Step
 from jiyuu.bench.steps.resonance import ResonanceSetting
 from jiyuu.circuits.control import Taper
 from jiyuu.desktop.figures.control_figure import ControlFigure
-from jiyuu.desktop.figures.frequency_figure import FrequencyFigure, follow_each_other
+from jiyuu.desktop.figures.frequency_figure import Following, FrequencyFigure
 from jiyuu.desktop.figures.mode_strip import ModeStrip
 from jiyuu.desktop.figures.resonance_map_figure import ResonanceMapFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
@@ -70,7 +70,7 @@ class ResonanceView(StepView):
             moved.position_dragged.connect(presenter.try_resonance)
             moved.position_dropped.connect(presenter.set_resonance)
             moved.position_reset.connect(lambda: presenter.reset("resonance_percent"))
-        follow_each_other(self.map, self.slice)
+        self._following = Following(self.map, self.slice)
         self.modes = ModeStrip()
         self.modes.chosen.connect(presenter.set_mode)
         self.modes.refused.connect(lambda text: presenter.message.emit(text, True))

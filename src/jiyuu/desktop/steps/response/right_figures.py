@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import cached_property
 
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QKeySequence, QPainter, QPen, QShortcut
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
@@ -16,7 +17,8 @@ from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.rulers import volts_of_hz
 from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
 from jiyuu.desktop.figures.time_figure import TimeFigure, shown_piece
-from jiyuu.desktop.parts.frame import narrow
+from jiyuu.desktop.parts.frame import narrow, under
+from jiyuu.desktop.parts.later_pages import LaterPages
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.sounding import Sounded
 from jiyuu.desktop.theme.pens import clear, cosmetic
@@ -113,32 +115,28 @@ class SlopeRuler:
 
 
 class RightFigures(QWidget):
-    """Only the page that is open is drawn. `sound` makes the traces when they are looked at; None where it cannot.
-    `stored` fetches the frequency and level of a run in the book when a difference is asked for."""
+    """Only the page that is open is drawn, and none is made before it was opened. `sound` makes the traces when they
+    are looked at; None where it cannot. `stored` fetches the frequency and level of a run in the book when a difference
+    is asked for. `joined` is told of every figure over frequency when it is made."""
 
     def __init__(
         self, sound: Callable[[Predicted], Sounded | None],
         stored: Callable[[int], tuple[FloatArray, FloatArray] | None],
+        joined: Callable[[FrequencyFigure], None],
     ) -> None:
         super().__init__()
-        self._sound, self._stored = sound, stored
+        self._sound, self._stored, self._joined = sound, stored, joined
         self._runs: dict[str, int] = {}
         self.slope = FrequencyFigure(
             title="Local slope, dB per octave", unit="dB/oct", level_steps=(6.0, 12.0), strong_step=12.0
         )
         self.slope.set_levels(-32, 20)
+        joined(self.slope)
         self.ruler = SlopeRuler(self.slope)
         for keys, octaves, wider in (("[", -0.25, False), ("]", 0.25, False), ("{", -0.25, True), ("}", 0.25, True)):
             shortcut = QShortcut(QKeySequence(keys), self.slope)
             shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
             shortcut.activated.connect(lambda by=octaves, far=wider: self.ruler.shift(by, wider=far))
-        self.difference = FrequencyFigure(
-            title="Curve minus curve, dB", unit="dB", level_steps=(0.5, 1.0, 3.0, 6.0, 12.0), strong_step=6.0,
-
-        )
-        self.spectrum = SpectrumFigure("Harmonics in and out, dB re 1 V")
-        self.trace = TimeFigure("Trace, volts")
-        self.over_frequency = (self.slope, self.difference, self.spectrum)
         self._known: dict[str, tuple[FloatArray, FloatArray]] = {}
         self._predicted: Predicted | None = None
         self._pen = QPen()
@@ -147,20 +145,7 @@ class RightFigures(QWidget):
             box.setAccessibleName(name)
             narrow(box)
             box.activated.connect(lambda _: self._draw_difference())
-        chosen = QHBoxLayout()
-        chosen.setContentsMargins(STEP, 0, STEP, 0)
-        chosen.addWidget(self.one, 1)
-        chosen.addWidget(QLabel("−"))
-        chosen.addWidget(self.other, 1)
-        minus = QWidget()
-        minus_column = QVBoxLayout(minus)
-        minus_column.setContentsMargins(0, 0, 0, 0)
-        minus_column.setSpacing(0)
-        minus_column.addLayout(chosen)
-        minus_column.addWidget(self.difference, 1)
-        self._stack = QStackedWidget()
-        for page in (self.slope, minus, self.spectrum, self.trace):
-            self._stack.addWidget(page)
+        self._stack = LaterPages(lambda: self.slope, self._minus_page, lambda: self.spectrum, lambda: self.trace)
         row, self.choice = page_buttons(("Slope", "Minus", "Harmonics", "Trace"), self._stack)
         self._stack.currentChanged.connect(lambda _: self._draw_open())
         column = QVBoxLayout(self)
@@ -168,6 +153,36 @@ class RightFigures(QWidget):
         column.setSpacing(0)
         column.addLayout(row)
         column.addWidget(self._stack, 1)
+
+    # Pages
+
+    @cached_property
+    def difference(self) -> FrequencyFigure:
+        """One curve less another one."""
+        figure = FrequencyFigure(
+            title="Curve minus curve, dB", unit="dB", level_steps=(0.5, 1.0, 3.0, 6.0, 12.0), strong_step=6.0)
+        self._joined(figure)
+        return figure
+
+    @cached_property
+    def spectrum(self) -> SpectrumFigure:
+        """Harmonics of the source and of what comes out."""
+        figure = SpectrumFigure("Harmonics in and out, dB re 1 V")
+        self._joined(figure)
+        return figure
+
+    @cached_property
+    def trace(self) -> TimeFigure:
+        """Both as they go in time."""
+        return TimeFigure("Trace, volts")
+
+    def _minus_page(self) -> QWidget:
+        chosen = QHBoxLayout()
+        chosen.setContentsMargins(STEP, 0, STEP, 0)
+        chosen.addWidget(self.one, 1)
+        chosen.addWidget(QLabel("−"))
+        chosen.addWidget(self.other, 1)
+        return under(chosen, self.difference)
 
     # What can be taken from one another
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from functools import cached_property
 
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPen
-from PyQt6.QtWidgets import QComboBox, QLabel, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QSplitter, QVBoxLayout, QWidget
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.book.table import Table
@@ -17,6 +18,7 @@ from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.pole_map import PoleFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.parts.frame import narrow
+from jiyuu.desktop.parts.later_pages import LaterPages
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.sounding import Sounded
 from jiyuu.desktop.steps.response.right_figures import PREDICTED, RightFigures
@@ -26,6 +28,7 @@ from jiyuu.prediction.response import GRID_HZ, PoleMap, Predicted
 MEASURED = "measured"
 INPUT = "the input"
 CLEAR_SNR_DB = 17.0  # below that the phase wanders by more than 10°
+PHASE, DELAY, POLES = range(3)
 STEEP_SNR_DB = 25.0  # a slope is a difference: it needs more
 
 
@@ -49,30 +52,27 @@ Curve = tuple[FloatArray, FloatArray, FloatArray]
 
 
 class SupportFigures(QSplitter):
-    """Knows how the chosen mode is shown in each of them."""
+    """Knows how the chosen mode is shown in each of them. `joined` is told of every figure over frequency when it is
+    made, which is when its page is first opened."""
 
     def __init__(
-        self, sound: Callable[[Predicted], Sounded | None], stored: Callable[[int], Curve | None]
+        self, sound: Callable[[Predicted], Sounded | None], stored: Callable[[int], Curve | None],
+        joined: Callable[[FrequencyFigure], None],
     ) -> None:
         super().__init__(Qt.Orientation.Horizontal)
-        self.right = RightFigures(sound, lambda run_id: clear_part(stored(run_id)))
+        self._joined = joined
+        self.right = RightFigures(sound, lambda run_id: clear_part(stored(run_id)), joined)
         self.slope = self.right.slope
         self.phase = FrequencyFigure(
             title="Phase, chosen mode", unit="°", level_steps=(45.0, 90.0, 180.0), strong_step=180.0
         )
-        self.delay = FrequencyFigure(
-            title="Group delay, chosen mode, ms", unit="ms", level_steps=(0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 50.0),
-            strong_step=10.0,
-        )
-        self.poles = PoleFigure("Poles and zeros, chosen mode, re the cutoff")
-        self.over_frequency = (self.phase, self.delay, *self.right.over_frequency)
+        joined(self.phase)
         self._pole_map: PoleMap | None = None
         self._predicted: Predicted | None = None
         self._measured: tuple[Table, QPen] | None = None
         self._pen = QPen()
-        self._stack = QStackedWidget()
-        for figure in (self.phase, self.delay, self.poles):
-            self._stack.addWidget(figure)
+        self._delay_fits = False
+        self._stack = LaterPages(lambda: self.phase, lambda: self.delay, lambda: self.poles)
         row, self.choice = page_buttons(("Phase", "Delay", "Poles"), self._stack)
         self._stack.currentChanged.connect(lambda _: self._draw_chosen())
         self.reference = narrow(QComboBox())
@@ -92,6 +92,20 @@ class SupportFigures(QSplitter):
         self.addWidget(left)
         self.addWidget(self.right)
 
+    @cached_property
+    def delay(self) -> FrequencyFigure:
+        """Group delay of the chosen mode."""
+        figure = FrequencyFigure(
+            title="Group delay, chosen mode, ms", unit="ms", level_steps=(0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 50.0),
+            strong_step=10.0)
+        self._joined(figure)
+        return figure
+
+    @cached_property
+    def poles(self) -> PoleFigure:
+        """Poles and zeros of the chosen mode."""
+        return PoleFigure("Poles and zeros, chosen mode, re the cutoff")
+
     def show_predicted(self, predicted: Predicted, pen: QPen) -> None:
         self._predicted = predicted
         self._pen = pen
@@ -104,10 +118,14 @@ class SupportFigures(QSplitter):
         predicted, pen, page = self._predicted, self._pen, self._stack.currentIndex()
         if predicted is None:
             return
-        if page == 0:
+        if page == PHASE:
             self.phase.show_curve(PlotCurve(PREDICTED, GRID_HZ, self._phase(predicted)), pen)
-        elif page == 1:
+        elif page == DELAY:
             self.delay.show_curve(PlotCurve(PREDICTED, GRID_HZ, predicted.group_delay_ms), pen)
+            if not self._delay_fits:
+                highest = float(np.percentile(np.abs(predicted.group_delay_ms), 99))
+                self.delay.set_levels(-0.2 * highest, 1.2 * highest)
+                self._delay_fits = True
         elif self._pole_map is not None and self._pole_map.poles.size == predicted.poles.size:
             self.poles.show_map(replace(self._pole_map, poles=predicted.poles), pen.color().name())
 
@@ -120,8 +138,8 @@ class SupportFigures(QSplitter):
             self.reference.setCurrentText(before if before in names else INPUT)
 
     def _show_reference(self, page: int) -> None:
-        self._against.setVisible(page == 0)
-        self.reference.setVisible(page == 0)
+        self._against.setVisible(page == PHASE)
+        self.reference.setVisible(page == PHASE)
 
     def _phase(self, predicted: Predicted) -> FloatArray:
         """Of the chosen mode against what is chosen: the input, or another mode."""
@@ -147,7 +165,8 @@ class SupportFigures(QSplitter):
 
     def show_poles(self, pole_map: PoleMap, colour: str) -> None:
         self._pole_map = pole_map
-        self.poles.show_map(pole_map, colour)
+        if self._stack.currentIndex() == POLES:
+            self.poles.show_map(pole_map, colour)
 
     def show_measured(self, curve: Table, pen: QPen) -> None:
         """The measured curve in every figure that has one."""
@@ -180,16 +199,15 @@ class SupportFigures(QSplitter):
 
     def forget_measured(self) -> None:
         self._measured = None
-        for figure in self.over_frequency:
+        for figure in (self.phase, self.slope):
             figure.forget(MEASURED)
         self.right.withdraw(MEASURED)
 
     def fit(self) -> None:
         """Ranges that hold what is shown."""
-        assert self._predicted is not None
         self.fit_phase()
-        highest = float(np.percentile(np.abs(self._predicted.group_delay_ms), 99))
-        self.delay.set_levels(-0.2 * highest, 1.2 * highest)
+        self._delay_fits = False
+        self._draw_chosen()
 
     def fit_phase(self) -> None:
         curves = [curve.values for name in (PREDICTED, MEASURED) if (curve := self.phase.curve(name)) is not None]

@@ -12,7 +12,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
 from jiyuu.circuits.linear import level_db
-from jiyuu.desktop.figures.frequency_figure import FrequencyFigure, follow_each_other
+from jiyuu.desktop.figures.frequency_figure import Following, FrequencyFigure
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.parts.frame import SideColumn, stacked
@@ -67,15 +67,23 @@ class ResponseView(StepView):
         self.level = self.main_figure = FrequencyFigure(
             title="Level re the input, dB", unit="dB", level_steps=(6.0, 12.0, 24.0), strong_step=12.0
         )
-        self.support = SupportFigures(presenter.sound, presenter.curve_of)
+        self._over_frequency: list[FrequencyFigure] = []
+        self._following = Following()
+        self._join(self.level)
+        self.support = SupportFigures(presenter.sound, presenter.curve_of, self._join)
         self.phase, self.slope = self.support.phase, self.support.slope
-        self._over_frequency = (self.level, *self.support.over_frequency)
-        follow_each_other(*self._over_frequency)
-        for figure in self._over_frequency:
-            figure.cutoff_dragged.connect(presenter.try_cutoff)
-            figure.cutoff_dropped.connect(presenter.set_cutoff)
-            figure.cutoff_reset.connect(lambda: presenter.reset("cutoff_hz"))
         self.figures = stacked(self.level, self.support, shares=(68, 32))
+
+    def _join(self, figure: FrequencyFigure) -> None:
+        """One more that shows the cutoff, and lets it be moved."""
+        presenter = self.presenter
+        figure.cutoff_dragged.connect(presenter.try_cutoff)
+        figure.cutoff_dropped.connect(presenter.set_cutoff)
+        figure.cutoff_reset.connect(lambda: presenter.reset("cutoff_hz"))
+        self._following.join(figure)
+        self._over_frequency.append(figure)
+        if self._predicted is not None:
+            figure.show_cutoff(presenter.now().standing_hz, "")
 
     def _build_side(self) -> None:
         presenter = self.presenter

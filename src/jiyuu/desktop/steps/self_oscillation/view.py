@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -23,6 +24,7 @@ from jiyuu.desktop.figures.time_figure import TimeFigure
 from jiyuu.desktop.figures.tuner_figure import TunedTone, TunerFigure
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.parts.frame import SideColumn, beside, stacked, under
+from jiyuu.desktop.parts.later_pages import LaterPages
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.session import Session
@@ -73,14 +75,7 @@ class OscillationView(StepView):
         self.pull.position_dropped.connect(presenter.set_resonance)
         self.pull.position_reset.connect(lambda: presenter.reset("resonance_percent"))
         self.spectrum = SpectrumFigure("Harmonics of the tone, dB re the first")
-        self.trace = TimeFigure("Waveform of the tone, volts")
-        self.patch = SwingFigure("Harmonics re the first, bandpass into cutoff")
-        self.range = FrequencyFigure(title="Level over the range, dB re its loudest", unit="dB",
-                                     level_steps=(0.5, 1.0, 3.0, 6.0), strong_step=3.0)
-        self.range.hide_cutoff()
-        self._left = QStackedWidget()
-        for figure in (self.spectrum, self.trace, self.patch, self.range):
-            self._left.addWidget(figure)
+        self._left = LaterPages(lambda: self.spectrum, lambda: self.trace, lambda: self.patch, lambda: self.range)
         row, self.left_choice = page_buttons(("Harmonics", "Waveform", "Into cutoff", "Range"), self._left)
         self._left.currentChanged.connect(self._turn_left)
         self.tuner = TunerFigure()
@@ -94,6 +89,24 @@ class OscillationView(StepView):
         right_row, self.right_choice = page_buttons(("Tuner", "Bell", "Loop"), right)
         below = beside(under(row, self._left), under(right_row, right), sizes=(460, 420))
         self.figures = stacked(self.pull, below, shares=(56, 44))
+
+    @cached_property
+    def trace(self) -> TimeFigure:
+        """Two periods of the tone."""
+        return TimeFigure("Waveform of the tone, volts")
+
+    @cached_property
+    def patch(self) -> SwingFigure:
+        """What the tone becomes when it moves its own cutoff."""
+        return SwingFigure("Harmonics re the first, bandpass into cutoff")
+
+    @cached_property
+    def range(self) -> FrequencyFigure:
+        """How loud the tone is over its range."""
+        figure = FrequencyFigure(title="Level over the range, dB re its loudest", unit="dB",
+                                 level_steps=(0.5, 1.0, 3.0, 6.0), strong_step=3.0)
+        figure.hide_cutoff()
+        return figure
 
     def _build_side(self) -> None:
         presenter = self.presenter

@@ -28,7 +28,7 @@ from jiyuu.errors import JiyuuError
 from jiyuu.prediction.tracking_builds import Builds
 from jiyuu.quantities import note_and_cents, signed
 
-MEASURED, BEFORE, FITTED, AFTER = "measured", "before", "fitted converter", "after these turns"
+MEASURED, BEFORE, FITTED, AFTER = "measured", "before", "fitted converter", "once turned"
 LIKELY, DRAWN = "95 % of builds", "the drawing"
 COLUMNS = ("asked", "volts", "hertz", "cents off", "V peak", "settled")
 
