@@ -17,7 +17,8 @@ X = np.linspace(0, 1, 2001)
 def placed(curves, marks=()):
     """Pixels from the left at which the name of each curve stands, in a view from 0 to 1 and from −1 to 1."""
     labels = {name: Label(name, QColor("black"), QPointF(0, 0)) for name in curves}
-    place_labels(labels, {name: (X, heights) for name, heights in curves.items()}, ((0.0, 1.0), (-1.0, 1.0)), (WIDE, HIGH), marks)
+    curves = {name: (X, heights) for name, heights in curves.items()}
+    place_labels(labels, curves, ((0.0, 1.0), (-1.0, 1.0)), (WIDE, HIGH), marks)
     assert all(label.shown for label in labels.values())
     return {name: label.place.x() * WIDE for name, label in labels.items()}
 
