@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from jiyuu.bench.demo_place import data_folder
 from jiyuu.book.backup import back_up, backups
-from jiyuu.book.exchange import export_book, import_book
 from jiyuu.book.store import Book
 from jiyuu.desktop.file_names import BOOKS, chosen_to_write
 from jiyuu.desktop.jobs import Jobs
@@ -90,6 +89,8 @@ class Custody(QObject):
         path = self._session.book.path
 
         def steps() -> Iterator[object]:
+            from jiyuu.book.exchange import export_book
+
             book = Book.open(path, reading=True)
             try:
                 export_book(book, folder)
@@ -108,7 +109,12 @@ class Custody(QObject):
 
     def put_together(self, folder: Path, path: Path) -> None:
         """The book that a folder holds, opened."""
-        self._exchanging.start(lambda: iter([import_book(folder, path)]))
+        def steps() -> Iterator[object]:
+            from jiyuu.book.exchange import import_book
+
+            yield import_book(folder, path)
+
+        self._exchanging.start(steps)
 
     def choose_copy(self) -> None:
         """Ask for the day of a copy, and for the name under which it is opened."""
