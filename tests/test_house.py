@@ -57,9 +57,12 @@ def raised(function):
 
 
 def untold(tree):
-    for node in ast.walk(tree):
+    """Of the functions of a module, and of its classes."""
+    for node in tree.body:
+        if isinstance(node, ast.ClassDef):
+            yield from untold(node)
         public = isinstance(node, ast.FunctionDef) and not node.name.startswith("_")
-        if public and set(raised(node)) and "aise" not in (ast.get_docstring(node) or ""):
+        if public and "aise" not in (ast.get_docstring(node) or "") and set(raised(node)):
             yield node.name
 
 

@@ -19,7 +19,7 @@ PLAYED = (Topic.PLACE, Topic.MODE)
 
 
 @pytest.mark.parametrize("topic", [topic for topic in Topic if topic not in PLAYED])
-@pytest.mark.parametrize(("jnds", "seed"), some([(0.2, 1), (1.0, 2), (3.0, 3), (8.0, 4)], 2))
+@pytest.mark.parametrize(("jnds", "seed"), some([(0.2, 1), (1.0, 2), (3.0, 3), (8.0, 4)], 1, long=2))
 def test_a_question_is_at_least_as_far_apart_as_can_be_noticed(topic, jnds, seed):
     asked = question(topic, jnds, seed)
     name = ASKED[topic][1]

@@ -76,7 +76,7 @@ CASES = [
 ]
 
 
-@pytest.mark.parametrize(("stage", "target", "value", "fields"), [*CASES, *some(COMPILED_FIRST, 2, long=16)])
+@pytest.mark.parametrize(("stage", "target", "value", "fields"), [*CASES, *some(COMPILED_FIRST, 1, long=16)])
 def test_held_by_a_constant_it_is_what_the_field_says(stage, target, value, fields):
     """What responds then, and what is played, are those of the stage with other fields."""
     moved, still = made([stage], **moved_by(target, value)), made([{**stage, **fields}])
