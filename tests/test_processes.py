@@ -110,7 +110,7 @@ def test_a_process_that_is_killed_is_told_of_with_what_to_do():
         os.kill(os.getpid(), signal.SIGKILL)
         yield "never"
 
-    with pytest.raises(JiyuuError, match="Run it again"):
+    with pytest.raises(JiyuuError, match="run it again"):
         list(as_they_come([killed, killed]))
     assert not active_children()
 

@@ -69,7 +69,7 @@ def as_they_come(works: Sequence[Work[Item]]) -> Iterator[tuple[int, Item | None
                     if process.exitcode == 0 and running:
                         continue  # it found nothing more to do
                     raise JiyuuError(f"A process ended before its work was done ({process.exitcode}); there may be too "
-                                     "little memory. Run it again: what was finished stays.") from None
+                                     "little memory. Close what else is open, and run it again.") from None
                 if error is not None:
                     raise error
                 waiting -= item is None

@@ -19,7 +19,7 @@ from jiyuu.measurement.two_tones import Products, products_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale
 from jiyuu.signals.drive_steps import DriveSteps
-from jiyuu.signals.transforms import rfft
+from jiyuu.signals.transforms import convolved, rfft
 
 HIGHEST_HARMONIC = 20
 OF_A_LINE = 3.0  # bins to either side that belong to a line, by Hann's window
@@ -148,7 +148,7 @@ def ladder_in(envelope: FloatArray, sample_rate_hz: float, steps: DriveSteps) ->
         raise MeasurementError("The recording is shorter than the stimulus; record all of it, and give the levels that "
                                "were played.")
     short = min(sounding.size, loud.size)
-    fits = scipy.signal.correlate(loud, sounding[:short], "valid")
+    fits = convolved(loud, sounding[:short][::-1])[short - 1 : loud.size]
     place = int(np.argmax(fits))
     return place, float(fits[place])
 
