@@ -9,7 +9,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.filter_file import Filter
@@ -29,8 +28,10 @@ def _lagged(record: FloatArray, samples: float) -> FloatArray:
     """Through one pole of that time constant, settled at the first value when it begins."""
     if samples < 1e-3 or not np.ptp(record):
         return record
-    keep = np.exp(-1 / samples)
-    return np.asarray(scipy.signal.lfilter([1 - keep], [1, -keep], record, zi=[keep * record[0]])[0])
+    from jiyuu.signals.controls.follower_kernel import follow
+
+    keep = float(np.exp(-1 / samples))
+    return follow(np.asarray(record, dtype=float), keep, keep, float(record[0]))
 
 
 @dataclass(frozen=True, slots=True)
