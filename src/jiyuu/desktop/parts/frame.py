@@ -20,7 +20,7 @@ from jiyuu.circuits.filter_file import Filter
 from jiyuu.desktop.parts.findings_list import FindingsList
 from jiyuu.desktop.theme.style import STEP
 
-SHARED_PX = 20  # a part of the height is no less than this before there is a height
+SHARED_PX = 20  # to a share, before there is a height
 
 
 def beside(*figures: QWidget, sizes: Sequence[int] = ()) -> QSplitter:

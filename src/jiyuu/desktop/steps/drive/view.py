@@ -92,10 +92,11 @@ class DriveView(StepView):
         figure.position_dragged.connect(presenter.try_resonance)
         figure.position_dropped.connect(presenter.set_resonance)
         figure.position_reset.connect(lambda: presenter.reset("resonance_percent"))
-        if self._study is not None:
-            self._show_map(figure, self._study)
+        if presenter.shelved is not None:
             self._show_position(figure, presenter.now())
             figure.show_level(presenter.setting.level_v)
+        if self._study is not None:
+            self._show_map(figure, self._study)
         return figure
 
     def _levelled(self, figure: BendFigure | HarmonicsFigure | DrivenPeakFigure) -> None:
