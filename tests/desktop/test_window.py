@@ -4,6 +4,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PyQt6 import sip
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtTest import QTest
@@ -308,3 +309,15 @@ def test_help_lists_the_keys_and_the_cautions(window):
     window.menus.help.window.show_page("Cautions")
     assert "Mains voltage" in window.menus.help.window.text.toPlainText()
     window.menus.help.window.close()
+
+
+def test_a_closed_window_takes_along_all_that_it_made(open_window, book_path, qapp, qtbot):
+    """What was made for a page that nobody opened would stay for as long as the application runs."""
+    before = set(qapp.topLevelWidgets())
+    window = open_window(book_path)
+    for step in walk():
+        window.go(step.key)
+        qapp.processEvents()
+    window.close()
+    qtbot.waitUntil(lambda: sip.isdeleted(window), timeout=30_000)
+    assert set(qapp.topLevelWidgets()) - before == set()

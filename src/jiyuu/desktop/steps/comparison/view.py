@@ -70,8 +70,7 @@ class ComparisonView(StepView):
         self.level.cutoff_reset.connect(lambda: presenter.reset("cutoff_hz"))
         self.scales = CharacterScales()
         self.scales.refused.connect(self.refused)
-        self.why = WhyFigure()
-        self.why.refused.connect(self.refused)
+        self._reasons: Progress | Why | None = None
         self.lower = LaterPages(
             lambda: self.scales, lambda: self.why, lambda: self.blind, lambda: self.trainer, lambda: self.circuit,
             lambda: self.wish, lambda: self.measured, lambda: self.over, lambda: self.curves)
@@ -82,7 +81,6 @@ class ComparisonView(StepView):
         presenter.compared.connect(self._show)
         presenter.read.connect(lambda: self._show(presenter.seen))
         presenter.explained.connect(self._show_reasons)
-        self._show_reasons(None)
         self.acts = (Act("why", "&Why do they differ", "W", self._ask_why),
                      Act("verdict", "Write a &verdict …", "", self._ask_verdict))
         self.connect()
@@ -109,6 +107,14 @@ class ComparisonView(StepView):
         column.add(self.found_page(), 1)
 
     # Pages, made when they are opened
+
+    @cached_property
+    def why(self) -> WhyFigure:
+        """What of each difference comes from which cause."""
+        figure = WhyFigure()
+        figure.refused.connect(self.refused)
+        self._draw_reasons(figure)
+        return figure
 
     @cached_property
     def blind(self) -> BlindPage:
@@ -208,10 +214,17 @@ class ComparisonView(StepView):
         self.scales.show_rows(self._rows(seen))
 
     def _show_reasons(self, found: Progress | Why | None) -> None:
+        self._reasons = found
+        for page in self.lower.made:
+            if isinstance(page, WhyFigure):
+                self._draw_reasons(page)
+
+    def _draw_reasons(self, figure: WhyFigure) -> None:
+        found = self._reasons
         if found is None:
-            self.why.show_rows((), "W asks what of each difference that is heard comes from which cause.")
+            figure.show_rows((), "W asks what of each difference that is heard comes from which cause.")
         elif isinstance(found, Progress):
-            self.why.show_rows((), f"{found.text}: {100 * found.share:.0f} %.")
+            figure.show_rows((), f"{found.text}: {100 * found.share:.0f} %.")
         else:
             names = list(dict.fromkeys(one.quantity for one in found.shares))
             rows = []
@@ -223,8 +236,8 @@ class ComparisonView(StepView):
                 rows.append(Divided(SCALE[name].title, SCALE[name].unit, whole, tuple(shares)))
             left = "" if not found.left_out else " Not shared out: " + ", ".join(
                 SCALE[name].title for name, _ in found.left_out) + "."
-            self.why.show_rows(rows, f"{self.presenter.beside} beside {self.presenter.letter}: shares add up to the "
-                                     f"whole.{left}")
+            figure.show_rows(rows, f"{self.presenter.beside} beside {self.presenter.letter}: shares add up to the "
+                                   f"whole.{left}")
 
     def _rows(self, seen: SideBySide) -> list[ScaleRow]:
         palette = THEME.palette
@@ -246,7 +259,8 @@ class ComparisonView(StepView):
     def restyle(self) -> None:
         """Draw again in the theme's colours."""
         self._show(self.presenter.seen)
-        self.why.update()
         for page in self.lower.made:
             if isinstance(page, OverPage | CurvesPage):
                 page.refresh()
+            elif isinstance(page, WhyFigure):
+                page.update()

@@ -145,6 +145,13 @@ class RightFigures(QWidget):
             box.setAccessibleName(name)
             narrow(box)
             box.activated.connect(lambda _: self._draw_difference())
+        self._chosen = QWidget(self)
+        self._chosen.hide()  # until there is a page to stand on
+        chosen = QHBoxLayout(self._chosen)
+        chosen.setContentsMargins(STEP, 0, STEP, 0)
+        chosen.addWidget(self.one, 1)
+        chosen.addWidget(QLabel("−"))
+        chosen.addWidget(self.other, 1)
         self._stack = LaterPages(lambda: self.slope, self._minus_page, lambda: self.spectrum, lambda: self.trace)
         row, self.choice = page_buttons(("Slope", "Minus", "Harmonics", "Trace"), self._stack)
         self._stack.currentChanged.connect(lambda _: self._draw_open())
@@ -177,12 +184,9 @@ class RightFigures(QWidget):
         return TimeFigure("Trace, volts")
 
     def _minus_page(self) -> QWidget:
-        chosen = QHBoxLayout()
-        chosen.setContentsMargins(STEP, 0, STEP, 0)
-        chosen.addWidget(self.one, 1)
-        chosen.addWidget(QLabel("−"))
-        chosen.addWidget(self.other, 1)
-        return under(chosen, self.difference)
+        page = under(self._chosen, self.difference)
+        self._chosen.show()
+        return page
 
     # What can be taken from one another
 
