@@ -10,6 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement.bin_groups_kernel import begun, moments
+from jiyuu.measurement.network_kernel import turns_of
 from jiyuu.measurement.tones_ringing import Rings
 
 FEWEST_PER_OCTAVE, USUAL_PER_OCTAVE = 24, 64
@@ -70,9 +72,6 @@ class Groups:
     def of(cls, spectrum: Spectrum, unit: float, poles: ComplexArray | None = None) -> Groups:
         """poles (n,) rad/s: near them the groups are narrower, and wider elsewhere. Where rings are heard every bin is
         a group."""
-        from jiyuu.measurement.bin_groups_kernel import begun, moments
-        from jiyuu.measurement.network_kernel import turns_of
-
         hertz = spectrum.bins_hz
         per_octave = USUAL_PER_OCTAVE if poles is None else FEWEST_PER_OCTAVE
         near = np.zeros(0, dtype=complex) if poles is None else np.asarray(poles / (2 * np.pi), dtype=complex)

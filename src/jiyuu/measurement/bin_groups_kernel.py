@@ -1,15 +1,15 @@
-"""The loops of `bin_groups`, compiled; apart from the rest since a compiler takes long to load."""
+"""The loops of `bin_groups`."""
 
 import numpy as np
-from numba import njit
 
-from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.compiled.entry import ComplexRow, Places, Row, Table
+from jiyuu.compiled.loops import loop
 
 
-@njit(cache=True, nogil=True)
+@loop()
 def begun(
-    hertz: FloatArray, per_octave: float, poles_hz: ComplexArray, within: float, felt_hz: FloatArray, nodes: int
-) -> np.ndarray:
+    hertz: Row, per_octave: float, poles_hz: ComplexRow, within: float, felt_hz: Row, nodes: int
+) -> Places:
     """(g + 1,) the first bin of every group, and the end of the last. A new group begins wherever as many widths have
     gone by as there are groups so far; near a pole (n,) they are narrower, and so near as felt_hz (n,) have no more
     bins than nodes."""
@@ -34,10 +34,10 @@ def begun(
     return starts[: count + 1]
 
 
-@njit(cache=True, nogil=True)
+@loop()
 def moments(
-    hertz: FloatArray, gain: ComplexArray, counts: FloatArray, variance: FloatArray, starts: np.ndarray
-) -> tuple[ComplexArray, FloatArray, FloatArray]:
+    hertz: Row, gain: ComplexRow, counts: Row, variance: Row, starts: Places
+) -> tuple[ComplexRow, Row, Table]:
     """(gain (g,), variance (g,), rest (g, 6)) of every group: means of gain; the mean's variance; middle, scale, and
     what Lanczos finds in the places re both: second moment, lean, norm of the third polynomial and its own lean."""
     groups = starts.size - 1

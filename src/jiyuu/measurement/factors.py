@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement import network_kernel
 
 
 def factors_of(roots: ComplexArray) -> FloatArray:
@@ -22,8 +23,6 @@ def factors_of(roots: ComplexArray) -> FloatArray:
 
 def roots_of(factors: FloatArray) -> ComplexArray:
     """(n,) the other way round."""
-    from jiyuu.measurement import network_kernel
-
     return np.asarray(network_kernel.roots_of(np.asarray(factors, dtype=float)))
 
 

@@ -14,13 +14,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement import network_kernel
 from jiyuu.measurement.bin_groups import Cut, Groups, gate_of
 from jiyuu.measurement.factors import factors_of, roots_from, roots_of
 from jiyuu.measurement.tones_ringing import Rings
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.stopping import checkpoint
 
-STEPS = 40
+STEPS, STEPS_AT_ONCE = 40, 8  # the latter between two looks at whether it is still wanted
 STILL = 1e-3  # of χ²: smaller gains no longer matter
 FARTHEST_OFF = 1e100  # standard deviations, from which no step leads back
 SHARES = (1.0, 0.3, 0.1)  # of a step, as they are tried
@@ -38,9 +39,9 @@ class Order:
     clocked: bool = False  # whether a clock's offset is among its values, before gain and delay
 
     @property
-    def shape(self) -> tuple[int, int, int, bool]:
+    def shape(self) -> tuple[int, int, int, int]:
         """As network_kernel has it."""
-        return self.poles, self.zeros, self.at_rest, self.clocked
+        return self.poles, self.zeros, self.at_rest, int(self.clocked)
 
     @property
     def values(self) -> int:
@@ -101,10 +102,8 @@ class NetworkFit:
 
     def as_cut(self, bins_hz: FloatArray, cut: Cut | None) -> ComplexArray:
         """(n,) what the gate makes of it."""
-        from jiyuu.measurement.network_kernel import seen
-
         omega = np.asarray(2 * np.pi * bins_hz / self.unit)
-        return np.asarray(seen(self.values, self.order.shape, omega, gate_of(cut, self.unit), np.zeros((8, 0))))
+        return network_kernel.seen(self.values, self.order.shape, omega, gate_of(cut, self.unit), np.zeros((8, 0)))
 
     @property
     def coefficients(self) -> FloatArray:
@@ -185,10 +184,8 @@ class DrawnNetwork:
 
     def at(self, frequency_hz: FloatArray) -> ComplexArray:
         """(n,) gain, the delay in it."""
-        from jiyuu.measurement.network_kernel import by_coefficients
-
         omega = np.asarray(2 * np.pi * frequency_hz / self.unit, dtype=float)
-        return np.asarray(by_coefficients(self.coefficients, self.order.shape, omega))
+        return network_kernel.by_coefficients(self.coefficients, self.order.shape, omega)
 
     def level_db(self, frequency_hz: FloatArray) -> FloatArray:
         """(n,)"""
@@ -200,8 +197,6 @@ def settled(
 ) -> NetworkFit | None:
     """All values together, from values that are nearly right. ease: share of the loudest that counts as noise too.
     For groups in which no rings are heard."""
-    from jiyuu.measurement.network_kernel import stepped
-
     if ease:
         size = np.abs(groups.gain)
         groups = replace(groups, deviation=np.sqrt(
@@ -212,12 +207,12 @@ def settled(
     left = _misfit(groups, order, values)
     if not np.abs(left).max() < FARTHEST_OFF:
         return None
-    for _ in range(steps):
+    for taken in range(0, steps, STEPS_AT_ONCE):
         checkpoint()
-        values, left, damping, gained = stepped(
+        values, left, damping, is_still = network_kernel.stepped(
             values, left, damping, order.shape, groups.omega, late, groups.share, groups.gate, groups.turns,
-            groups.gain, groups.deviation)
-        if gained < STILL * max(1.0, 1e-3 * float(left @ left)):
+            groups.gain, groups.deviation, min(STEPS_AT_ONCE, steps - taken), STILL)
+        if is_still:
             break
     remains = float(np.linalg.norm(left) / np.sqrt(groups.freedom(values.size)))
     return NetworkFit(order, values, np.zeros((values.size, 0)), groups.unit, remains)
@@ -283,19 +278,14 @@ def _with_coefficients(groups: Groups, fit: NetworkFit, coefficients: FloatArray
 
 def product(values: FloatArray, order: Order, omega: FloatArray) -> ComplexArray:
     """(n,) the network at s = jω, ω (n,) in units of its own."""
-    from jiyuu.measurement import network_kernel
-
-    return np.asarray(network_kernel.product(values, order.shape, omega))
+    return network_kernel.product(values, order.shape, omega)
 
 
 def _misfit(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
     """What is left (2g,) in standard deviations of either part."""
-    from jiyuu.measurement.network_kernel import misfit
-
     gain = groups.gain if groups.rings is None else groups.gain - _rung(groups.rings, groups.unit, order, values)
-    return np.asarray(misfit(
-        values, order.shape, groups.omega, _late(groups), groups.share, groups.gate, groups.turns, gain,
-        groups.deviation))
+    return network_kernel.misfit(values, order.shape, groups.omega, _late(groups), groups.share, groups.gate,
+                                 groups.turns, gain, groups.deviation)
 
 
 def _rung(rings: Rings, unit: float, order: Order, values: FloatArray) -> ComplexArray:
@@ -306,9 +296,7 @@ def _rung(rings: Rings, unit: float, order: Order, values: FloatArray) -> Comple
 
 def _slow(order: Order, values: FloatArray, waits_s: float, unit: float) -> tuple[ComplexArray, ComplexArray]:
     """As NetworkFit.rings has them."""
-    from jiyuu.measurement.network_kernel import slow
-
-    poles, residues = slow(values, order.shape, np.array([unit * waits_s]))
+    poles, residues = network_kernel.slow(values, order.shape, np.array([unit * waits_s]))
     return np.asarray(unit * poles), np.asarray(unit * residues)
 
 
@@ -335,14 +323,12 @@ def _columns(order: Order, values: FloatArray, s: ComplexArray, late: FloatArray
 
 def _slopes_by_coefficients(groups: Groups, order: Order, values: FloatArray) -> FloatArray:
     """(2g, v) how the model moves with every coefficient, in standard deviations of either part."""
-    from jiyuu.measurement.network_kernel import ring_slopes
-
     s = np.asarray(1j * groups.omega)
     columns = list(_columns(order, values, s, _late(groups)))
     turn: ComplexArray | float = 1.0
     if order.clocked and groups.late is not None:
         turn = np.exp(-s * groups.late * values[-3])
-    less = ring_slopes(values, order.shape, groups.omega, groups.gate, groups.turns)
+    less = network_kernel.ring_slopes(values, order.shape, groups.omega, groups.gate, groups.turns)
     rings = groups.rings
     if less.size or rings is not None:
         by_value = np.linalg.pinv(_slopes(lambda moved: _coefficients(moved, order), values).real).T

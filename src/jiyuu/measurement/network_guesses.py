@@ -11,6 +11,7 @@ from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Groups
 from jiyuu.measurement.factors import factors_of
 from jiyuu.measurement.network_fit import NetworkFit, Order, product
+from jiyuu.measurement.network_kernel import turned_back
 from jiyuu.measurement.rational_fit import PolesAndZeros, fit_poles
 from jiyuu.stopping import checkpoint
 
@@ -123,8 +124,6 @@ def with_gain_and_delay(
     poles: ComplexArray, zeros: ComplexArray, rest: int, groups: Groups
 ) -> tuple[Order, FloatArray]:
     """Of many delays the one that turns the network most nearly into what was measured."""
-    from jiyuu.measurement.network_kernel import turned_back
-
     order = Order(poles.size, zeros.size, rest)
     values = np.concatenate([np.log(np.maximum(np.abs(factors_of(poles)), 1e-12)), factors_of(zeros), [1.0, 0.0]])
     omega = np.ascontiguousarray(groups.s.imag)

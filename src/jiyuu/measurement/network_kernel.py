@@ -1,14 +1,14 @@
-"""The loops of `network_fit`, compiled; apart from the rest since a compiler takes long to load.
+"""The loops of `network_fit`.
 
 A shape is (poles, zeros, zeros at 0, whether a clock is among the values); ω in units of the fit, s = jω everywhere; a
 gate is what `Cut` holds, in 1/unit, empty where there was none."""
 
 import numpy as np
-from numba import njit
 
-from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.compiled.entry import ComplexRow, ComplexTable, Row, Table
+from jiyuu.compiled.loops import loop
 
-Shape = tuple[int, int, int, bool]
+Shape = tuple[int, int, int, int]
 FOLLOWED = 1e-9  # what is left of a ring at the gate's end from which on the gate need not be laid on it
 FORGOTTEN = 1e-9  # what is left of a ring that need not be followed into the next passage
 MOVED = 1e-6
@@ -16,8 +16,8 @@ DAMPED_AT_MOST = 10  # times a step is shortened
 FARTHEST = 60.0  # that the logarithm of a pole's factor may go to
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def roots_of(factors: FloatArray) -> ComplexArray:
+@loop()
+def roots_of(factors: Row) -> ComplexRow:
     """Of s² + a·s + b for every two (b, a), then of s + c."""
     found = np.empty(factors.size, dtype=np.complex128)
     for i in range(factors.size // 2):
@@ -32,14 +32,14 @@ def roots_of(factors: FloatArray) -> ComplexArray:
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _factor(factors: FloatArray, i: int, omega: float) -> complex:
+@loop()
+def _factor(factors: Row, i: int, omega: float) -> complex:
     if 2 * i + 1 < factors.size:
         return complex(factors[2 * i] - omega * omega, factors[2 * i + 1] * omega)
     return complex(factors[2 * i], omega)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop()
 def _over(one: complex, other: complex) -> complex:
     """Their quotient by one division, three times as quick as one that minds parts near the ends of what floats hold:
     none here is."""
@@ -48,9 +48,9 @@ def _over(one: complex, other: complex) -> complex:
                    (one.imag * other.real - one.real * other.imag) * size)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop()
 def _at(
-    below: FloatArray, above: FloatArray, at_rest: int, gain: float, delay: float, omega: float
+    below: Row, above: Row, at_rest: int, gain: float, delay: float, omega: float
 ) -> complex:
     total = gain * complex(np.cos(omega * delay), -np.sin(omega * delay))
     for _ in range(at_rest):
@@ -62,8 +62,8 @@ def _at(
     return total
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def product(values: FloatArray, shape: Shape, omega: FloatArray) -> ComplexArray:
+@loop()
+def product(values: Row, shape: Shape, omega: Row) -> ComplexRow:
     """(n,) the network at ω (n,)."""
     poles, zeros, at_rest, _ = shape
     below, above = np.exp(values[:poles]), values[poles : poles + zeros]
@@ -73,8 +73,8 @@ def product(values: FloatArray, shape: Shape, omega: FloatArray) -> ComplexArray
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def turned_back(turn: ComplexArray, omega: FloatArray, step: float, most: int) -> FloatArray:
+@loop()
+def turned_back(turn: ComplexRow, omega: Row, step: float, most: int) -> Row:
     """(2·most + 1,) the real part of Σ turn·exp(jω·i·step) for i from −most to most."""
     found = np.zeros(2 * most + 1)
     for k in range(omega.size):
@@ -87,8 +87,8 @@ def turned_back(turn: ComplexArray, omega: FloatArray, step: float, most: int) -
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def by_coefficients(coefficients: FloatArray, shape: Shape, omega: FloatArray) -> ComplexArray:
+@loop()
+def by_coefficients(coefficients: Row, shape: Shape, omega: Row) -> ComplexRow:
     """(n,) by the polynomials of poles and zeros, lowest first and without their leading 1, then gain and delay."""
     poles, zeros, at_rest, _ = shape
     found = np.empty(omega.size, dtype=np.complex128)
@@ -106,8 +106,8 @@ def by_coefficients(coefficients: FloatArray, shape: Shape, omega: FloatArray) -
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def slow(values: FloatArray, shape: Shape, gate: FloatArray) -> tuple[ComplexArray, ComplexArray]:
+@loop()
+def slow(values: Row, shape: Shape, gate: Row) -> tuple[ComplexRow, ComplexRow]:
     """Poles (p,) and residues (p,) of the rings that the gate cuts; a residue of 0 where it need not be followed."""
     count, zeros, at_rest, _ = shape
     poles, residues = roots_of(np.exp(values[:count])), np.zeros(count, dtype=np.complex128)
@@ -132,8 +132,8 @@ def slow(values: FloatArray, shape: Shape, gate: FloatArray) -> tuple[ComplexArr
     return poles, residues
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def turns_of(omega: FloatArray, gate: FloatArray) -> FloatArray:
+@loop()
+def turns_of(omega: Row, gate: Row) -> Table:
     """(8, n) cos and −sin of ω·length for the gate's flat part and its fall, the flat part before it and its rise: what
     every ring shares."""
     found = np.empty((8, omega.size))
@@ -143,7 +143,7 @@ def turns_of(omega: FloatArray, gate: FloatArray) -> FloatArray:
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop()
 def _kept(q: complex, over_flat: complex, over_fall: complex, fall: float) -> complex:
     """∫ exp(q·t) over the flat part, then ∫ cos²(π·t/(2·fall))·exp(q·t) over the fall, from exp(q·length) of both."""
     falling = complex(0.0, 0.0)
@@ -152,10 +152,10 @@ def _kept(q: complex, over_flat: complex, over_fall: complex, fall: float) -> co
     return _over(over_flat - 1, q) + over_flat * falling
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop()
 def left_out(
-    values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray, turns: FloatArray
-) -> ComplexArray:
+    values: Row, shape: Shape, omega: Row, gate: Row, turns: Table
+) -> ComplexRow:
     """(n,) what the gate takes of the network's rings, less what the passages before add to them; turns: as turns_of
     has them, or (8, 0), and then they are found where a ring needs them."""
     poles, residues = slow(values, shape, gate)
@@ -206,20 +206,20 @@ def left_out(
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop()
 def seen(
-    values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray, turns: FloatArray
-) -> ComplexArray:
+    values: Row, shape: Shape, omega: Row, gate: Row, turns: Table
+) -> ComplexRow:
     """(n,) the network behind the gate; turns: as in left_out."""
     found = product(values, shape, omega)
     return found - left_out(values, shape, omega, gate, turns) if gate.size else found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop()
 def misfit(
-    values: FloatArray, shape: Shape, omega: FloatArray, late: FloatArray, share: FloatArray, gate: FloatArray,
-    turns: FloatArray, gain: ComplexArray, deviation: FloatArray,
-) -> FloatArray:
+    values: Row, shape: Shape, omega: Row, late: Row, share: Table, gate: Row,
+    turns: Table, gain: ComplexRow, deviation: Row,
+) -> Row:
     """(2g,) what is left in standard deviations of either part: of the means gain (g,) of what stands at the nodes ω
     (3g,), each counting its share (g, 3) and sounding late (3g,)."""
     model = seen(values, shape, omega, gate, turns)
@@ -239,10 +239,10 @@ def misfit(
     return left
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop()
 def ring_slopes(
-    values: FloatArray, shape: Shape, omega: FloatArray, gate: FloatArray, turns: FloatArray
-) -> ComplexArray:
+    values: Row, shape: Shape, omega: Row, gate: Row, turns: Table
+) -> ComplexTable:
     """(v, n) how what is left out moves by every value, or (0, n) where no ring outlasts the gate."""
     if gate.size == 0 or not slow(values, shape, gate)[1].any():
         return np.zeros((0, omega.size), dtype=np.complex128)
@@ -252,24 +252,29 @@ def ring_slopes(
         if i < shape[0] + shape[1] or i == delay:
             moved = values.copy()
             moved[i] += MOVED
-            found[i] = (left_out(moved, shape, omega, gate, turns) - now) / MOVED
-    found[gain] = now / values[gain]
+            there = left_out(moved, shape, omega, gate, turns)
+            for k in range(omega.size):
+                found[i, k] = (there[k] - now[k]) / MOVED
+    for k in range(omega.size):
+        found[gain, k] = now[k] / values[gain]
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop()
 def slopes(
-    values: FloatArray, shape: Shape, omega: FloatArray, late: FloatArray, share: FloatArray, gate: FloatArray,
-    turns: FloatArray, deviation: FloatArray,
-) -> FloatArray:
-    """(2g, v) of the model by its values, in the same standard deviations; arguments as in misfit."""
+    values: Row, shape: Shape, omega: Row, late: Row, share: Table, gate: Row,
+    turns: Table, deviation: Row,
+) -> Table:
+    """(v, 2g) of the model by its values, in the same standard deviations; arguments as in misfit."""
     poles, zeros, at_rest, clocked = shape
-    count, nodes = values.size, share.shape[1]
+    count, groups, nodes = values.size, share.shape[0], share.shape[1]
     below, above = np.exp(values[:poles]), values[poles : poles + zeros]
     rings = ring_slopes(values, shape, omega, gate, turns)
-    found = np.zeros((2 * share.shape[0], count))
+    found = np.empty((count, 2 * groups))
     row, real, imag = np.empty(count, dtype=np.complex128), np.empty(count), np.empty(count)
-    for g in range(share.shape[0]):
+    for g in range(groups):
+        for v in range(count):
+            real[v], imag[v] = 0.0, 0.0
         for j in range(nodes):
             k = g * nodes + j
             w, s = omega[k], complex(0.0, omega[k])
@@ -298,47 +303,96 @@ def slopes(
                 turn = complex(np.cos(angle), -np.sin(angle))
                 for v in range(count):
                     row[v] = row[v] * turn
-            for v in range(count):
-                real[v], imag[v] = row[v].real, row[v].imag
             counts = share[g, j] / deviation[g]
             for v in range(count):
-                found[g, v] += counts * real[v]
-            for v in range(count):
-                found[share.shape[0] + g, v] += counts * imag[v]
+                real[v] += counts * row[v].real
+                imag[v] += counts * row[v].imag
+        for v in range(count):
+            found[v, g], found[v, groups + g] = real[v], imag[v]
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def stepped(
-    values: FloatArray, left: FloatArray, damping: float, shape: Shape, omega: FloatArray, late: FloatArray,
-    share: FloatArray, gate: FloatArray, turns: FloatArray, gain: ComplexArray, deviation: FloatArray,
-) -> tuple[FloatArray, FloatArray, float, float]:
-    """(values, what they leave, damping, by how much its square has become less): one step of Levenberg and Marquardt,
-    damped until it helps; no gain where none of them does. Other arguments as in misfit."""
-    count, poles = values.size, shape[0]
-    error = float(np.sum(left * left))
+@loop("reassoc", "contract")
+def _inner(one: Row, other: Row) -> float:
+    total = 0.0
+    for v in range(one.size):
+        total += one[v] * other[v]
+    return total
+
+
+@loop()
+def _solved(normal: Table, damping: float, pull: Row) -> Row:
+    """(v,) where (normal + damping)·step = pull, normal (v, v) with ones on its diagonal and only its lower half read:
+    by Cholesky. Where rounding has left nothing of a value's own share, it stays where it is."""
+    count = pull.size
+    root, step = np.zeros((count, count)), np.zeros(count)
+    for v in range(count):
+        for other in range(v + 1):
+            rest = normal[v, other] + (damping if other == v else 0.0)
+            for i in range(other):
+                rest -= root[v, i] * root[other, i]
+            if other < v:
+                root[v, other] = rest / root[other, other] if root[other, other] > 0 else 0.0
+            elif rest > 0:
+                root[v, v] = np.sqrt(rest)
+    for v in range(count):
+        rest = pull[v]
+        for i in range(v):
+            rest -= root[v, i] * step[i]
+        step[v] = rest / root[v, v] if root[v, v] > 0 else 0.0
+    for v in range(count - 1, -1, -1):
+        rest = step[v]
+        for i in range(v + 1, count):
+            rest -= root[i, v] * step[i]
+        step[v] = rest / root[v, v] if root[v, v] > 0 else 0.0
+    return step
+
+
+@loop()
+def _one_step(
+    values: Row, left: Row, damping: float, shape: Shape, omega: Row, late: Row, share: Table, gate: Row, turns: Table,
+    gain: ComplexRow, deviation: Row,
+) -> tuple[Row, Row, float]:
+    """(values, what they leave, damping) after a step of Levenberg and Marquardt, damped until it helps; as they were
+    where that is of no use."""
+    count, poles, error = values.size, shape[0], _inner(left, left)
     design = slopes(values, shape, omega, late, share, gate, turns, deviation)
-    normal, pull, scale = design.T @ design, design.T @ left, np.ones(count)
+    normal, pull, scale = np.empty((count, count)), np.empty(count), np.ones(count)
     for v in range(count):
-        if normal[v, v] > 0:
-            scale[v] = np.sqrt(normal[v, v])
-    for v in range(count):
-        pull[v] /= scale[v]
-        for other in range(count):
-            normal[v, other] /= scale[v] * scale[other]
-    if not np.isfinite(normal).all() or not np.isfinite(pull).all():
-        return values, left, damping, 0.0
+        square = _inner(design[v], design[v])
+        scale[v] = np.sqrt(square) if square > 0 else 1.0
+        pull[v] = _inner(design[v], left) / scale[v]
+        if not np.isfinite(square + pull[v]):
+            return values, left, damping
+        for other in range(v + 1):
+            normal[v, other] = _inner(design[v], design[other]) / (scale[v] * scale[other])
     for _ in range(DAMPED_AT_MOST):
-        step = np.linalg.solve(normal + damping * np.eye(count), pull) / scale
-        tried = values.copy()
+        step, tried = _solved(normal, damping, pull), values.copy()
         for v in range(count):
+            way = step[v] / scale[v]
             if v < poles:
-                tried[v] = min(max(tried[v] + min(max(step[v], -1.0), 1.0), -FARTHEST), FARTHEST)
+                tried[v] = min(max(tried[v] + min(max(way, -1.0), 1.0), -FARTHEST), FARTHEST)
             else:
-                tried[v] += step[v]
+                tried[v] += way
         remains = misfit(tried, shape, omega, late, share, gate, turns, gain, deviation)
-        found = float(np.sum(remains * remains))
-        if found < error:
-            return tried, remains, max(damping / 10, 1e-14), error - found
+        if _inner(remains, remains) < error:
+            return tried, remains, max(damping / 10, 1e-14)
         damping = max(damping * 8, 1e-9)
-    return values, left, damping, 0.0
+    return values, left, damping
+
+
+@loop()
+def stepped(
+    values: Row, left: Row, damping: float, shape: Shape, omega: Row, late: Row, share: Table, gate: Row, turns: Table,
+    gain: ComplexRow, deviation: Row, most: int, still: float,
+) -> tuple[Row, Row, float, int]:
+    """(values, what they leave, damping, whether that was all): so many steps, or as many as make the square of what is
+    left less by a share `still` of 1 and of its own thousandth. Other arguments as in misfit."""
+    for _ in range(most):
+        error = _inner(left, left)
+        values, left, damping = _one_step(
+            values, left, damping, shape, omega, late, share, gate, turns, gain, deviation)
+        now = _inner(left, left)
+        if not error - now >= still * max(1.0, 1e-3 * now):
+            return values, left, damping, 1
+    return values, left, damping, 0

@@ -12,6 +12,7 @@ import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement.ring_kernel import beside, columns_of, slopes_of, spanned
 from jiyuu.signals.transforms import rfft
 
 POINTS_A_PERIOD = 20.0
@@ -56,8 +57,6 @@ class RingFit:
 
 def basis(t: FloatArray, poles: ComplexArray, reals: FloatArray) -> FloatArray:
     """(n, 2p + r + 1): cosine and sine of every pair, the reals, and a constant."""
-    from jiyuu.measurement.ring_kernel import columns_of
-
     return np.asarray(columns_of(t, poles, reals).T)
 
 
@@ -123,8 +122,6 @@ class _Spanned:
 
     @classmethod
     def by(cls, t: FloatArray, y: FloatArray, poles: ComplexArray, rates: FloatArray) -> _Spanned:
-        from jiyuu.measurement.ring_kernel import columns_of, spanned
-
         columns = columns_of(t, poles, rates)
         onto, amplitudes, left, least = spanned(columns, y)
         if least < ALIKE:  # two are nearly one: of all amplitudes the smallest
@@ -134,8 +131,6 @@ class _Spanned:
 
     def slopes(self, t: FloatArray) -> FloatArray:
         """(2p + r, n) by the logarithms of decay, pitch and rate, the amplitudes held."""
-        from jiyuu.measurement.ring_kernel import slopes_of
-
         return np.asarray(slopes_of(t, self.columns, self.poles, self.rates, self.amplitudes))
 
 
@@ -170,8 +165,6 @@ def fit_ring(
 
     def jacobian_of(theta: FloatArray) -> FloatArray:
         """As in Kaufman (1975, BIT): the slopes, less what the amplitudes would take up."""
-        from jiyuu.measurement.ring_kernel import beside
-
         here = at(theta)
         return np.asarray(beside(here.slopes(t), here.onto).T)
 

@@ -1,15 +1,15 @@
-"""The loops of `ring_fit`, compiled; apart from the rest since a compiler takes long to load.
+"""The loops of `ring_fit`.
 
 Columns stand one after the other, (k, n): cosine and sine of every pair, the reals, a constant."""
 
 import numpy as np
-from numba import njit
 
-from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.compiled.entry import ComplexRow, Row, Table
+from jiyuu.compiled.loops import loop
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def columns_of(t: FloatArray, poles: ComplexArray, rates: FloatArray) -> FloatArray:
+@loop()
+def columns_of(t: Row, poles: ComplexRow, rates: Row) -> Table:
     """(2p + r + 1, n)"""
     pairs = poles.size
     found = np.ones((2 * pairs + rates.size + 1, t.size))
@@ -25,16 +25,16 @@ def columns_of(t: FloatArray, poles: ComplexArray, rates: FloatArray) -> FloatAr
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "contract"})
-def _inner(one: FloatArray, other: FloatArray) -> float:
+@loop("reassoc", "contract")
+def _inner(one: Row, other: Row) -> float:
     total = 0.0
     for m in range(one.size):
         total += one[m] * other[m]
     return total
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def spanned(columns: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray, float]:
+@loop()
+def spanned(columns: Table, y: Row) -> tuple[Table, Row, Row, float]:
     """(what columns (k, n) span, orthonormal (k, n); the amplitudes (k,) of what is nearest to y (n,) there; that less
     y; the least share of a column that none before it has). By Gram and Schmidt, gone through twice (Giraud et al.
     2005, Numerische Mathematik)."""
@@ -72,10 +72,10 @@ def spanned(columns: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray,
     return onto, amplitudes, left, least
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop()
 def slopes_of(
-    t: FloatArray, columns: FloatArray, poles: ComplexArray, rates: FloatArray, amplitudes: FloatArray
-) -> FloatArray:
+    t: Row, columns: Table, poles: ComplexRow, rates: Row, amplitudes: Row
+) -> Table:
     """(2p + r, n) by the logarithms of decay, pitch and rate, the amplitudes held."""
     pairs = poles.size
     found = np.empty((2 * pairs + rates.size, t.size))
@@ -93,8 +93,8 @@ def slopes_of(
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def beside(slopes: FloatArray, onto: FloatArray) -> FloatArray:
+@loop()
+def beside(slopes: Table, onto: Table) -> Table:
     """Slopes (p, n), less what lies in an orthonormal span (k, n)."""
     found = slopes.copy()
     for j in range(found.shape[0]):

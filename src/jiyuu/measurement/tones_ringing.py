@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.tones_heard import APART, HARMONICS, HeardTone, steady_part
+from jiyuu.measurement.tones_ringing_kernel import states
 
 LEFT = 1e-6  # of a ring, where a tone is taken to be steady, from which on it moves something
 OF_EACH = ("begins", "sizes", "hertz", "into", "rows", "ahead_s", "sounds_s")
@@ -100,8 +101,6 @@ class Rings:
 
     def begun(self, pole: complex) -> ComplexArray:
         """(n,) V·s: what 1/(s − pole) rings with where a tone begins to be taken as steady."""
-        from jiyuu.measurement.tones_ringing_kernel import states
-
         order, rate_hz = np.argsort(self.begins), self.sample_rate_hz
         there = np.empty(order.size, dtype=complex)
         there[order] = states(self.stimulus_v, self.begins[order], complex(np.exp(pole / rate_hz)))

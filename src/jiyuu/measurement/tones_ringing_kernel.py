@@ -1,15 +1,15 @@
-"""The loop of `tones_ringing`, compiled; apart from the rest since a compiler takes long to load."""
+"""The loop of `tones_ringing`."""
 
 import numpy as np
-from numba import njit
 
-from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.compiled.entry import ComplexRow, Places, Row
+from jiyuu.compiled.loops import loop
 
 AT_ONCE = 64  # samples: more than the sums of one wait for each other
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "contract"})
-def states(record: FloatArray, places: np.ndarray, turn: complex) -> ComplexArray:
+@loop("reassoc", "contract")
+def states(record: Row, places: Places, turn: complex) -> ComplexRow:
     """(n,) Σ record[m]·turn^(place − m) over all m up to each of the places (n,), which rise."""
     found = np.empty(places.size, dtype=np.complex128)
     real, imag = np.empty(AT_ONCE), np.empty(AT_ONCE)

@@ -16,6 +16,7 @@ from jiyuu.circuits.operating_point import operating_point
 from jiyuu.circuits.unit import Drawn, draw_unit
 from jiyuu.quantities import volts_of
 from jiyuu.rig.protocol import PanelSettings
+from jiyuu.signals.controls.follower_kernel import follow
 from jiyuu.signals.resampling import taken_at
 from jiyuu.simulation.light_element import through_light
 from jiyuu.simulation.render import oversampling_for, render, render_each
@@ -28,8 +29,6 @@ def _lagged(record: FloatArray, samples: float) -> FloatArray:
     """Through one pole of that time constant, settled at the first value when it begins."""
     if samples < 1e-3 or not np.ptp(record):
         return record
-    from jiyuu.signals.controls.follower_kernel import follow
-
     keep = float(np.exp(-1 / samples))
     return follow(np.asarray(record, dtype=float), keep, keep, float(record[0]))
 

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.signals.resampling_kernel import taken
 from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
@@ -135,8 +136,6 @@ def taken_at(record: FloatArray, position: NDArray[np.floating[Any]]) -> FloatAr
     """What lies between the samples of a record, zero outside it: values (n,) at positions (n,) in samples.
 
     For positions about a sample apart, as another clock would take them. Within −110 dB up to 0.485 of the rate."""
-    from jiyuu.signals.resampling_kernel import taken
-
     padded = np.pad(np.asarray(record, dtype=float), TAKEN_HALF_LENGTH)
     found, table = np.empty(position.size), _fractional_delays()
     for start in range(0, position.size, TAKEN_AT_ONCE):

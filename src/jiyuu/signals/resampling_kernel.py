@@ -1,13 +1,13 @@
-"""The loop of `resampling.taken_at`, compiled; apart from the rest since a compiler takes long to load."""
+"""The loop of `resampling.taken_at`."""
 
 import numpy as np
-from numba import njit
 
-from jiyuu.arrays import FloatArray
+from jiyuu.compiled.entry import Row, Table
+from jiyuu.compiled.loops import loop
 
 
-@njit(cache=True, nogil=True, fastmath={"reassoc", "contract", "nsz"})
-def taken(padded: FloatArray, position: FloatArray, table: FloatArray) -> FloatArray:
+@loop("reassoc", "contract", "nsz")
+def taken(padded: Row, position: Row, table: Table) -> Row:
     """padded: the record with half a row of zeros at either end; table (phases + 1, taps) as `taken_at` makes it."""
     phases, taps = table.shape[0] - 1, table.shape[1]
     last = padded.size - taps

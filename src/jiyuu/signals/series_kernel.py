@@ -1,15 +1,15 @@
-"""A sum of sines of whole multiples of a phase, compiled."""
+"""A sum of sines of whole multiples of a phase."""
 
 import numpy as np
-from numba import njit
 
-from jiyuu.arrays import FloatArray
+from jiyuu.compiled.entry import Row
+from jiyuu.compiled.loops import loop
 
 LANES = 64  # samples side by side
 
 
-@njit(cache=True, nogil=True, fastmath={"contract"})
-def summed(phase: FloatArray, sines: FloatArray) -> FloatArray:
+@loop("contract")
+def summed(phase: Row, sines: Row) -> Row:
     """Σ sines[n − 1]·sin(n·phase) (m,) by Clenshaw's recurrence."""
     total = np.empty(phase.size)
     twice, newer, older = np.zeros(LANES), np.zeros(LANES), np.zeros(LANES)

@@ -10,6 +10,7 @@ import numpy as np
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import SignalError
+from jiyuu.signals import series_kernel
 from jiyuu.signals.transforms import irfft, rfft
 from jiyuu.stopping import checkpoint
 
@@ -63,7 +64,7 @@ def triangle(frequency_hz: float, *, level_v: float, duration_s: float, sample_r
 
 MOVED = 64  # samples in which a moving pitch counts as one
 STRETCH, SHORT_STRETCH = 1 << 16, 1 << 13  # samples of a series summed at once, compiled and otherwise
-MUCH = 1 << 24  # sines, summed in less time than a compiler takes to load
+MUCH = 1 << 24  # sines, summed in less time than compiled code takes to be linked first
 
 
 CHORD_RATIOS = (1.0, 1.25, 1.5)  # a pure major triad
@@ -220,12 +221,8 @@ def _saw_shape(frequency_hz: float, times: FloatArray, turn: float, sample_rate_
 
 def _series(phase: FloatArray, sines: FloatArray) -> FloatArray:
     """Σ sines[n − 1]·sin(n·phase): no sine a harmonic, which is what a second of a low saw otherwise waits for."""
-    phase, sines = (np.require(one, dtype=float, requirements=["C", "W"]) for one in (phase, sines))
-    summed, stretch = _clenshaw, SHORT_STRETCH
-    if phase.size * sines.size > MUCH:
-        from jiyuu.signals.series_kernel import summed
-
-        stretch = STRETCH
+    much = phase.size * sines.size > MUCH
+    summed, stretch = (series_kernel.summed, STRETCH) if much else (_clenshaw, SHORT_STRETCH)
     total = np.empty(phase.size)
     for start in range(0, phase.size, stretch):
         checkpoint()

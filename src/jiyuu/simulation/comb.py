@@ -8,9 +8,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 
 from jiyuu.arrays import DEAD, FloatArray
+from jiyuu.compiled.entry import Row, Table
+from jiyuu.compiled.loops import loop
 from jiyuu.signals.long_record import BLOCK, Record
 from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, HALF_LENGTH, decimated, interpolated
 from jiyuu.stopping import checkpoint
@@ -83,8 +84,8 @@ def _taps() -> FloatArray:
     return np.asarray(taps / taps.sum(axis=1, keepdims=True))
 
 
-@njit(cache=True, nogil=True)
-def _read(past: FloatArray, place: float, taps: FloatArray) -> float:
+@loop()
+def _read(past: Row, place: float, taps: Table) -> float:
     base = math.floor(place)
     phase = (place - base) * PHASES
     row = int(phase)
@@ -97,10 +98,9 @@ def _read(past: FloatArray, place: float, taps: FloatArray) -> float:
     return total
 
 
-@njit(cache=True, nogil=True)
+@loop()
 def _loop(
-    played: FloatArray, wet: FloatArray, offset: int, delay: FloatArray, feedback: FloatArray, rate: float,
-    taps: FloatArray, state: FloatArray,
+    played: Row, wet: Row, offset: int, delay: Row, feedback: Row, rate: float, taps: Table, state: Row,
 ) -> None:
     """offset: of the first sample played in wet, which has the past ahead of it; delay (n + 1,) in fine samples, the
     one before first; rate: of the damping pole, in radians a fine sample, 0 for none; state: that pole, and what it

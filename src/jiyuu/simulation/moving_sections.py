@@ -7,9 +7,10 @@ import math
 from collections.abc import Callable
 
 import numpy as np
-from numba import njit
 
 from jiyuu.arrays import DEAD, FloatArray
+from jiyuu.compiled.entry import Block, Row, Table
+from jiyuu.compiled.loops import loop
 from jiyuu.signals.long_record import BLOCK, Record
 from jiyuu.signals.resampling import DECIMATION_HALF_LENGTH, HALF_LENGTH, decimated, interpolated
 from jiyuu.stopping import checkpoint
@@ -50,13 +51,14 @@ def through_sections(
     return out
 
 
-@njit(cache=True, nogil=True)
-def _run(played: FloatArray, table: FloatArray, states: FloatArray, found: FloatArray) -> None:
+@loop()
+def _run(played: Row, table: Block, states: Table, found: Row) -> None:
     """table (sections, looks, 6) with tan(πf/rate) for the frequency; states (sections, 3): x1, x2 and what each was
     given a sample ago.
 
     x1' = ω·x2, x2' = ω·(u − a1·x2 − a0·x1), y = b2·u + (b1 − b2·a1)·x2 + (b0 − b2·a0)·x1."""
-    found[:] = played
+    for n in range(played.size):
+        found[n] = played[n]
     for i in range(states.shape[0]):
         x1, x2, before = states[i, 0], states[i, 1], states[i, 2]
         for look in range(table.shape[1] - 1):

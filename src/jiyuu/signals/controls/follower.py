@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from jiyuu.arrays import FloatArray
+from jiyuu.signals.controls.follower_kernel import follow
 from jiyuu.signals.long_record import Record, weighted
 
 ORDER = 2  # of either end of the band
@@ -42,8 +43,6 @@ def _through(sections: FloatArray, heard: Record) -> Iterator[FloatArray]:
 def up_and_down(heard: Record, sample_rate_hz: float, *, attack_s: float, release_s: float) -> Record:
     """What is heard rectified, behind one pole upwards and another downwards."""
     up, down = (float(np.exp(-1 / (max(tau, 1e-9) * sample_rate_hz))) for tau in (attack_s, release_s))
-    from jiyuu.signals.controls.follower_kernel import follow
-
     found = Record()
     for block in heard.blocks():
         stands = float(found.read(found.size - 1, found.size)[0]) if found.size else 0.0

@@ -1,13 +1,14 @@
-"""The follower's loop over samples, compiled; apart from the rest since a compiler takes long to load."""
+"""The follower's loop over samples."""
 
 import numpy as np
-from numba import njit
 
-from jiyuu.arrays import DEAD, FloatArray
+from jiyuu.arrays import DEAD
+from jiyuu.compiled.entry import Row
+from jiyuu.compiled.loops import loop
 
 
-@njit(cache=True, nogil=True)
-def follow(goals: FloatArray, up: float, down: float, stands: float) -> FloatArray:
+@loop()
+def follow(goals: Row, up: float, down: float, stands: float) -> Row:
     found = np.empty(goals.size)
     for i in range(goals.size):
         keep = up if goals[i] > stands else down

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jiyuu.arrays import FloatArray
+from jiyuu.signals.controls.segments_kernel import at
 
 
 class Segments:
@@ -35,9 +36,7 @@ class Segments:
         starts, pieces = self._table
         if not starts.size:
             return np.zeros(times_s.size)
-        from jiyuu.signals.controls.segments_kernel import at
-
-        return at(np.require(times_s, dtype=float, requirements=["C", "W"]), starts, pieces)
+        return at(times_s, starts, pieces)
 
     def value(self, time_s: float) -> float:
         """At one time."""

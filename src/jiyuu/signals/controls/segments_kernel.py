@@ -1,15 +1,15 @@
-"""Values of a curve in pieces at many times, compiled: a control is asked for hundreds of thousands times a second."""
+"""Values of a curve in pieces at many times: a control is asked for hundreds of thousands times a second."""
 
 import math
 
 import numpy as np
-from numba import njit
 
-from jiyuu.arrays import FloatArray
+from jiyuu.compiled.entry import Row, Table
+from jiyuu.compiled.loops import loop
 
 
-@njit(cache=True, nogil=True)
-def at(times: FloatArray, starts: FloatArray, pieces: FloatArray) -> FloatArray:
+@loop()
+def at(times: Row, starts: Row, pieces: Table) -> Row:
     """(n,) at times (n,), in whatever order; pieces (4, k): value at the start, slope, goal, 1/time constant."""
     found = np.zeros(times.size)
     place, count = 0, starts.size

@@ -1,0 +1,24 @@
+"""Compile all loops ahead of time: python -m jiyuu.compiled.warm"""
+
+from __future__ import annotations
+
+import importlib
+from collections.abc import Iterator
+from pathlib import Path
+
+import jiyuu
+from jiyuu.compiled.loops import Loop
+
+
+def loops() -> Iterator[tuple[str, Loop]]:
+    """(module.name, loop) of all that are written anywhere in the package."""
+    root = Path(jiyuu.__file__).parent
+    for file in sorted(root.rglob("*.py")):
+        if "\n@loop(" in file.read_text():
+            module = importlib.import_module(".".join(("jiyuu", *file.relative_to(root).with_suffix("").parts)))
+            yield from ((f"{file.stem}.{name}", one) for name, one in vars(module).items() if isinstance(one, Loop))
+
+
+if __name__ == "__main__":
+    for _, one in loops():
+        one.kept()

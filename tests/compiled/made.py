@@ -1,0 +1,34 @@
+"""Loops that only tests need."""
+
+import numpy as np
+
+from jiyuu.compiled.entry import Row, Table
+from jiyuu.compiled.loops import loop
+
+AMOUNT = 3.0
+
+
+@loop()
+def stretched(values: Row) -> Row:
+    found = np.empty(values.size)
+    for i in range(values.size):
+        found[i] = AMOUNT * values[i]
+    return found
+
+
+@loop()
+def passed_on(values: Row, table: Table) -> tuple[Row, Table, Row, int, complex]:
+    """Gives what it was given, and one array twice."""
+    twice = stretched(values)
+    return twice, table, twice, values.size, complex(1.0, 2.0)
+
+
+@loop()
+def solved(matrix: Table, right: Row) -> Row:
+    return np.linalg.solve(matrix, right)
+
+
+@loop()
+def written(found: Row) -> None:
+    for i in range(found.size):
+        found[i] = i
