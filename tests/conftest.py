@@ -20,7 +20,7 @@ settings.register_profile("wander", deadline=None)  # new draws: pytest --hypoth
 settings.load_profile("jiyuu")
 
 MADE_IN_S = 300.0
-DONE, TIDIED_EVERY = count(1), 16  # tests of this worker
+DONE, TIDIED_EVERY = count(1), 8  # tests of this worker
 
 
 @pytest.hookimpl(optionalhook=True)
