@@ -39,6 +39,7 @@ TAPS = GENERATOR.normal(size=(PHASES + 1, 2 * REACH))
 # Of every loop: what it is asked, as often as there are ways through it.
 ASKED = {
     "network_kernel.roots_of": [(np.array([2.0, 0.4, 3.0, 9.0, 1.5]),), (np.array([0.0, 0.0]),), (np.zeros(0),)],
+    "network_kernel.expanded": [(VALUES[:5],), (VALUES[:4],), (VALUES[:1],), (VALUES[:0],)],
     "network_kernel._factor": [(VALUES, 1, 0.3), (VALUES, 4, 0.3)],
     "network_kernel._over": [(1 + 2j, 0.3 - 1j)],
     "network_kernel._at": [(np.exp(VALUES[:5]), VALUES[5:7], 1, 1.3, 0.04, 0.9)],
@@ -73,6 +74,8 @@ ASKED = {
     "ring_kernel.beside": [(COLUMNS[:2], COLUMNS[2:])],
     "bin_groups_kernel.begun": [(HERTZ, 12.0, -9 + 300j * np.ones(1), 0.3, np.array([20.0]), 3)],
     "bin_groups_kernel.moments": [(HERTZ, SPECTRUM, np.ones(300), HERTZ / 1e3, np.array([0, 1, 7, 60, 300]))],
+    "tone_kernel.against": [(SOUND, -199.5, 0.31, 4), (SOUND[:9], 0.0, 0.31, 2)],
+    "tone_kernel.left_by": [(SOUND, -199.5, 0.31, np.arange(9.0)), (SOUND[:65], 3.0, 0.31, np.ones(1))],
     "tones_ringing_kernel.states": [(SOUND, np.array([0, 63, 64, 200, 399]), 0.98 * np.exp(0.3j))],
     "resampling_kernel.taken": [(SOUND, np.linspace(-5, 405, 77), GENERATOR.normal(size=(9, 16)))],
     "series_kernel.summed": [(np.linspace(0, 30, 150), 1 / np.arange(1.0, 9.0))],

@@ -8,7 +8,7 @@ import pytest
 from jiyuu.measurement.bin_groups import Cut, Spectrum
 from jiyuu.measurement.factors import factors_of
 from jiyuu.measurement.network_fit import NetworkFit, Order
-from jiyuu.measurement.network_kernel import left_out, ring_slopes, turned_back
+from jiyuu.measurement.network_kernel import expanded, left_out, ring_slopes, roots_of, turned_back
 from jiyuu.measurement.network_search import fit_network
 from jiyuu.measurement.rational_fit import fit_poles
 from tests.truths import Made
@@ -35,6 +35,13 @@ def test_poles_and_zeros_are_found(poles, zeros, delay):
         for one in true:
             assert np.abs(np.asarray(guessed) - one).min() < 0.01
     assert found.delay == pytest.approx(delay, abs=0.01)
+
+
+@pytest.mark.parametrize("count", range(9))
+def test_factors_multiplied_have_the_roots_of_each(count):
+    factors = np.random.default_rng(count).uniform(0.2, 2.0, count)
+    expected = np.real(np.atleast_1d(np.poly(roots_of(factors))))
+    assert expanded(factors) == pytest.approx(expected[1:][::-1], rel=1e-12)
 
 
 def test_too_few_points_are_no_guess():

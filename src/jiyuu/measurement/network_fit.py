@@ -240,8 +240,9 @@ def by_coefficients(
     for _ in range(steps):
         checkpoint()
         columns, inverse, rows, scale = _told_by(groups, fit)
+        coefficients = fit.coefficients
         moved = (rows.T * inverse) @ (columns.T @ _misfit(groups, fit.order, fit.values)) / scale
-        tries = (_with_coefficients(groups, fit, fit.coefficients + share * moved) for share in shares)
+        tries = (_with_coefficients(groups, fit, coefficients + share * moved) for share in shares)
         nearer = next((one for one in tries if one is not None), None)
         if nearer is None:
             break
@@ -305,17 +306,19 @@ def _late(groups: Groups) -> FloatArray:
 
 
 def _coefficients(values: FloatArray, order: Order) -> FloatArray:
-    below = np.real(np.poly(roots_of(np.exp(values[: order.poles]))))[1:][::-1]
-    above = np.real(np.atleast_1d(np.poly(roots_of(values[order.poles : order.poles + order.zeros]))))[1:][::-1]
-    return np.concatenate([below, above, values[order.poles + order.zeros :]])
+    return np.concatenate([*_expanded(values, order), values[order.poles + order.zeros :]])
+
+
+def _expanded(values: FloatArray, order: Order) -> tuple[FloatArray, FloatArray]:
+    """Of the poles, of the zeros."""
+    return (network_kernel.expanded(np.exp(values[: order.poles])),
+            network_kernel.expanded(values[order.poles : order.poles + order.zeros]))
 
 
 def _columns(order: Order, values: FloatArray, s: ComplexArray, late: FloatArray) -> ComplexArray:
     """(v, n) how the gain at s (n,) moves with every coefficient, no gate laid on it; late (n,): when each sounded."""
     total = product(values, order, s.imag)
-    below = total / np.polyval(np.real(np.poly(roots_of(np.exp(values[: order.poles])))), s)
-    zeros = roots_of(values[order.poles : order.poles + order.zeros])
-    above = total / np.polyval(np.real(np.atleast_1d(np.poly(zeros))), s)
+    below, above = (total / np.polyval([1.0, *one[::-1]], s) for one in _expanded(values, order))
     clock = [-s * late * total] if order.clocked else []
     return np.stack([*(-below * s**j for j in range(order.poles)), *(above * s**j for j in range(order.zeros)), *clock,
                      total / values[-2], -s * total])

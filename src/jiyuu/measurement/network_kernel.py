@@ -33,6 +33,22 @@ def roots_of(factors: Row) -> ComplexRow:
 
 
 @loop()
+def expanded(factors: Row) -> Row:
+    """(n,) their product's coefficients, lowest first and without the leading 1; factors as roots_of has them."""
+    found = np.zeros(factors.size + 1)
+    found[0], size = 1.0, 0
+    for i in range(0, factors.size - 1, 2):
+        b, a = factors[i], factors[i + 1]
+        size += 2
+        for k in range(size, -1, -1):
+            found[k] = (found[k - 2] if k > 1 else 0.0) + a * (found[k - 1] if k else 0.0) + b * found[k]
+    if factors.size % 2:
+        for k in range(size + 1, -1, -1):
+            found[k] = (found[k - 1] if k else 0.0) + factors[-1] * found[k]
+    return found[:-1].copy()
+
+
+@loop()
 def _factor(factors: Row, i: int, omega: float) -> complex:
     if 2 * i + 1 < factors.size:
         return complex(factors[2 * i] - omega * omega, factors[2 * i + 1] * omega)

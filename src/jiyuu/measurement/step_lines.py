@@ -51,9 +51,11 @@ def divided(
         if not near.size or hertz > 0.48 * sample_rate_hz:
             return 0.0
         size_there = float(near.max())
+        if size_there <= max(OVER_FLOOR * floor, top * 10 ** (-PARTIALS_DB / 20)):
+            return 0.0
         beside = spectrum[max(at - 4 * lobe, 0) : max(at - 2 * lobe, 1)]
-        local = max(floor, float(np.median(beside)) if beside.size else floor)
-        return size_there if size_there > max(OVER_FLOOR * local, top * 10 ** (-PARTIALS_DB / 20)) else 0.0
+        local = float(np.median(beside)) if beside.size else floor
+        return size_there if size_there > OVER_FLOOR * local else 0.0
 
     whole = 1
     for divisor in range(2, MOST_DIVISOR + 1):

@@ -78,17 +78,13 @@ def without_vibrato(
     if rates.size > MOST_RATES:  # of a long tone only those about the strongest line
         rates = rates[np.abs(rates - _strongest_rate(t, phase, plain, (rates[0], rates[-1]))) < NEAR_RATES * (
             rates[1] - rates[0])]
-    best: tuple[float, float, FloatArray] | None = None
-    for rate in rates:
-        design = np.column_stack([plain, np.cos(2 * np.pi * rate * t), np.sin(2 * np.pi * rate * t)])
-        answer, *_ = np.linalg.lstsq(design, phase, rcond=None)
-        left = float(np.sum((phase - design @ answer) ** 2))
-        if best is None or left < best[0]:
-            best = left, float(rate), answer
-    assert best is not None
-    left, rate, answer = best
     before, *_ = np.linalg.lstsq(plain, phase, rcond=None)
-    without = float(np.sum((phase - plain @ before) ** 2))
+    rest = phase - plain @ before
+    without = float(np.sum(rest**2))
+    rate = float(rates[np.argmax(_explained(t, rest, plain, rates))])
+    design = np.column_stack([plain, np.cos(2 * np.pi * rate * t), np.sin(2 * np.pi * rate * t)])
+    answer, *_ = np.linalg.lstsq(design, phase, rcond=None)
+    left = float(np.sum((phase - design @ answer) ** 2))
     swing = float(np.hypot(answer[3], answer[4]))
     depth = 1200 / np.log(2) * swing * rate / vector.rough_hz
     clear = CLEARLY if rate * span > FEW_SWINGS else CLEARLY_OF_FEW
@@ -101,6 +97,16 @@ def without_vibrato(
     doubt += 0.05 * depth * np.log(2) / 1200 * hertz / max(rate * span, 1.0)
     notice = Notice(Fault.VIBRATO, tone.start_s, {"rate_hz": rate, "depth_cents": depth})
     return replace(tone, frequency_hz=Uncertain(hertz, max(doubt, 1e-6 * hertz))), notice
+
+
+def _explained(t: FloatArray, rest: FloatArray, plain: FloatArray, rates: FloatArray) -> FloatArray:
+    """(r,) how much of the square of what a parabola leaves (n,) a sine of each rate takes away besides it."""
+    turn = 2 * np.pi * rates[:, np.newaxis] * t
+    span, _ = np.linalg.qr(plain)
+    cosine, sine = (wave - wave @ span @ span.T for wave in (np.cos(turn), np.sin(turn)))
+    cc, ss, cs = (np.einsum("rn,rn->r", *two) for two in ((cosine, cosine), (sine, sine), (cosine, sine)))
+    c, s = cosine @ rest, sine @ rest
+    return np.asarray((ss * c * c - 2 * cs * c * s + cc * s * s) / np.maximum(cc * ss - cs * cs, 1e-12 * t.size**2))
 
 
 def _strongest_rate(t: FloatArray, phase: FloatArray, plain: FloatArray, band_hz: tuple[float, float]) -> float:

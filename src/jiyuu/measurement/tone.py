@@ -8,13 +8,12 @@ Transactions on Information Theory), and harmonics only sharpen it.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.measurement import tone_kernel
 from jiyuu.measurement.step_lines import divided
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import sounding_part
@@ -152,36 +151,28 @@ def _fit(record: FloatArray, turn: float, harmonics: int) -> tuple[FloatArray, F
 
     With time centred on the record the frequency is uncorrelated with phase and amplitude."""
     pieces = [slice(start, start + PIECE) for start in range(0, record.size, PIECE)]
-    t = np.arange(record.size) - (record.size - 1) / 2
-    basis = _basis(t[pieces[0]], turn, harmonics)
-    square, right = basis @ basis.T, basis @ record[pieces[0]]
-    for piece in pieces[1:]:
+    first = -(record.size - 1) / 2
+    right = np.zeros(1 + 2 * harmonics)
+    for piece in pieces:
         checkpoint()
-        basis = _basis(t[piece], turn, harmonics)
-        square, right = square + basis @ basis.T, right + basis @ record[piece]
-    weights = np.asarray(np.linalg.solve(square, right), dtype=float)
-    number = np.arange(1, harmonics + 1)
-    turned = np.zeros_like(weights)
-    turned[1::2], turned[2::2] = number * weights[2::2], -number * weights[1::2]
+        right += tone_kernel.against(record[piece], first + piece.start, turn, harmonics)
+    weights = np.asarray(np.linalg.solve(_products(record.size, turn, harmonics), right), dtype=float)
     residual, along, information = np.empty(record.size), 0.0, 0.0
     for piece in pieces:
-        if len(pieces) > 1:
-            checkpoint()
-            basis = _basis(t[piece], turn, harmonics)
-        residual[piece] = record[piece] - weights @ basis
-        derivative = t[piece] * (turned @ basis)
-        along += float(residual[piece] @ derivative)
-        information += float(derivative @ derivative)
+        checkpoint()
+        residual[piece], more, told = tone_kernel.left_by(record[piece], first + piece.start, turn, weights)
+        along, information = along + more, information + told
     return weights, residual, along / information, information
 
 
-def _basis(t: NDArray[Any], turn: float, harmonics: int) -> FloatArray:
-    """(1 + 2·harmonics, n): one, then cosine and sine of every harmonic."""
-    basis = np.empty((1 + 2 * harmonics, t.size))
-    basis[0] = 1.0
-    once = np.exp(1j * turn * t)
-    power = np.ones_like(once)
-    for i in range(harmonics):
-        power = power * once
-        basis[1 + 2 * i], basis[2 + 2 * i] = power.real, power.imag
-    return basis
+def _products(count: int, turn: float, harmonics: int) -> FloatArray:
+    """(1 + 2k, 1 + 2k) sums of every product of two of one, cosine and sine of every harmonic, over `count` samples
+    about the middle: cosines add up to Dirichlet's kernel there, and a cosine times a sine to nothing."""
+    half = turn * np.arange(1, 2 * harmonics + 1) / 2  # below half a turn, since every harmonic is below half the rate
+    sums = np.concatenate([[count], np.sin(count * half) / np.sin(half)])
+    number = np.arange(1, harmonics + 1)
+    apart, together = sums[np.abs(number[:, np.newaxis] - number)], sums[number[:, np.newaxis] + number]
+    found = np.zeros((1 + 2 * harmonics, 1 + 2 * harmonics))
+    found[0, 0], found[0, 1::2], found[1::2, 0] = count, sums[number], sums[number]
+    found[1::2, 1::2], found[2::2, 2::2] = (apart + together) / 2, (apart - together) / 2
+    return found
