@@ -58,8 +58,8 @@ ASKED = {
     "network_kernel.slopes": [
         (VALUES, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, DEVIATION),
         (CLOCK, CLOCKED, OMEGA, LATE, SHARE, GATE[:0], NOTHING, DEVIATION)],
-    "network_kernel._inner": [(LEFT, LEFT[::-1].copy())],
-    "network_kernel._solved": [(NORMAL, 1e-3, np.arange(5.0)), (np.zeros((2, 2)), 0.0, np.ones(2))],
+    "rows_kernel.inner": [(LEFT, LEFT[::-1].copy())],
+    "rows_kernel.solved": [(NORMAL, 1e-3, np.arange(5.0)), (np.zeros((2, 2)), 0.0, np.ones(2))],
     "network_kernel._one_step": [
         (VALUES, LEFT, 1e-3, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, GAIN, DEVIATION),
         (CLOCK, LEFT, 1e-3, CLOCKED, OMEGA, LATE, SHARE, GATE[:0], NOTHING, GAIN, DEVIATION),
@@ -68,7 +68,6 @@ ASKED = {
         (VALUES, LEFT, 1e-3, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, GAIN, DEVIATION, 2, 1e-3),
         (VALUES, LEFT, 1e-3, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, GAIN, DEVIATION, 3, 1e9)],
     "ring_kernel.columns_of": [(TIMES, POLES, RATES)],
-    "ring_kernel._inner": [(TIMES, COLUMNS[0])],
     "ring_kernel.spanned": [(COLUMNS, TIMES)],
     "ring_kernel.slopes_of": [(TIMES, COLUMNS, POLES, RATES, np.arange(5.0))],
     "ring_kernel.beside": [(COLUMNS[:2], COLUMNS[2:])],

@@ -14,9 +14,9 @@ WIDE, HIGH = 800, 300
 X = np.linspace(0, 1, 2001)
 
 
-def placed(curves, marks=()):
+def placed(curves, marks=(), nameless=()):
     """Pixels from the left at which the name of each curve stands, in a view from 0 to 1 and from −1 to 1."""
-    labels = {name: Label(name, QColor("black"), QPointF(0, 0)) for name in curves}
+    labels = {name: Label(name, QColor("black"), QPointF(0, 0)) for name in curves if name not in nameless}
     curves = {name: (X, heights) for name, heights in curves.items()}
     place_labels(labels, curves, ((0.0, 1.0), (-1.0, 1.0)), (WIDE, HIGH), marks)
     assert all(label.shown for label in labels.values())
@@ -37,6 +37,20 @@ def test_a_name_covers_no_turn_of_a_wave(periods):
     wave = 0.8 * np.sin(2 * np.pi * periods * X)
     turns = (np.arange(2 * periods) + 0.5) / (2 * periods) * WIDE
     assert np.abs(placed({"output": wave})["output"] - turns).min() > TURN_PX + 10
+
+
+def test_a_name_covers_no_curve_that_has_none_where_another_place_would_do():
+    """The ground of a name, half a line of text and more in height, would cut a gap into it."""
+    own = np.zeros(X.size)
+    usual = placed({"morph": own})["morph"]
+    measured = 0.05 * np.ones(X.size)  # 8 pixels off, but for a quarter of the width far from where the name would be
+    far = (X > 0.6) if usual < 0.5 * WIDE else (X < 0.4)
+    measured[far] = 0.6
+    found = placed({"morph": own, "measured": measured}, nameless=["measured"])["morph"]
+    assert far[int(found / WIDE * 2000)]
+    everywhere = 0.05 * np.ones(X.size)
+    everywhere[:20] = 0.6
+    assert placed({"morph": own, "measured": everywhere}, nameless=["measured"])["morph"] == usual
 
 
 def test_among_marks_everywhere_it_stands_between_two():

@@ -15,8 +15,10 @@ def loops() -> Iterator[tuple[str, Loop]]:
     root = Path(jiyuu.__file__).parent
     for file in sorted(root.rglob("*.py")):
         if "\n@loop(" in file.read_text():
-            module = importlib.import_module(".".join(("jiyuu", *file.relative_to(root).with_suffix("").parts)))
-            yield from ((f"{file.stem}.{name}", one) for name, one in vars(module).items() if isinstance(one, Loop))
+            name = ".".join(("jiyuu", *file.relative_to(root).with_suffix("").parts))
+            for one in vars(importlib.import_module(name)).values():
+                if isinstance(one, Loop) and one.python.__module__ == name:
+                    yield f"{file.stem}.{one.__name__}", one
 
 
 if __name__ == "__main__":

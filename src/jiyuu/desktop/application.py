@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 import sys
 import traceback
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING
@@ -27,31 +29,45 @@ def run(arguments: list[str]) -> int:
     """The desktop application; arguments: [], ['--demo'], [BOOK] or filter files. Returns the exit code."""
     _need_screen()
     give_back()
-    from PyQt6.QtGui import QIcon
-    from PyQt6.QtWidgets import QApplication
+    with _uncollected():
+        from PyQt6.QtGui import QIcon
+        from PyQt6.QtWidgets import QApplication
 
-    from jiyuu.desktop.remembered import remember_book, remembered_scale
-    from jiyuu.desktop.theme.style import THEME, load_faces
-    from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
+        from jiyuu.desktop.remembered import remember_book, remembered_scale
+        from jiyuu.desktop.theme.style import THEME, load_faces
+        from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
 
-    app = QApplication(["jiyuu"])
-    app.setApplicationName("jiyuu")
-    app.setDesktopFileName("jiyuu")
-    app.setStyle("Fusion")
-    load_faces()
-    app.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "jiyuu.svg")))
-    THEME.apply(_remembered_theme(), scale=remembered_scale())
+        app = QApplication(["jiyuu"])
+        app.setApplicationName("jiyuu")
+        app.setDesktopFileName("jiyuu")
+        app.setStyle("Fusion")
+        load_faces()
+        app.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "jiyuu.svg")))
+        THEME.apply(_remembered_theme(), scale=remembered_scale())
     book = _book(arguments)
     remember_book(book.path)
-    window = MainWindow(book)
-    sys.excepthook = _excepthook(window)
-    _end_on_interrupt(window)
-    window.show()
-    keep_focus_on_figure(window)
+    with _uncollected():
+        gc.freeze()
+        window = MainWindow(book)
+        sys.excepthook = _excepthook(window)
+        _end_on_interrupt(window)
+        window.show()
+        keep_focus_on_figure(window)
     documents = [Path(name) for name in arguments if name.endswith((".filter.json", ".patch.json"))]
     if documents:
         window.files.open(documents)
     return int(app.exec())
+
+
+@contextmanager
+def _uncollected() -> Iterator[None]:
+    """What is imported until the window is there stays for good: looking through it again and again takes a tenth of
+    the time."""
+    gc.disable()
+    try:
+        yield
+    finally:
+        gc.enable()
 
 
 def _end_on_interrupt(window: QMainWindow) -> None:

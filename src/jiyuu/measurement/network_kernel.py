@@ -7,6 +7,7 @@ import numpy as np
 
 from jiyuu.compiled.entry import ComplexRow, ComplexTable, Row, Table
 from jiyuu.compiled.loops import loop
+from jiyuu.measurement.rows_kernel import inner, solved
 
 Shape = tuple[int, int, int, int]
 FOLLOWED = 1e-9  # what is left of a ring at the gate's end from which on the gate need not be laid on it
@@ -328,42 +329,6 @@ def slopes(
     return found
 
 
-@loop("reassoc", "contract")
-def _inner(one: Row, other: Row) -> float:
-    total = 0.0
-    for v in range(one.size):
-        total += one[v] * other[v]
-    return total
-
-
-@loop()
-def _solved(normal: Table, damping: float, pull: Row) -> Row:
-    """(v,) where (normal + damping)·step = pull, normal (v, v) with ones on its diagonal and only its lower half read:
-    by Cholesky. Where rounding has left nothing of a value's own share, it stays where it is."""
-    count = pull.size
-    root, step = np.zeros((count, count)), np.zeros(count)
-    for v in range(count):
-        for other in range(v + 1):
-            rest = normal[v, other] + (damping if other == v else 0.0)
-            for i in range(other):
-                rest -= root[v, i] * root[other, i]
-            if other < v:
-                root[v, other] = rest / root[other, other] if root[other, other] > 0 else 0.0
-            elif rest > 0:
-                root[v, v] = np.sqrt(rest)
-    for v in range(count):
-        rest = pull[v]
-        for i in range(v):
-            rest -= root[v, i] * step[i]
-        step[v] = rest / root[v, v] if root[v, v] > 0 else 0.0
-    for v in range(count - 1, -1, -1):
-        rest = step[v]
-        for i in range(v + 1, count):
-            rest -= root[i, v] * step[i]
-        step[v] = rest / root[v, v] if root[v, v] > 0 else 0.0
-    return step
-
-
 @loop()
 def _one_step(
     values: Row, left: Row, damping: float, shape: Shape, omega: Row, late: Row, share: Table, gate: Row, turns: Table,
@@ -371,19 +336,19 @@ def _one_step(
 ) -> tuple[Row, Row, float]:
     """(values, what they leave, damping) after a step of Levenberg and Marquardt, damped until it helps; as they were
     where that is of no use."""
-    count, poles, error = values.size, shape[0], _inner(left, left)
+    count, poles, error = values.size, shape[0], inner(left, left)
     design = slopes(values, shape, omega, late, share, gate, turns, deviation)
     normal, pull, scale = np.empty((count, count)), np.empty(count), np.ones(count)
     for v in range(count):
-        square = _inner(design[v], design[v])
+        square = inner(design[v], design[v])
         scale[v] = np.sqrt(square) if square > 0 else 1.0
-        pull[v] = _inner(design[v], left) / scale[v]
+        pull[v] = inner(design[v], left) / scale[v]
         if not np.isfinite(square + pull[v]):
             return values, left, damping
         for other in range(v + 1):
-            normal[v, other] = _inner(design[v], design[other]) / (scale[v] * scale[other])
+            normal[v, other] = inner(design[v], design[other]) / (scale[v] * scale[other])
     for _ in range(DAMPED_AT_MOST):
-        step, tried = _solved(normal, damping, pull), values.copy()
+        step, tried = solved(normal, damping, pull), values.copy()
         for v in range(count):
             way = step[v] / scale[v]
             if v < poles:
@@ -391,7 +356,7 @@ def _one_step(
             else:
                 tried[v] += way
         remains = misfit(tried, shape, omega, late, share, gate, turns, gain, deviation)
-        if _inner(remains, remains) < error:
+        if inner(remains, remains) < error:
             return tried, remains, max(damping / 10, 1e-14)
         damping = max(damping * 8, 1e-9)
     return values, left, damping
@@ -405,10 +370,10 @@ def stepped(
     """(values, what they leave, damping, whether that was all): so many steps, or as many as make the square of what is
     left less by a share `still` of 1 and of its own thousandth. Other arguments as in misfit."""
     for _ in range(most):
-        error = _inner(left, left)
+        error = inner(left, left)
         values, left, damping = _one_step(
             values, left, damping, shape, omega, late, share, gate, turns, gain, deviation)
-        now = _inner(left, left)
+        now = inner(left, left)
         if not error - now >= still * max(1.0, 1e-3 * now):
             return values, left, damping, 1
     return values, left, damping, 0

@@ -6,6 +6,7 @@ import numpy as np
 
 from jiyuu.compiled.entry import ComplexRow, Row, Table
 from jiyuu.compiled.loops import loop
+from jiyuu.measurement.rows_kernel import inner
 
 
 @loop()
@@ -25,14 +26,6 @@ def columns_of(t: Row, poles: ComplexRow, rates: Row) -> Table:
     return found
 
 
-@loop("reassoc", "contract")
-def _inner(one: Row, other: Row) -> float:
-    total = 0.0
-    for m in range(one.size):
-        total += one[m] * other[m]
-    return total
-
-
 @loop()
 def spanned(columns: Table, y: Row) -> tuple[Table, Row, Row, float]:
     """(what columns (k, n) span, orthonormal (k, n); the amplitudes (k,) of what is nearest to y (n,) there; that less
@@ -46,21 +39,21 @@ def spanned(columns: Table, y: Row) -> tuple[Table, Row, Row, float]:
     least = 1.0
     for j in range(count):
         here = onto[j]
-        whole = np.sqrt(_inner(here, here))
+        whole = np.sqrt(inner(here, here))
         for _ in range(2):
             for i in range(j):
-                share = _inner(onto[i], here)
+                share = inner(onto[i], here)
                 upper[i, j] += share
                 before = onto[i]
                 for m in range(y.size):
                     here[m] -= share * before[m]
-        size = np.sqrt(_inner(here, here))
+        size = np.sqrt(inner(here, here))
         least = min(least, size / whole if whole > 0 else 0.0)
         upper[j, j] = size
         if size > 0:
             for m in range(y.size):
                 here[m] /= size
-        pull[j] = -_inner(here, left)
+        pull[j] = -inner(here, left)
         for m in range(y.size):
             left[m] += pull[j] * here[m]
     amplitudes = np.zeros(count)
@@ -100,7 +93,7 @@ def beside(slopes: Table, onto: Table) -> Table:
     for j in range(found.shape[0]):
         here = found[j]
         for i in range(onto.shape[0]):
-            share, before = _inner(onto[i], here), onto[i]
+            share, before = inner(onto[i], here), onto[i]
             for m in range(here.size):
                 here[m] -= share * before[m]
     return found

@@ -23,8 +23,9 @@ def place_labels(
     labels: Mapping[str, Label], curves: Mapping[str, tuple[FloatArray, FloatArray]],
     ranges: Sequence[Sequence[float]], size_px: tuple[float, float], marks_px: Sequence[float],
 ) -> None:
-    """Moves the labels. curves: x (n,) and heights (n,) by name; ranges: of the view; marks_px: x of marks from the
-    left. A label for which there is no room is not shown."""
+    """Moves the labels. curves: x (n,) and heights (n,) by name, also of those without one; ranges: of the view;
+    marks_px: x of marks from the left. A label for which there is no room is not shown, but one that only a nameless
+    curve leaves no room stands on that."""
     (x0, x1), (y0, y1) = ranges
     width, height = max(size_px[0], 1.0), max(size_px[1], 1.0)
     places = np.linspace(x0 + 0.05 * (x1 - x0), x1 - 0.05 * (x1 - x0), PLACES)
@@ -36,11 +37,12 @@ def place_labels(
         own = heights[name]
         y_px = (y1 - own) / (y1 - y0) * height
         half = 0.5 * metrics.horizontalAdvance(label.text) + 6
-        gap = np.full(places.size, height)
+        gap, nameless = np.full((2, places.size), float(height))
         for other, values in heights.items():
             apart = np.abs(values - own) / (y1 - y0) * height
             if other != name and apart.max() > 3:  # a curve that coincides leaves room for both names
-                gap = np.minimum(gap, apart)
+                off = gap if other in labels else nameless
+                np.minimum(off, apart, out=off)
         for tx, ty, other_half in taken:
             beside = np.maximum(np.abs(x_px - tx) - half - other_half, 0.0)
             gap = np.minimum(gap, np.hypot(beside, np.maximum(np.abs(y_px - ty) - metrics.height(), 0.0)))
@@ -52,8 +54,10 @@ def place_labels(
         ends = x[[0, -1]]
         inside = ((y_px > HIGHEST_PX) & (y_px < height - LOWEST_PX) & (x_px > half) & (x_px < width - half)
                   & (places >= ends.min()) & (places <= ends.max()))
-        if (inside & (free == 1) & (gap > LEAST_GAP_PX)).any():
-            inside &= free == 1
+        clear_px = metrics.height() / 2 + LEAST_GAP_PX
+        for wish in (free == 1, nameless > clear_px, gap > clear_px):
+            if (inside & wish & (gap > LEAST_GAP_PX)).any():
+                inside &= wish
         score = np.where(inside, np.minimum(gap, 40) * (0.4 + 0.6 * free), -1)
         best = int(np.argmax(score))
         label.shown = bool(score[best] > LEAST_GAP_PX)

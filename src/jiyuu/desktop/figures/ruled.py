@@ -200,7 +200,7 @@ class RuledFigure(Plot, Figure):
     def place_labels(self) -> None:
         """Each label where its curve stands farthest from the others, from marks and from labels already placed."""
         view = self.view
-        curves = {name: (self.x_of(self._data[name].places), self._data[name].values) for name in self._moving.labels}
+        curves = {name: (self.x_of(curve.places), curve.values) for name, curve in self._data.items()}
         place_labels(self._moving.labels, curves, view.viewRange(), (view.width(), view.height()),
                      self._marked_px(view.viewRange()[0][0], view.viewRange()[0][1], max(view.width(), 1.0)))
         self._moving.touched()
@@ -252,7 +252,7 @@ class RuledFigure(Plot, Figure):
         # the curves.
         levels = self._whole()
         under_title = bool(self.note()) and self._crossed(top, height, levels)
-        lower = under_title and not self._crossed(bottom + MARGIN_PX, height - 2 * MARGIN_PX, levels)
+        lower = under_title and not self._crossed(bottom - MARGIN_PX, height + MARGIN_PX, levels)
         self._note.setPos(QPointF(4, bottom if lower else top))
         self._raise(top + height + MARGIN_PX if under_title and not lower else 0.0)
 

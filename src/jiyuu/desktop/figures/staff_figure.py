@@ -129,10 +129,11 @@ class StaffFigure(PaintedFigure):
         y = self._y(12 * note.octaves)
         left, right = self._x(note.start_s), max(self._x(note.stop_s), self._x(note.start_s) + 3)
         size = 5.5 if note.accent else 3.6
+        head = QPointF(min(left + size, self.width() - size - 1), y)  # of what begins as the time ends, all of it too
         painter.setPen(QPen(QColor(palette.ink), 2.2 if note.accent else 1.2))
-        painter.drawLine(QPointF(left + size, y), QPointF(right - 1, y))
+        painter.drawLine(head, QPointF(max(right - 1, head.x()), y))
         painter.setBrush(QColor(palette.ink))
-        painter.drawEllipse(QPointF(left + size, y), size, 0.75 * size)
+        painter.drawEllipse(head, size, 0.75 * size)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if note.slide and before is not None:
             old = self._y(12 * before.octaves)
