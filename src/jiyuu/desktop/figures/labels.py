@@ -13,8 +13,10 @@ from jiyuu.desktop.figures.layer import Label
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 
 PLACES = 41
+ACROSS = np.linspace(-1, 1, 5)[:, np.newaxis]
 HIGHEST_PX, LOWEST_PX = 34, 16  # kept free above for captions, below for the ruler
 LEAST_GAP_PX = 6
+ON_NAMELESS = 0.4  # what a place is worth where the ground of a name would cut into a curve that has none
 TURN_SHARE = 0.1  # of the height between its ends, that a turn may be lower than the highest one
 TURN_PX = 12  # a name keeps so far from a highest or lowest point: the eye looks for it there
 
@@ -38,11 +40,17 @@ def place_labels(
         y_px = (y1 - own) / (y1 - y0) * height
         half = 0.5 * metrics.horizontalAdvance(label.text) + 6
         gap, nameless = np.full((2, places.size), float(height))
-        for other, values in heights.items():
-            apart = np.abs(values - own) / (y1 - y0) * height
-            if other != name and apart.max() > 3:  # a curve that coincides leaves room for both names
-                off = gap if other in labels else nameless
-                np.minimum(off, apart, out=off)
+        across = places + half / width * (x1 - x0) * ACROSS  # where a name begins, has its middle, and ends
+        for other, (x, y) in curves.items():
+            apart = np.abs(heights[other] - own) / (y1 - y0) * height
+            if other == name or apart.max() <= 3:  # a curve that coincides leaves room for both names
+                continue
+            if other in labels:
+                gap = np.minimum(gap, apart)
+                continue
+            over = np.interp(across, x, y) - own
+            crossed = (over.min(axis=0) < 0) & (over.max(axis=0) > 0)
+            nameless = np.minimum(nameless, np.where(crossed, 0.0, np.abs(over).min(axis=0) / (y1 - y0) * height))
         for tx, ty, other_half in taken:
             beside = np.maximum(np.abs(x_px - tx) - half - other_half, 0.0)
             gap = np.minimum(gap, np.hypot(beside, np.maximum(np.abs(y_px - ty) - metrics.height(), 0.0)))
@@ -54,11 +62,11 @@ def place_labels(
         ends = x[[0, -1]]
         inside = ((y_px > HIGHEST_PX) & (y_px < height - LOWEST_PX) & (x_px > half) & (x_px < width - half)
                   & (places >= ends.min()) & (places <= ends.max()))
-        clear_px = metrics.height() / 2 + LEAST_GAP_PX
-        for wish in (free == 1, nameless > clear_px, gap > clear_px):
-            if (inside & wish & (gap > LEAST_GAP_PX)).any():
-                inside &= wish
+        if (inside & (free == 1) & (gap > LEAST_GAP_PX)).any():
+            inside &= free == 1
         score = np.where(inside, np.minimum(gap, 40) * (0.4 + 0.6 * free), -1)
+        cut = (score > LEAST_GAP_PX) & (nameless < metrics.height() / 2 + 1)  # moves a name, and takes none away
+        score[cut] = np.maximum(ON_NAMELESS * score, LEAST_GAP_PX + 1e-6 * score)[cut]
         best = int(np.argmax(score))
         label.shown = bool(score[best] > LEAST_GAP_PX)
         label.place = QPointF(float(places[best]), float(own[best]))
