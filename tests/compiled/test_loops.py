@@ -73,6 +73,8 @@ ASKED = {
     "ring_kernel.beside": [(COLUMNS[:2], COLUMNS[2:])],
     "bin_groups_kernel.begun": [(HERTZ, 12.0, -9 + 300j * np.ones(1), 0.3, np.array([20.0]), 3)],
     "bin_groups_kernel.moments": [(HERTZ, SPECTRUM, np.ones(300), HERTZ / 1e3, np.array([0, 1, 7, 60, 300]))],
+    "tone_kernel._lanes": [(0.31,)],
+    "tone_kernel._turned": [(SOUND[:64], SOUND[64:128], 0.7, np.zeros(64), np.zeros(64))],
     "tone_kernel.against": [(SOUND, -199.5, 0.31, 4), (SOUND[:9], 0.0, 0.31, 2)],
     "tone_kernel.left_by": [(SOUND, -199.5, 0.31, np.arange(9.0)), (SOUND[:65], 3.0, 0.31, np.ones(1))],
     "tones_ringing_kernel.states": [(SOUND, np.array([0, 63, 64, 200, 399]), 0.98 * np.exp(0.3j))],

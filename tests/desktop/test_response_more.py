@@ -204,9 +204,17 @@ def test_phase_between_modes(window):
 
 
 def test_a_note_gives_way_to_the_curve_under_the_title(window, right, qtbot):
-    assert right.slope.note_at_foot()  # the slope of a resonant filter rises there
-    typed(window.view("response").resonance, "0")
-    qtbot.waitUntil(lambda: not right.slope.note_at_foot(), timeout=10_000)
+    """The slope of a resonant filter rises there; of a more resonant one it falls to the foot as well."""
+    resonance, (_, top) = window.view("response").resonance, right.slope.view.viewRange()[1]
+    for percent, at_foot in (("30", True), ("0", False), ("45", False)):
+        typed(resonance, percent)
+        settled(window, qtbot)
+        assert right.slope.note_at_foot() is at_foot
+        assert not right.slope.note_covers()
+    assert right.slope.view.viewRange()[1][1] >= top
+    typed(resonance, "0")
+    settled(window, qtbot)
+    assert right.slope.view.viewRange()[1][1] < top
 
 
 def test_a_note_that_would_lie_on_curves_at_both_ends_gets_room_over_them(window, qtbot):

@@ -89,7 +89,11 @@ class Loop:
 
         place = place_of(*_compiled_into(self.python), self.__name__, repr(self.signature), *self._fastmath,
                          version("numba"))
-        start, let_go = linked(code_of(place, self._text, finished=True), place.stem, ("entry", LETS_GO))
+        code = code_of(place, self._text, finished=True)
+        try:
+            start, let_go = linked(code, place.stem, ("entry", LETS_GO))
+        except RuntimeError as reason:  # another processor's code asks for helpers of its own
+            raise CannotStandAlone from reason
         return run_of(self.signature, start, let_go)
 
     @cached_property

@@ -8,22 +8,35 @@ from jiyuu.compiled.loops import loop
 LANES = 64
 
 
+@loop("contract")
+def _lanes(turn: float) -> tuple[Row, Row]:
+    """Cosine and sine of so many samples side by side, from the first."""
+    real, imag = np.empty(LANES), np.empty(LANES)
+    for j in range(LANES):
+        real[j], imag[j] = np.cos(turn * j), np.sin(turn * j)
+    return real, imag
+
+
+@loop("contract")
+def _turned(lane_real: Row, lane_imag: Row, angle: float, real: Row, imag: Row) -> None:
+    """Lanes, turned by an angle."""
+    cosine, sine = np.cos(angle), np.sin(angle)
+    for j in range(LANES):
+        real[j] = cosine * lane_real[j] - sine * lane_imag[j]
+        imag[j] = cosine * lane_imag[j] + sine * lane_real[j]
+
+
 @loop("reassoc", "contract")
 def against(record: Row, first: float, turn: float, harmonics: int) -> Row:
     """(1 + 2·harmonics,) sums of a record (n,) against one, then cosine and sine of every harmonic; first: the time of
     its first sample, in samples."""
     found = np.zeros(1 + 2 * harmonics)
-    lane_real, lane_imag = np.empty(LANES), np.empty(LANES)
+    lane_real, lane_imag = _lanes(turn)
     once_real, once_imag, real, imag = np.empty(LANES), np.empty(LANES), np.empty(LANES), np.empty(LANES)
-    for j in range(LANES):
-        lane_real[j], lane_imag[j] = np.cos(turn * j), np.sin(turn * j)
     for start in range(0, record.size, LANES):
         here = record[start : start + LANES]
-        angle = turn * (first + start)
-        cosine, sine = np.cos(angle), np.sin(angle)
+        _turned(lane_real, lane_imag, turn * (first + start), once_real, once_imag)
         for j in range(LANES):
-            once_real[j] = cosine * lane_real[j] - sine * lane_imag[j]
-            once_imag[j] = cosine * lane_imag[j] + sine * lane_real[j]
             real[j], imag[j] = once_real[j], once_imag[j]
         for j in range(here.size):
             found[0] += here[j]
@@ -46,17 +59,12 @@ def left_by(record: Row, first: float, turn: float, weights: Row) -> tuple[Row, 
     """(what weights (1 + 2k,) leave of a record (n,), its sum against their slope by the turn, the sum of that slope's
     square)."""
     left, along, information = np.empty(record.size), 0.0, 0.0
-    lane_real, lane_imag = np.empty(LANES), np.empty(LANES)
+    lane_real, lane_imag = _lanes(turn)
     once_real, once_imag, real, imag = np.empty(LANES), np.empty(LANES), np.empty(LANES), np.empty(LANES)
     model, slope = np.empty(LANES), np.empty(LANES)
-    for j in range(LANES):
-        lane_real[j], lane_imag[j] = np.cos(turn * j), np.sin(turn * j)
     for start in range(0, record.size, LANES):
-        angle = turn * (first + start)
-        cosine, sine = np.cos(angle), np.sin(angle)
+        _turned(lane_real, lane_imag, turn * (first + start), once_real, once_imag)
         for j in range(LANES):
-            once_real[j] = cosine * lane_real[j] - sine * lane_imag[j]
-            once_imag[j] = cosine * lane_imag[j] + sine * lane_real[j]
             real[j], imag[j] = once_real[j], once_imag[j]
             model[j], slope[j] = weights[0], 0.0
         for h in range(weights.size // 2):

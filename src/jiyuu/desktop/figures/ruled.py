@@ -252,7 +252,7 @@ class RuledFigure(Plot, Figure):
         # the curves.
         levels = self._whole()
         under_title = bool(self.note()) and self._crossed(top, height, levels)
-        lower = under_title and not self._crossed(bottom - MARGIN_PX, height + MARGIN_PX, levels)
+        lower = under_title and not self._crossed(bottom, height, levels)
         self._note.setPos(QPointF(4, bottom if lower else top))
         self._raise(top + height + MARGIN_PX if under_title and not lower else 0.0)
 
