@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, cast
 
 import typer
 
@@ -95,9 +95,9 @@ def man() -> None:
     """The manual page: 'jiyuu man | man -l -'."""
     from typer.main import get_command
 
-    from jiyuu.cli.man import manual
+    from jiyuu.cli.man import Group, manual
 
-    typer.echo(manual(get_command(app), name="jiyuu"), nl=False)
+    typer.echo(manual(cast(Group, get_command(app)), name="jiyuu"), nl=False)
 
 
 @app.command()

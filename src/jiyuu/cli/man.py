@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Protocol, cast
 
 from jiyuu import __version__
 
@@ -14,7 +14,31 @@ Self\\-oscillation and feedback can jump to full level: start low.
 """
 
 
-def manual(group: Any, *, name: str) -> str:
+class Parameter(Protocol):
+    """What is asked of an option or an argument; metavar and help are None where nothing was said."""
+
+    name: str
+    param_type_name: str
+    metavar: str | None
+    opts: Sequence[str]
+    help: str | None
+
+
+class Command(Protocol):
+    """What is asked of a command."""
+
+    help: str | None
+    hidden: bool
+    params: Sequence[Parameter]
+
+
+class Group(Command, Protocol):
+    """What is asked of a command that holds others."""
+
+    commands: Mapping[str, Command]
+
+
+def manual(group: Group, *, name: str) -> str:
     """Roff of a command group and all that it holds."""
     parts = [f'.TH {name.upper()} 1 "" "{name} {__version__}"', ".SH NAME", f"{name} \\- {_plain(_first(group))}",
              ".SH SYNOPSIS", f"{name} [BOOK | FILTER | COMMAND]", ".SH DESCRIPTION", _plain(group.help), ".SH COMMANDS"]
@@ -27,21 +51,21 @@ def manual(group: Any, *, name: str) -> str:
     return "\n".join(part for part in parts if part) + "\n" + FOOT
 
 
-def _commands(group: Any, path: str) -> Iterator[tuple[str, Any]]:
+def _commands(group: Group, path: str) -> Iterator[tuple[str, Command]]:
     for name, command in sorted(group.commands.items()):
         if command.hidden:
             continue
         if hasattr(command, "commands"):
-            yield from _commands(command, f"{path} {name}")
+            yield from _commands(cast(Group, command), f"{path} {name}")
         else:
             yield f"{path} {name}", command
 
 
-def _arguments(command: Any) -> str:
+def _arguments(command: Command) -> str:
     return " ".join(str(one.metavar or one.name.upper()) for one in command.params if one.param_type_name == "argument")
 
 
-def _first(group: Any) -> str:
+def _first(group: Group) -> str:
     return str(group.help).partition(".")[0]
 
 

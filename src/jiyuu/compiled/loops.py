@@ -114,6 +114,10 @@ class Loop:
 
     def _text(self) -> str:
         """What numba's passes have made of it, in LLVM's assembly, with its entry and the memory it asks for."""
+        from numba.core import config
+
+        if getattr(config, "DISABLE_JIT", 0):
+            raise CannotStandAlone
         wanted = _for_numba(self.signature)
         self.compiler.compile(wanted)
         text = self.compiler.inspect_llvm(wanted.args)

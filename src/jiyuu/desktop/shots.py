@@ -7,11 +7,17 @@ import sys
 import tempfile
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, cast
 
 if TYPE_CHECKING:
-    from PyQt6.QtWidgets import QApplication
+    from PyQt6.QtWidgets import QAbstractButton, QApplication, QButtonGroup, QWidget
 
+    from jiyuu.desktop.steps.combination.view import CombinationView
+    from jiyuu.desktop.steps.logbook.presenter import LogbookPresenter
+    from jiyuu.desktop.steps.modulation.view import ModulationView
+    from jiyuu.desktop.steps.response.view import ResponseView
+    from jiyuu.desktop.steps.setup.view import SetupView
+    from jiyuu.desktop.steps.tracking.presenter import TrackingPresenter
     from jiyuu.desktop.window import MainWindow
 
 SETTLED_S = 0.25  # what takes longer than a frame waits this long at most before it begins
@@ -30,7 +36,7 @@ class Camera:
         while time.monotonic() < until or window.session.crew.busy or window.shown.presenter.waiting:
             self._app.processEvents()
 
-    def shoot(self, name: str, widget: Any = None) -> None:
+    def shoot(self, name: str, widget: QWidget | None = None) -> None:
         """What the window (another widget of it) shows, once it has settled; what was said last is not part of it."""
         self.settle()
         self.window.tidings.clear()
@@ -73,16 +79,20 @@ def main(folder: Path) -> None:
             app.processEvents()
 
 
-def _measured(camera: Camera, step: str, letter: str) -> Any:
-    """The view of a step with one measurement of a filter in it."""
+def _click(group: QButtonGroup, which: int) -> None:
+    button: QAbstractButton | None = group.button(which)
+    assert button is not None
+    button.click()
+
+
+def _measure(camera: Camera, step: str, letter: str) -> None:
+    """A step with one measurement of a filter in it."""
     window = camera.window
     window.session.take_letter(letter)
     window.go(step)
     camera.settle()
     window.view(step).presenter.measure()
     camera.settle()
-    return window.view(step)
-
 
 
 def _setup(camera: Camera) -> None:
@@ -97,11 +107,11 @@ def _setup(camera: Camera) -> None:
     window.view("setup").presenter.measure()
     camera.shoot("setup")
     window.undo()
-    setup: Any = window.view("setup")
+    setup = cast("SetupView", window.view("setup"))
     window.session.take_letter("B")
-    setup.page_choice.button(3).click()
+    _click(setup.page_choice, 3)
     camera.shoot("plan")
-    setup.page_choice.button(0).click()
+    _click(setup.page_choice, 0)
 
 
 def _response(camera: Camera) -> None:
@@ -109,45 +119,46 @@ def _response(camera: Camera) -> None:
     window.session.take_letter("A")
     window.go("response")
     camera.shoot("response")
-    view: Any = window.view("response")
+    view = cast("ResponseView", window.view("response"))
     view.form.at_level.entered.emit(2.0)
     view.presenter.ask(beside=window.session.shelf[2].id)
     view.band.setChecked(True)
-    view.page_choice.button(1).click()
-    view.support.choice.button(2).click()
+    _click(view.page_choice, 1)
+    _click(view.support.choice, 2)
     camera.shoot("circuit")
     window.files.choose_circuit()
-    chooser: Any = window.files.chooser
+    chooser = window.files.chooser
+    assert chooser is not None
     camera.shoot("chooser", chooser)
     chooser.close()
     view.band.setChecked(False)
     view.form.at_level.entered.emit(0.0)
     view.presenter.ask(beside=None)
-    view.page_choice.button(0).click()
-    view.support.choice.button(0).click()
+    _click(view.page_choice, 0)
+    _click(view.support.choice, 0)
     window.session.take_letter("B")
     camera.shoot("response-out-of-tolerance")
 
 
 def _resonance(camera: Camera) -> None:
-    _measured(camera, "resonance", "B")
+    _measure(camera, "resonance", "B")
     camera.shoot("resonance")
 
 
 def _self_oscillation(camera: Camera) -> None:
-    _measured(camera, "self_oscillation", "C")
+    _measure(camera, "self_oscillation", "C")
     camera.shoot("self-oscillation")
 
 
 def _tracking(camera: Camera) -> None:
-    view = _measured(camera, "tracking", "C")
+    _measure(camera, "tracking", "C")
     camera.shoot("tracking")
-    view.presenter.turn_as_advised()
+    cast("TrackingPresenter", camera.window.view("tracking").presenter).turn_as_advised()
     camera.shoot("tracking-trimmed")
 
 
 def _drive(camera: Camera) -> None:
-    _measured(camera, "drive", "F")
+    _measure(camera, "drive", "F")
     camera.shoot("drive")
 
 
@@ -156,7 +167,8 @@ def _path(camera: Camera) -> None:
     window = camera.window
     window.session.take_letter("A")
     window.go("response")
-    path: Any = window.path.presenter
+    path = window.path.presenter
+    assert path.shown is not None
     path.choose(path.shown.in_hand)
     path.add("feedback")
     path.set_field(amount=-0.6)
@@ -176,13 +188,13 @@ def _modulation(camera: Camera) -> None:
     window = camera.window
     window.session.take_letter("A")
     window.go("modulation")
-    view: Any = window.view("modulation")
+    view = cast("ModulationView", window.view("modulation"))
     view.presenter.set_knob(180.0)
     view.presenter.start_from("tide")
     view.presenter.set_bounds(150.0, 2400.0)
-    view.page_choice.button(1).click()
+    _click(view.page_choice, 1)
     camera.shoot("modulation")
-    view.page_choice.button(0).click()
+    _click(view.page_choice, 0)
     view.presenter.measure()
     camera.shoot("modulation-measured")
     for _ in range(3):
@@ -194,7 +206,7 @@ def _combination(camera: Camera) -> None:
     window = camera.window
     window.session.take_letter("A")
     window.go("combination")
-    view: Any = window.view("combination")
+    view = cast("CombinationView", window.view("combination"))
     view.presenter.start_from("notch")
     camera.shoot("combination")
     view.presenter.start_from("bank")
@@ -215,7 +227,7 @@ def _logbook(camera: Camera) -> None:
     camera.window.session.take_letter("A")
     camera.window.go("logbook")
     camera.settle()
-    presenter: Any = camera.window.shown.presenter
+    presenter = cast("LogbookPresenter", camera.window.shown.presenter)
     presenter.look_at(next(entry for entry in reversed(presenter.every) if entry.run_id is not None))
     camera.shoot("logbook")
 

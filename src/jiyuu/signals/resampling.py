@@ -8,12 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.arrays import ComplexArray, Float32Array, FloatArray
 from jiyuu.signals.resampling_kernel import taken
 from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
@@ -103,7 +101,7 @@ def decimated(fine: FloatArray, factor: int) -> FloatArray:
     return result
 
 
-def at_positions(fine: FloatArray, position: NDArray[np.floating[Any]]) -> FloatArray:
+def at_positions(fine: FloatArray, position: FloatArray | Float32Array) -> FloatArray:
     """Values of an array between its points, zero outside: six-point Lagrange interpolation.
 
     On a record interpolated to eight times its rate the error is below −95 dB up to 0.42 of the rate."""
@@ -132,7 +130,7 @@ def _fractional_delays() -> FloatArray:
     return np.asarray(np.sinc(t) * np.i0(_BETA * np.sqrt(inside)) / np.i0(_BETA))
 
 
-def taken_at(record: FloatArray, position: NDArray[np.floating[Any]]) -> FloatArray:
+def taken_at(record: FloatArray, position: FloatArray | Float32Array) -> FloatArray:
     """What lies between the samples of a record, zero outside it: values (n,) at positions (n,) in samples.
 
     For positions about a sample apart, as another clock would take them. Within −110 dB up to 0.485 of the rate."""
