@@ -53,6 +53,14 @@ def test_a_name_covers_no_curve_that_has_none_where_another_place_would_do():
     assert placed({"morph": own, "measured": everywhere}, nameless=["measured"])["morph"] == usual
 
 
+def test_a_curve_without_points_has_no_name_and_is_in_nobodys_way():
+    labels = {name: Label(name, QColor("black"), QPointF(0, 0)) for name in ("one", "none")}
+    nothing = np.zeros(0)
+    curves = {"one": (X, 0.1 * X), "none": (nothing, nothing), "nor this": (nothing, nothing)}
+    place_labels(labels, curves, ((0.0, 1.0), (-1.0, 1.0)), (WIDE, HIGH), ())
+    assert {name: label.shown for name, label in labels.items()} == {"one": True, "none": False}
+
+
 def test_among_marks_everywhere_it_stands_between_two():
     marks = np.arange(0, WIDE + 1, 80.0)
     found = placed({"measured": 0.1 * X}, marks)["measured"]

@@ -88,7 +88,7 @@ class Loop:
         from importlib.metadata import version  # 20 modules that a window which hears nothing needs not
 
         place = place_of(*_compiled_into(self.python), self.__name__, repr(self.signature), *self._fastmath,
-                         version("numba"))
+                         MEMORY, entry(self.signature, self.__name__), version("numba"))
         code = code_of(place, self._text, finished=True)
         try:
             start, let_go = linked(code, place.stem, ("entry", LETS_GO))

@@ -31,11 +31,15 @@ def place_labels(
     (x0, x1), (y0, y1) = ranges
     width, height = max(size_px[0], 1.0), max(size_px[1], 1.0)
     places = np.linspace(x0 + 0.05 * (x1 - x0), x1 - 0.05 * (x1 - x0), PLACES)
+    curves = {name: (x, y) for name, (x, y) in curves.items() if x.size}
     heights = {name: np.interp(places, x, y) for name, (x, y) in curves.items()}
     x_px = (places - x0) / (x1 - x0) * width
     metrics = QFontMetrics(THEME.font(px=SMALL_PX))
     taken: list[tuple[float, float, float]] = []
     for name, label in labels.items():
+        label.shown = name in curves
+        if not label.shown:
+            continue
         own = heights[name]
         y_px = (y1 - own) / (y1 - y0) * height
         half = 0.5 * metrics.horizontalAdvance(label.text) + 6
