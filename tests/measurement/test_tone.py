@@ -5,7 +5,7 @@ import pytest
 
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.notice import Fault
-from jiyuu.measurement.tone import measure_tone
+from jiyuu.measurement.tone import measure_tone, partials
 from jiyuu.measurement.tone_faults import read_tone
 from jiyuu.wording.notices import notice_sentence
 from tests.trials import some
@@ -194,3 +194,14 @@ def test_a_pitch_that_stands_is_not_complained_of(seed):
     record += generator.uniform(0.001, 0.03) * pink / pink.std()
     record[50_000:50_012] += 1.5
     assert read_tone(record, RATE)[1] == []
+
+
+@pytest.mark.parametrize(("samples", "hertz"), [(64, 2111.0), (157, 997.0), (1000, 61.3), (300_001, 441.7)])
+def test_what_harmonics_leave_stands_upright_on_each_of_them(samples, hertz):
+    """Of a record that is no whole number of periods, longer and shorter than what is gone through at once."""
+    record = np.random.default_rng(samples).normal(size=samples)
+    phasors, left = partials(record, 48_000.0, hertz)
+    t = (np.arange(samples) - (samples - 1) / 2) / 48_000.0
+    waves = np.exp(2j * np.pi * hertz * np.arange(len(phasors) + 1)[:, np.newaxis] * t)
+    assert np.abs(waves @ left).max() < 1e-9 * np.sqrt(samples * (record @ record))
+    assert np.ptp(record - left - (phasors @ waves[1:]).real) < 1e-9  # DC is what else there is
