@@ -21,7 +21,8 @@ if TYPE_CHECKING:
 WIDE, TALL = 8.27, 11.69  # inches: A4
 MARGIN = 0.8
 LINE, SMALL, HEADING, TITLE = 0.165, 8.5, 11.5, 15.0  # inches a line; points of type
-PICTURE_IN = 6.67, 0.12  # width of a figure and what is left under it
+PICTURE_IN = 6.67, 0.12  # width of a figure and what is left over it
+ROOM_IN, EDGE_IN = (0.62, 0.5), 0.1  # left of a figure and under it, for numbers and names; right of it on a screen
 CHARACTERS, IN_CELLS = 112, 104  # of the small type, over the width of a page; where they are mostly figures
 STAMP_IN = 1.1
 
@@ -53,12 +54,14 @@ def write_pdf(sheet: Sheet, path: Path) -> None:
         printer.close()
 
 
-def _styled(picture: Picture) -> Figure:
-    from matplotlib.figure import Figure
-
-    figure = Figure(figsize=(PICTURE_IN[0], picture.height), facecolor=PAPER.raised, layout="constrained")
-    _draw(picture, figure.add_subplot(facecolor=PAPER.raised))
-    return figure
+def _set(picture: Picture, figure: Figure, x: float, top: float) -> None:
+    """Into a figure of paper, x and top inches from its lower left corner. Room for numbers and names of the axes is
+    always the same: found anew from what is drawn it would take as long as drawing."""
+    wide, tall = figure.get_size_inches()
+    left, low = ROOM_IN
+    _draw(picture, figure.add_axes((
+        (x + left) / wide, (top - picture.height + low) / tall,
+        (PICTURE_IN[0] - left) / wide, (picture.height - low - PICTURE_IN[1]) / tall), facecolor=PAPER.raised))
 
 
 def _draw(picture: Picture, axes: Axes) -> None:
@@ -73,10 +76,13 @@ def _draw(picture: Picture, axes: Axes) -> None:
 
 def _svg(picture: Picture) -> str:
     import matplotlib
+    from matplotlib.figure import Figure
 
     made = io.StringIO()
-    with matplotlib.rc_context({"svg.hashsalt": "jiyuu"}):
-        _styled(picture).savefig(made, format="svg", metadata={"Date": None})
+    with matplotlib.rc_context({"svg.hashsalt": "jiyuu", "font.size": 8}):
+        figure = Figure(figsize=(PICTURE_IN[0] + EDGE_IN, picture.height), facecolor=PAPER.raised)
+        _set(picture, figure, 0.0, picture.height)
+        figure.savefig(made, format="svg", metadata={"Date": None})
     text = made.getvalue()
     return text[text.index("<svg") :]
 
@@ -148,12 +154,8 @@ class _Printer:
 
         self.room(picture.height)
         assert self._page is not None
-        left, low = 0.62, 0.5  # for the numbers and names of the axes
         with matplotlib.rc_context({"font.size": 8}):
-            axes = self._page.add_axes((
-                (MARGIN + left) / WIDE, (self._y - picture.height + low) / TALL,
-                (PICTURE_IN[0] - left) / WIDE, (picture.height - low - PICTURE_IN[1]) / TALL), facecolor=PAPER.raised)
-            _draw(picture, axes)
+            _set(picture, self._page, MARGIN, self._y)
         self._y -= picture.height
 
     def _diagram(self, diagram: Diagram) -> None:
