@@ -136,7 +136,7 @@ def _polynomials(A: FloatArray, B: FloatArray, C: FloatArray, D: FloatArray) -> 
     identity = np.eye(n)
     adjugate = np.broadcast_to(identity, A.shape)
     for power in range(1, n + 1):
-        numerator[:, :, power] = np.einsum("uri,uij,uj->ur", C, adjugate, B, optimize=True)
+        numerator[:, :, power] = (C @ (adjugate @ B[..., np.newaxis]))[..., 0]
         product = A @ adjugate
         denominator[:, power] = -np.trace(product, axis1=1, axis2=2) / power
         adjugate = product + denominator[:, power, np.newaxis, np.newaxis] * identity

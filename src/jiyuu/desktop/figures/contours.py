@@ -13,6 +13,7 @@ from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen, QPolygonF, QTransform
 
 from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.layer import pieces_of
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 
 COARSE, FEW = 2, 40  # every second row and column, unless there are few: contours follow a hand
@@ -26,6 +27,7 @@ class Contours(pg.GraphicsObject):
         super().__init__()
         self._view, self._levels, self._said = view, levels_db, said
         self._lines: dict[float, list[FloatArray]] = {}
+        self._pieces: dict[float, list[QPolygonF]] = {}
         self.setZValue(-70)
         view.sigRangeChanged.connect(lambda *_: self._moved())
 
@@ -36,9 +38,13 @@ class Contours(pg.GraphicsObject):
     def show(self, x: FloatArray, y: FloatArray, level_db: FloatArray) -> None:
         """level_db (p, n) over x (n,) and y (p,); NaN where there is none."""
         every = COARSE if min(level_db.shape) > FEW else 1
-        shown = np.ma.masked_invalid(level_db[::every, ::every])
-        made = contourpy.contour_generator(x[::every], y[::every], shown)
+        shown = level_db[::every, ::every]
+        made = contourpy.contour_generator(
+            x[::every], y[::every], shown if np.isfinite(shown).all() else np.ma.masked_invalid(shown))
         self._lines = {level: cast(list[FloatArray], made.lines(level)) for level in self._levels}
+        self._pieces = {level: [piece for points in lines if len(points) > 3
+                                for piece in pieces_of(points[:, 0], points[:, 1])]
+                        for level, lines in self._lines.items()}
         self._moved()
 
     def clear(self) -> None:
@@ -60,11 +66,10 @@ class Contours(pg.GraphicsObject):
         metrics = QFontMetrics(font)
         taken: list[QRectF] = []
         for level, lines in self._lines.items():
-            shown = [polygon for points in lines if len(points) > 3 for polygon in [_polygon(points)]]
             for pen in (halo, line):
                 painter.setPen(pen)
-                for polygon in shown:
-                    painter.drawPolyline(polygon)
+                for piece in self._pieces[level]:
+                    painter.drawPolyline(piece)
             longest = max((points for points in lines), key=len, default=None)
             if longest is None:
                 continue
@@ -99,10 +104,6 @@ class Contours(pg.GraphicsObject):
             return
 
 
-def _polygon(points: FloatArray) -> QPolygonF:
-    return QPolygonF([QPointF(float(x), float(y)) for x, y in points])
-
-
 class ToneScale(pg.GraphicsObject):
     """Which tone stands for which level, at the right edge of the view, in pixels."""
 
@@ -111,8 +112,7 @@ class ToneScale(pg.GraphicsObject):
     ) -> None:
         super().__init__()
         self._view, self._levels, self._marks, self._said = view, levels_db, marks_db, said
-        self._colours: NDArray[np.uint8] = np.zeros((1, 3), dtype=np.uint8)
-        self._tone: Callable[[FloatArray], NDArray[np.uint8]] | None = None
+        self._swatches: list[QColor] = []
         self.setParentItem(view)
         self.setZValue(35)
         view.sigResized.connect(lambda *_: self._moved())
@@ -123,7 +123,7 @@ class ToneScale(pg.GraphicsObject):
 
     def show(self, colours: NDArray[np.uint8], tone: Callable[[FloatArray], NDArray[np.uint8]]) -> None:
         """colours (256, 3) by tone; tone: of levels in dB."""
-        self._colours, self._tone = colours, tone
+        self._swatches = [QColor(*colour) for colour in colours[tone(self._levels + 0.1)].tolist()]
         self.update()
 
     def boundingRect(self) -> QRectF:
@@ -134,7 +134,7 @@ class ToneScale(pg.GraphicsObject):
         return QRectF(left, top, wide, tall + 14)
 
     def paint(self, painter: QPainter, *_: object) -> None:
-        if self._tone is None:
+        if not self._swatches:
             return
         palette, box, levels = THEME.palette, self.boundingRect(), self._levels
         ground = QColor(palette.raised)
@@ -142,10 +142,9 @@ class ToneScale(pg.GraphicsObject):
         painter.fillRect(box, ground)
         painter.setFont(THEME.font(px=SMALL_PX))
         foot = box.bottom() - 7
-        for i, level in enumerate(levels):
+        for i, (level, swatch) in enumerate(zip(levels, self._swatches, strict=True)):
             top = foot - (i + 1) * SWATCH_PX
-            colour = self._colours[int(self._tone(np.array([level + 0.1]))[0])]
-            painter.fillRect(QRectF(box.left() + 3, top, SWATCH_PX, SWATCH_PX), QColor(*(int(c) for c in colour)))
+            painter.fillRect(QRectF(box.left() + 3, top, SWATCH_PX, SWATCH_PX), swatch)
             if any(abs(level - mark) < 1e-6 for mark in self._marks) or level == 0:
                 painter.setPen(QColor(palette.ink))
                 name = self._said(level) if level == 0 else self._said(level).partition(" ")[0]

@@ -4,16 +4,20 @@ one of two: per curve only its corners are kept and handed over as one polygon."
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import cast
 
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
+from PyQt6 import sip
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFontMetrics, QPainter, QPen, QPolygonF, QTransform
 from PyQt6.QtWidgets import QGraphicsItem
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
+
+PIECE = 32  # corners of a line that are smoothed at once: of a hundred and more each takes twice as long
 
 
 @dataclass(slots=True)
@@ -41,7 +45,7 @@ class Layer(pg.GraphicsObject):
     def __init__(self, view: pg.ViewBox, *, z: float, still: bool) -> None:
         super().__init__()
         self._view = view
-        self._lines: dict[str, tuple[QPolygonF, QPen]] = {}
+        self._lines: dict[str, tuple[list[QPolygonF], QPen]] = {}
         self._combs: dict[str, tuple[FloatArray, FloatArray, QPen]] = {}
         self.bands: dict[str, Band] = {}
         self.labels: dict[str, Label] = {}
@@ -59,7 +63,9 @@ class Layer(pg.GraphicsObject):
         return QRectF(self._view.viewRect())
 
     def set_line(self, name: str, x: FloatArray, y: FloatArray, pen: QPen) -> None:
-        self._lines[name] = (polygon_of(x, y), pen)
+        # What overlaps would show where a pen lets through, and dashes would begin anew.
+        whole = pen.color().alpha() < 255 or pen.style() is not Qt.PenStyle.SolidLine
+        self._lines[name] = ([polygon_of(x, y)] if whole else pieces_of(x, y), pen)
 
     def set_comb(self, name: str, x: FloatArray, tops: FloatArray, pen: QPen) -> None:
         """Lines upright at x (n,) from the foot of the view to tops (n,)."""
@@ -96,9 +102,10 @@ class Layer(pg.GraphicsObject):
             painter.drawPolygon(to_screen.map(band.outline))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         self._paint_combs(painter, to_screen)
-        for polygon, pen in self._lines.values():
+        for pieces, pen in self._lines.values():
             painter.setPen(pen)
-            painter.drawPolyline(to_screen.map(polygon))
+            for piece in pieces:
+                painter.drawPolyline(to_screen.map(piece))
         font = THEME.font(px=SMALL_PX)
         metrics, paper = QFontMetrics(font), QColor(THEME.palette.raised)
         paper.setAlpha(215)
@@ -121,11 +128,13 @@ class Layer(pg.GraphicsObject):
         inside = to_screen.mapRect(QRectF(self._view.viewRect()))
         for x, tops, pen in self._combs.values():
             painter.setPen(pen)
-            across = (to_screen.m11() * x + to_screen.dx()).tolist()
-            up = np.clip(to_screen.m22() * tops + to_screen.dy(), inside.top(), inside.bottom()).tolist()
-            foot = inside.bottom()
-            if across:  # Qt draws some lines or raises
-                painter.drawLines(*(QLineF(a, foot, a, b) for a, b in zip(across, up, strict=True)))
+            if x.size:  # Qt draws some lines or raises
+                lines: sip.array[QLineF | None] = sip.array(QLineF, x.size)  # type: ignore[call-arg]
+                ends = np.frombuffer(cast(memoryview, lines)).reshape(x.size, 4)  # its memory, filled as a polygon's
+                ends[:, 0] = ends[:, 2] = to_screen.m11() * x + to_screen.dx()
+                ends[:, 1] = inside.bottom()
+                ends[:, 3] = np.clip(to_screen.m22() * tops + to_screen.dy(), inside.top(), inside.bottom())
+                painter.drawLines(lines)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
 
@@ -135,6 +144,11 @@ def polygon_of(x: FloatArray, y: FloatArray) -> QPolygonF:
     memory = pg.functions.ndarray_from_qpolygonf(polygon)
     memory[:, 0], memory[:, 1] = x, y
     return polygon
+
+
+def pieces_of(x: FloatArray, y: FloatArray) -> list[QPolygonF]:
+    """The same in pieces that a solid line of them is drawn by, each beginning where the last one ended."""
+    return [polygon_of(x[i : i + PIECE + 1], y[i : i + PIECE + 1]) for i in range(0, max(x.size - 1, 1), PIECE)]
 
 
 def bends(values: FloatArray, tolerance: float) -> NDArray[np.bool_]:

@@ -100,7 +100,7 @@ class StaffFigure(PaintedFigure):
         for semitones in (0, 7, 12, 19, 24):
             y = self._y(semitones)
             painter.setPen(QPen(QColor(palette.strong_rule if semitones % 12 == 0 else palette.rule), 1))
-            painter.drawLine(QPointF(self._margin, y), QPointF(self.width() - 2 * STEP, y))
+            painter.drawLine(QPointF(self._margin, y), QPointF(self.width(), y))  # under the last head, all of it
             if semitones % 12 == 0:
                 painter.setPen(QColor(palette.quiet))
                 painter.drawText(QRectF(0, y - 8, self._margin - STEP, 16), Qt.AlignmentFlag.AlignRight

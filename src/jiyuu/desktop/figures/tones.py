@@ -8,7 +8,7 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF
-from PyQt6.QtGui import QColor
+from PyQt6.QtGui import QColor, QImage, QPainter
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.contours import Contours, ToneScale
@@ -62,14 +62,51 @@ class Tones:
         return tuple(self.levels_db[::MARKED])
 
 
+class _Image(pg.GraphicsObject):
+    """A colour for every point, rows from the foot up. It is kept as the window's own pixels are, and set out in
+    those: other pictures Qt turns over point by point, ten times as slowly."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._pixels = b""  # of the image, which only points there
+        self._image = QImage()
+        self._box = QRectF()
+        self.setZValue(-90)
+
+    def show(self, tones: NDArray[np.uint8], colours: NDArray[np.uint8], box: QRectF) -> None:
+        """tones (p, n); colours (256, 3); box in the figure's units."""
+        red, green, blue = colours.astype(np.uint32).T
+        rows, columns = tones.shape
+        self._pixels = (0xFF000000 | red << 16 | green << 8 | blue)[tones[::-1]].tobytes()
+        self._image = QImage(self._pixels, columns, rows, 4 * columns, QImage.Format.Format_RGB32)
+        self.prepareGeometryChange()
+        self._box = box
+        self.update()
+
+    def clear(self) -> None:
+        self._image = QImage()
+        self.update()
+
+    def boundingRect(self) -> QRectF:
+        return self._box
+
+    def paint(self, painter: QPainter, *_: object) -> None:
+        if self._image.isNull():
+            return
+        on_screen = painter.transform().mapRect(self._box)
+        painter.save()
+        painter.resetTransform()
+        painter.drawImage(on_screen, self._image)
+        painter.restore()
+
+
 class ToneMap:
     """The image of a figure's plane, with its scale, and contours where levels for them are given."""
 
     def __init__(self, figure: Plot, tones: Tones, *, contours_db: tuple[float, ...] = ()) -> None:
         self._tones = tones
         view = figure.view
-        self._image = pg.ImageItem(axisOrder="row-major")
-        self._image.setZValue(-90)
+        self._image = _Image()
         figure.add(self._image)
         self._contours = Contours(view, contours_db, tones.said)
         figure.add(self._contours)
@@ -78,10 +115,9 @@ class ToneMap:
     def show(self, x: FloatArray, y: FloatArray, level_db: FloatArray, ink: str) -> None:
         """level_db (p, n) over x (n,) and y (p,), both even."""
         colours = self._tones.colours(ink)
-        self._image.setImage(self._tones.of(level_db), autoLevels=False, levels=(0, 255), lut=colours)
         dx, dy = float(x[1] - x[0]), float(y[1] - y[0])
-        self._image.setRect(QRectF(float(x[0]) - dx / 2, float(y[0]) - dy / 2, float(x[-1] - x[0]) + dx,
-                                   float(y[-1] - y[0]) + dy))
+        self._image.show(self._tones.of(level_db), colours, QRectF(
+            float(x[0]) - dx / 2, float(y[0]) - dy / 2, float(x[-1] - x[0]) + dx, float(y[-1] - y[0]) + dy))
         self._contours.show(x, y, level_db)
         self._scale.show(colours, self._tones.of)
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt
 from PyQt6.QtGui import QFontMetrics
-from PyQt6.QtWidgets import QListView, QListWidget, QStyle, QStyledItemDelegate, QStyleOptionViewItem
+from PyQt6.QtWidgets import QListView, QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from jiyuu.desktop.theme.style import STEP
 
@@ -22,6 +24,21 @@ class NotesList(QListWidget):
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName(name)
+
+    def say(self, sentences: Sequence[str]) -> None:
+        """Instead of what stands there; what stays the same is not laid out again."""
+        if [self._at(row).text() for row in range(self.count())] != list(sentences):
+            while self.count() > len(sentences):
+                self.takeItem(self.count() - 1)
+            for row in range(self.count()):
+                if self._at(row).text() != sentences[row]:
+                    self._at(row).setText(sentences[row])
+            self.addItems(sentences[self.count() :])
+
+    def _at(self, row: int) -> QListWidgetItem:
+        item = self.item(row)
+        assert item is not None
+        return item
 
     def sizeHint(self) -> QSize:
         """As little as may be: what there is room for is a matter of shares."""

@@ -42,11 +42,22 @@ class SetupPresenter(StepPresenter):
     def __init__(self, session: Session, measuring: Measuring, step: Step) -> None:
         super().__init__(session, measuring, step)
         self._sounding = Sounding()
+        self._peaks_v = 0.0, 0.0  # of the source, of what comes out by small signal
 
     def show_standing(self) -> None:
         standing = self.now()
         self.reached.emit(standing.reach)
-        source_v, output_v = self._sound(standing)
+        self._peaks_v = self._sound(standing)
+        if not self.dragging:
+            self._advise(standing)
+
+    def begin_computing(self) -> None:
+        """Sentences wait until the hand slows down: nobody reads them before, and to set them takes as long as the
+        figures do."""
+        self._advise(self.now())
+
+    def _advise(self, standing: Standing) -> None:
+        source_v, output_v = self._peaks_v
         document, setup = standing.document, standing.setup
         headroom = document.entry.values(standing.parameters).get("stage_headroom_v")
         self.advised.emit(Advice(
@@ -57,7 +68,7 @@ class SetupPresenter(StepPresenter):
         ))
 
     def _sound(self, standing: Standing) -> tuple[float, float]:
-        """Shows the source in and out; returns the peak volts of it and of what comes out by small signal."""
+        """Shows the source in and out; returns the peak volts of both."""
         try:
             self._sounding.take(standing.setup)
         except JiyuuError as error:

@@ -121,8 +121,7 @@ class SetupView(StepView):
         self.trace.place_labels()
 
     def _show_advice(self, advice: Advice) -> None:
-        self.advice.clear()
-        self.advice.addItems([advice.reach, *advice.dead, *advice.staging])
+        self.advice.say([advice.reach, *advice.dead, *advice.staging])
         if advice.not_neutral:
             text = "Not neutral:\n" + "\n".join(f"  {line}" for line in advice.not_neutral)
         else:
