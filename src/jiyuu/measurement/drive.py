@@ -119,12 +119,10 @@ def measure_drive(
 def _place(record: FloatArray, sample_rate_hz: float, steps: DriveSteps) -> int:
     """Sample at which the stimulus begins, found by when the tones sound and when they do not."""
     hop = max(round(HOP_S * sample_rate_hz), 1)
-    t = np.arange(record.size) / sample_rate_hz
-    turned = record * np.exp(-2j * np.pi * steps.frequency_hz * t)
+    turn = 2 * np.pi * steps.frequency_hz / sample_rate_hz * np.arange(record.size)
     width = max(round(seen_s(steps) * sample_rate_hz), 1)
-    real, imaginary = (scipy.ndimage.uniform_filter1d(part, width) for part in (turned.real, turned.imag))
-    envelope = np.abs(real + 1j * imaginary)[::hop]
-    found, _ = ladder_in(envelope, sample_rate_hz, steps)
+    real, imaginary = (scipy.ndimage.uniform_filter1d(record * wave(turn), width)[::hop] for wave in (np.cos, np.sin))
+    found, _ = ladder_in(np.hypot(real, imaginary), sample_rate_hz, steps)
     return found * hop
 
 

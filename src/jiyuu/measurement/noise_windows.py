@@ -23,20 +23,40 @@ HALF_WIDTH = 0.02  # of a fit window, re its frequency
 FEWEST_BINS = 20
 DEGREE = 4
 ROUNDED, FAINTEST = 1e-9, 1e-30  # shares of what windows have in common, and of the noise
+AT_ONCE = 128  # windows, of whose bins all slopes of a network are known together
 LEAST_SHARE = 2e-6  # of a bin's gain: what clocks and interpolation leave
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Window:
     """The bins from `first` on about one frequency: what was played there, x (m,), powers (m, DEGREE + 1) of their
-    places, and the matrix whose first row makes the gain of what came out; sharpness: its variance for unit noise."""
+    places, and the inverse of the normal equations (DEGREE + 1, DEGREE + 1), the gain being the first of what they
+    solve; sharpness: its variance for unit noise."""
 
     hertz: float
     first: int
     x: ComplexArray
     powers: FloatArray
-    solving: ComplexArray
-    sharpness: float
+    normal: FloatArray
+
+    @property
+    def sharpness(self) -> float:
+        return float(self.normal[0, 0])
+
+    @property
+    def weights(self) -> ComplexArray:
+        """(m,) that make the gain of what came out."""
+        return np.asarray((self.powers @ self.normal[0]) * np.conj(self.x))
+
+    def solved(self, y: ComplexArray) -> ComplexArray:
+        """(DEGREE + 1,) the polynomial of the gain by which y (m,) came out. Parts side by side: a product of real and
+        complex would turn all that is real into complex first."""
+        along = self.powers.T @ _parts(np.conj(self.x) * y)
+        return np.ascontiguousarray(self.normal @ along).view(complex)[:, 0]
+
+    def at_bins(self, polynomial: ComplexArray) -> ComplexArray:
+        """(m,) what came out if the gain is that (DEGREE + 1,)."""
+        return np.asarray(self.x * (self.powers @ _parts(polynomial)).view(complex)[:, 0])
 
     @classmethod
     def of(cls, bins_hz: FloatArray, stimulus: ComplexArray, hertz: float, independent: float) -> Window:
@@ -46,8 +66,8 @@ class Window:
         place, x = np.log2(bins_hz[first:last] / hertz), stimulus[first:last]
         powers = np.vander(place / np.abs(place).max(), DEGREE + 1, increasing=True)
         # What is played weighs the real powers: the normal equations are real.
-        normal = np.linalg.inv((powers.T * (x.real**2 + x.imag**2)) @ powers)
-        return cls(hertz, first, x, powers, np.asarray((normal @ powers.T) * np.conj(x)), float(normal[0, 0]))
+        normal = np.asarray(np.linalg.inv((powers.T * (x.real**2 + x.imag**2)) @ powers), dtype=float)
+        return cls(hertz, first, x, powers, normal)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -64,8 +84,8 @@ def fit_in(window: Window, output: ComplexArray, independent: float, *, of: Comp
     """of: what came out, where output (m,) is what of it a network has not explained yet."""
     place = slice(window.first, window.first + window.x.size)
     y = output[place]
-    answer = window.solving @ y
-    left = _power(y - window.x * (window.powers @ answer))
+    answer = window.solved(y)
+    left = _power(y - window.at_bins(answer))
     free = max(y.size * independent - DEGREE - 1, 1.0)
     noise = left * independent / free
     coherence = min(max(1 - left / max(_power(y if of is None else of[place]), 1e-300), 0.0), 1.0)
@@ -119,12 +139,12 @@ def found_in_noise(
 ) -> FoundInNoise:
     """Both from the same noise of the bins: a network takes to itself what of it looks like a network, and windows
     about a resonance as sharp as they are wide give a part of that back only."""
-    reached = _reached(windows)
-    hertz, played = heard.bins_hz[reached], heard.stimulus[reached]
-    fitted_hz, gains = np.array([window.hertz for window in windows]), _gains_of(windows)
-    power = _noise(hertz, fitted_hz, fits) + (LEAST_SHARE * np.abs(heard.output[reached])) ** 2
-    noise = gains * np.sqrt(np.maximum(power, FAINTEST * power.max()))[np.newaxis]
+    reached, fitted_hz = _reached(windows), np.array([window.hertz for window in windows])
+    power = _noise(heard.bins_hz[reached], fitted_hz, fits) + (LEAST_SHARE * np.abs(heard.output[reached])) ** 2
+    noise = _gains_of(windows)
+    noise.data *= np.sqrt(np.maximum(power, FAINTEST * power.max()))[noise.indices]
     alike = (noise @ noise.conj().T).toarray()  # windows that overlap share the noise of the bins they both use
+    del noise
     strength = np.sqrt(np.diag(alike).real)
     root = np.linalg.cholesky(alike / np.outer(strength, strength) + ROUNDED * np.eye(strength.size))
     parts = generator.standard_normal((2, strength.size, draws)) / np.sqrt(2)
@@ -133,10 +153,17 @@ def found_in_noise(
     if network is None:
         return FoundInNoise(in_windows, np.zeros((draws, 0)), np.zeros(fitted_hz.size))
     # Of a weighted sum of bins and of least squares through all of them the covariance is what the sum gives back.
-    kept = gains @ (network.slopes(hertz) * played).T
+    kept = np.concatenate([_covariance(windows[i : i + AT_ONCE], heard, network)
+                           for i in range(0, len(windows), AT_ONCE)])
     told = scipy.linalg.solve_triangular(root, kept / strength[:, np.newaxis], lower=True)
     ways = _ways_along(told, white, generator)
     return FoundInNoise(np.asarray(in_windows - kept @ ways.T), evened(ways), np.sum(np.abs(kept) ** 2, axis=1))
+
+
+def _covariance(windows: list[Window], heard: Heard, network: NetworkFit) -> ComplexArray:
+    """(n, v) of what some windows find and the ways a network moves."""
+    reached = _reached(windows)
+    return np.asarray(_gains_of(windows) @ (network.slopes(heard.bins_hz[reached]) * heard.stimulus[reached]).T)
 
 
 def _ways_along(told: ComplexArray, white: ComplexArray, generator: np.random.Generator) -> FloatArray:
@@ -155,8 +182,13 @@ def _gains_of(windows: list[Window]) -> csr_array:
 
     ends = np.cumsum([0, *(window.x.size for window in windows)])
     columns = np.concatenate([window.first - windows[0].first + np.arange(window.x.size) for window in windows])
-    return csr_array((np.concatenate([window.solving[0] for window in windows]), columns, ends))
+    return csr_array((np.concatenate([window.weights for window in windows]), columns, ends))
 
 
 def _power(spectrum: ComplexArray) -> float:
     return float(np.vdot(spectrum, spectrum).real)
+
+
+def _parts(values: ComplexArray) -> FloatArray:
+    """(m, 2) real and imaginary."""
+    return values.view(float).reshape(-1, 2)
