@@ -122,10 +122,13 @@ def recorded(made, stimulus, rate, *, delay_s=0.0123, ppm=0.0, tail_s=1.0, rings
     room = np.concatenate([stimulus, np.zeros(round(tail_s * rate))])
     size = 2 * next_fast_len((room.size + rings_s * rate) // 2, real=True)
     hertz = np.fft.rfftfreq(size, 1 / rate)  # NumPy keeps nothing of a length, SciPy some megabytes
-    gain = np.zeros(hertz.size, complex)
-    gain[1:] = made.at(hertz[1:])
-    spectrum = np.fft.rfft(room, size) * gain * np.exp(-2j * np.pi * hertz * delay_s)
-    return sampled_by(spectrum, size, room.size, ppm)
+    spectrum = np.fft.rfft(room, size)
+    spectrum[0] = 0
+    spectrum[1:] *= made.at(hertz[1:])
+    spectrum *= np.exp(-2j * np.pi * hertz * delay_s)
+    count = room.size
+    del hertz, room
+    return sampled_by(spectrum, size, count, ppm)
 
 
 class Recorded:
@@ -170,7 +173,13 @@ def sampled_by(spectrum, size, count, ppm):
     samples at shorter steps."""
     if not ppm:
         return np.fft.irfft(spectrum, size)[:count]
-    fine = np.fft.irfft(np.concatenate([spectrum, np.zeros((FINER - 1) * (size // 2))]), FINER * size) * FINER
+    fine = np.empty((size, FINER))
+    turn = np.exp(2j * np.pi / (FINER * size) * np.arange(spectrum.size))
+    for phase in range(FINER):  # one after the other: together they would fill hundreds of megabytes
+        fine[:, phase] = np.fft.irfft(spectrum, size)
+        if phase < FINER - 1:
+            spectrum = spectrum * turn
+    fine = fine.reshape(-1)
     found = np.empty(count)
     for begin in range(0, count, AT_ONCE):  # what a processor keeps at hand
         places = np.arange(begin, min(begin + AT_ONCE, count)) / (1 + ppm * 1e-6) * FINER

@@ -1,5 +1,7 @@
 """Loops that only tests need."""
 
+import math
+
 import numpy as np
 
 from jiyuu.compiled.entry import Row, Table
@@ -24,8 +26,12 @@ def passed_on(values: Row, table: Table) -> tuple[Row, Table, Row, int, complex]
 
 
 @loop()
-def solved(matrix: Table, right: Row) -> Row:
-    return np.linalg.solve(matrix, right)
+def under(places: Row) -> Row:
+    """What a library finds that no code of ours is given."""
+    found = np.empty(places.size)
+    for i in range(places.size):
+        found[i] = math.erf(places[i])
+    return found
 
 
 @loop()

@@ -201,6 +201,7 @@ def test_a_gain_that_moves_by_less_than_a_fault_widens_what_is_stated(wandering)
         assert "from one passage to the other" in notice_sentence(read.notices[0])
 
 
+@pytest.mark.long
 def test_where_one_passage_alone_is_explained_a_small_change_of_gain_is_said_and_not_lost_samples():
     response = measure_response(HEARD.stimulus, noisy(louder(1.5, -0.06)), RATE)
     assert [notice.fault for notice in response.notices] == [Fault.GAIN_CHANGED, Fault.FEWER_PASSAGES]
@@ -358,6 +359,7 @@ def test_a_tone_in_pink_noise_states_what_the_noise_beside_it_does():
     assert sum(held) >= 17
 
 
+@pytest.mark.long
 def test_the_pole_of_a_notch_is_found_and_not_the_knob_read_back():
     made = Made("state-variable", "notch", 900.0, 0.0)
     response = measure_response(HEARD.stimulus, noisy(recorded(made, HEARD.stimulus, RATE)), RATE)

@@ -106,7 +106,7 @@ def test_a_single_passage_of_noise_is_measured_by_its_own_clock(made, ppm):
     (Made("state-variable", "lowpass", 400.0, 1.7), False),
     (Made("transistor-ladder", "lowpass-24", 900.0, 2.0), True),
     (Made("state-variable", "bandpass", 1700.0, 0.9), False),
-], 1, long=4))
+], 0, long=4))
 def test_what_happens_within_the_only_passage_of_noise_is_named(made, pink):
     """Nothing but what its own gains make of the stimulus tells it: they are a mean of before and after."""
     stimulus = noise_stimulus(level_v=0.3, sample_rate_hz=RATE, duration_s=2.0, pink=pink)
