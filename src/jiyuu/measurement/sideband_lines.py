@@ -91,17 +91,18 @@ def sideband_lines(
     ppm = 0.0
     for _ in range(ROUNDS):
         checkpoint()
-        phase = np.outer(t, 2 * np.pi * every / (1 + 1e-6 * ppm))
-        weights, left = _fitted(phase, record)
+        omega = 2 * np.pi * every / (1 + 1e-6 * ppm)
+        columns = _columns(omega, t)
+        weights, left = _fitted(columns, record)
         # What a clock a little faster would do to it.
-        slope = -1e-6 * (phase * (np.cos(phase) * weights.imag - np.sin(phase) * weights.real)).sum(axis=1)
+        slope = -1e-6 * t * (columns @ np.concatenate([omega * weights.imag, -omega * weights.real, [0.0]]))
         step = float(slope @ left / max(float(slope @ slope), 1e-300))
         ppm += step
         if abs(ppm) > FARTHEST_PPM:
             raise MeasurementError(f"No tone of {tone_hz:g} Hz is in the recording; check the frequencies.")
         if abs(step) < STILL_PPM:
             break
-    weights, left = _fitted(np.outer(t, 2 * np.pi * every / (1 + 1e-6 * ppm)), record)
+    weights, left = _fitted(_columns(2 * np.pi * every / (1 + 1e-6 * ppm), t), record)
     deviation = float(np.sqrt(left @ left / (record.size - 2 * every.size) * 2 / record.size))
     level = np.abs(weights[: places.size])
     if level[n == 0][0] < CLEAR * deviation or level.max() < CLEAR * deviation:
@@ -110,12 +111,22 @@ def sideband_lines(
     return SidebandLines(n.astype(float), places, level, deviation, ppm)
 
 
-def _fitted(phase: FloatArray, record: FloatArray) -> tuple[ComplexArray, FloatArray]:
+def _columns(omega: FloatArray, t: FloatArray) -> FloatArray:
+    """(n, 2m + 1) cosine and sine of every line (m,) at t (n,), and what stands still."""
+    size = omega.size
+    columns = np.empty((t.size, 2 * size + 1))
+    cosine, sine = columns[:, :size], columns[:, size : 2 * size]
+    np.multiply(t[:, np.newaxis], omega, out=cosine)
+    np.sin(cosine, out=sine)
+    np.cos(cosine, out=cosine)
+    columns[:, -1] = 1.0
+    return columns
+
+
+def _fitted(columns: FloatArray, record: FloatArray) -> tuple[ComplexArray, FloatArray]:
     """(cosine and sine of each line as a + jb (m,), what is left (n,))."""
-    columns = np.concatenate([np.cos(phase), np.sin(phase), np.ones((record.size, 1))], axis=1)
-    normal = columns.T @ columns
-    found = np.linalg.solve(normal, columns.T @ record)
-    size = phase.shape[1]
+    found = np.linalg.solve(columns.T @ columns, columns.T @ record)
+    size = columns.shape[1] // 2
     return np.asarray(found[:size] + 1j * found[size : 2 * size]), np.asarray(record - columns @ found)
 
 
