@@ -41,9 +41,13 @@ class MovableLine(pg.InfiniteLine):
         self.blockSignals(True)
         self.setValue(value)
         self.blockSignals(False)
-        if text or self.label.isVisible():
+        if text and self.label.isVisible():
             self.label.setFormat(text)
-            self.label.setVisible(bool(text))  # else its ground stands there alone
+        elif text:
+            self.label.format = text
+            self.label.setVisible(True)  # which sets it too
+        elif self.label.isVisible():
+            self.label.setVisible(False)  # its ground would stand there alone
 
     def mouseDoubleClickEvent(self, event: object) -> None:
         self.reset.emit()

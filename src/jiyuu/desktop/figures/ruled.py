@@ -186,9 +186,9 @@ class RuledFigure(Plot, Figure):
         """A line under the title about what the figure shows; empty to take it away."""
         if not text and not self._note.toPlainText():
             return
-        self._note.setText(text, QColor(THEME.palette.quiet))
-        self._note.setFont(THEME.font(px=SMALL_PX))
-        self._note.setVisible(bool(text))
+        if text != self._note.toPlainText():
+            self._note.setText(text, QColor(THEME.palette.quiet))
+            self._note.setVisible(bool(text))
         self._place_captions()
 
     def move_labels(self) -> None:
@@ -222,11 +222,11 @@ class RuledFigure(Plot, Figure):
             item.update()
         for axis in self.axes.values():
             restyle_axis(axis)
-        self._title_item.setText(self.title, QColor(palette.ink))
-        self._title_item.setFont(THEME.font(px=SMALL_PX, bold=True))
-        self._reading.setFont(THEME.font(px=SMALL_PX))
-        self._why.setFont(THEME.font(px=SMALL_PX, bold=True))
-        for item in (self._title_item, self._reading, self._why, self._note):
+        self._title_item.setText(self.title)
+        for item, ink, bold in ((self._title_item, palette.ink, True), (self._reading, palette.ink, False),
+                                (self._why, palette.stale, True), (self._note, palette.quiet, False)):
+            item.setFont(THEME.font(px=SMALL_PX, bold=bold))
+            item.setColor(QColor(ink))
             item.fill = pg.mkBrush(clear(palette.raised, 215))
             item.setVisible(bool(item.toPlainText()))
         self.restyle_lines()
@@ -259,8 +259,9 @@ class RuledFigure(Plot, Figure):
     def _whole(self) -> tuple[float, float]:
         """The range of levels that is in view, as it is without more room for a note."""
         low, high = self.view.viewRange()[1]
-        shown = self._levels is not None and np.allclose((low, high), (self._levels[0], self._top))
-        return self._levels if shown and self._levels is not None else (low, high)
+        if self._levels is None or max(abs(low - self._levels[0]), abs(high - self._top)) > 1e-6 * (high - low):
+            return low, high
+        return self._levels
 
     def _raise(self, stripe: float) -> None:
         """More room over the curves, so that a stripe so high under the upper edge, in pixels, is free of them; none

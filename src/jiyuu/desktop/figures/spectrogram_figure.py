@@ -119,7 +119,8 @@ class SpectrogramFigure(RuledFigure):
         pen.setCosmetic(True)
         self.show_curve(PlotCurve(GOT, times_s, volts_of_hz(got_hz)), pen, labelled=wanted_hz is not None,
                         colour=palette.ink)
-        self.place_labels()
+        if wanted_hz is not None:
+            self.place_labels()
 
     def show_bounds(self, low_hz: float | None, high_hz: float | None) -> None:
         """Where the cutoff goes at the least and at the most; None where nothing moves it."""

@@ -28,6 +28,8 @@ class _TimeAxis(Axis):
         return [f"{value:g} ms" for value in values]
 
 
+SCALES = (1.0, 1.25, 1.6, 2.0, 2.5, 3.2, 4.0, 5.0, 6.3, 8.0)  # volts, and their decades
+HEADROOM = 1.04
 VOLT_STEPS = tuple(digit * 10.0**decade for decade in range(-4, 3) for digit in (1, 2, 5))
 
 
@@ -40,6 +42,7 @@ class TimeFigure(RuledFigure):
     def __init__(self, title: str) -> None:
         axes = {"left": LevelAxis(VOLT_STEPS, "V"), "bottom": _TimeAxis()}
         super().__init__(title=title, unit="V", axes=axes, level_steps=VOLT_STEPS, strong_step=5.0)
+        self.shown = 0.0, 0.0  # ms, and volts to either side
 
     def x_of(self, places: FloatArray) -> FloatArray:
         return places
@@ -55,12 +58,18 @@ class TimeFigure(RuledFigure):
         return [(i * step, i % 10 == 0) for i in range(math.ceil(left / step), math.floor(right / step) + 1)]
 
     def show_span(self, milliseconds: float, highest_v: float) -> None:
-        """How much time and how many volts are shown."""
+        """How much time is shown, and the scale on which so many volts have room. It goes in steps: one that breathed
+        with the signal would show every level as the same."""
+        decade = 10.0 ** math.floor(math.log10(HEADROOM * highest_v))
+        top = next(decade * step for step in (*SCALES, 10.0) if decade * step >= HEADROOM * highest_v)
+        if self.shown == (milliseconds, top):
+            return
+        self.shown = milliseconds, top
         view = self.view
         self.highest = milliseconds
         view.setLimits(xMin=-0.1 * milliseconds, xMax=1.1 * milliseconds, minXRange=0.02 * milliseconds)
         view.setXRange(0.0, milliseconds, padding=0)
-        self.set_levels(-1.15 * highest_v, 1.15 * highest_v)
+        self.set_levels(-top, top)
 
 
 SHOWN_PERIODS = 3

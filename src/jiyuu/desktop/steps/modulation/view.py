@@ -143,7 +143,7 @@ class ModulationView(StepView):
         ):
             self.response.show_curve(PlotCurve(name, GRID_HZ, levels), pen, labelled=True, colour=colour)
         self.response.show_cutoff(at.cutoff_hz, f"{at.time_s:.2f} s: {shown_hz(at.cutoff_hz)}")
-        self.response.place_labels()
+        (self.response.move_labels if self.presenter.dragging else self.response.place_labels)()
 
     def restyle(self) -> None:
         """Draw again in the theme's colours."""

@@ -118,7 +118,7 @@ class SetupView(StepView):
                                   colour=pen.color().name())
         highest = max(float(np.abs(sounded.source_v).max()), float(np.abs(sounded.output_v[0]).max()), 0.1)
         self.trace.show_span(float(milliseconds[-1]), highest)
-        self.trace.place_labels()
+        (self.trace.move_labels if self.presenter.dragging else self.trace.place_labels)()
 
     def _show_advice(self, advice: Advice) -> None:
         self.advice.say([advice.reach, *advice.dead, *advice.staging])
