@@ -10,7 +10,7 @@ from multiprocessing import active_children
 
 import pytest
 
-from jiyuu import processes
+from jiyuu import processes, stopping
 from jiyuu.errors import JiyuuError, MeasurementError
 from jiyuu.processes import as_they_come
 from jiyuu.stopping import Stopped, checkpoint, stoppable
@@ -49,6 +49,18 @@ def test_they_are_done_elsewhere():
 
     told = [item for _, item in as_they_come([where, where]) if item is not None]
     assert os.getpid() not in told
+
+
+@pytest.mark.parametrize(("cores", "many", "threads"), [(2, 2, 1), (2, 1, 2), (8, 4, 2), (1, 2, 1)])
+def test_none_has_more_threads_than_there_are_cores_left(monkeypatch, cores, many, threads):
+    """Two processes of two threads on two cores take a third longer than of one."""
+    def its():
+        yield stopping.WORKERS
+
+    monkeypatch.setattr(stopping, "WORKERS", 2)
+    monkeypatch.setattr(os, "sched_getaffinity", lambda _: set(range(cores)))
+    assert {item for _, item in as_they_come([its] * many) if item is not None} == {threads}
+    assert stopping.WORKERS == 2
 
 
 def test_what_one_work_raises_calls_the_others_off(tmp_path):

@@ -15,6 +15,7 @@ from contextlib import suppress
 from multiprocessing import connection, get_context, parent_process
 from typing import TYPE_CHECKING, TypeVar
 
+from jiyuu import stopping
 from jiyuu.errors import JiyuuError
 from jiyuu.stopping import LOOKED_S, checkpoint, stoppable
 
@@ -42,12 +43,12 @@ def as_they_come(works: Sequence[Work[Item]]) -> Iterator[tuple[int, Item | None
 
     What one raises is raised here, and the others are called off, as they are when nobody wants more. Raises JiyuuError
     where a process ends without a word."""
-    begun = _forks.Value("i", 0)
+    begun, at_once = _forks.Value("i", 0), min(workers(), len(works))
     running: dict[connection.Connection, ForkProcess] = {}
     try:
-        for _ in range(min(workers(), len(works))):
+        for _ in range(at_once):
             mine, its = _forks.Pipe(duplex=False)
-            process = _forks.Process(target=_work_on, args=(works, begun, its, [*running, mine]), daemon=True)
+            process = _forks.Process(target=_work_on, args=(works, begun, at_once, its, [*running, mine]), daemon=True)
             # A key press is meant for whoever waits, and that calls the others off; a process begins as deaf as this.
             heard = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
             try:
@@ -79,10 +80,12 @@ def as_they_come(works: Sequence[Work[Item]]) -> Iterator[tuple[int, Item | None
 
 
 def _work_on(
-    works: Sequence[Work[Item]], begun: Synchronized[int], to: connection.Connection,
+    works: Sequence[Work[Item]], begun: Synchronized[int], at_once: int, to: connection.Connection,
     others: Sequence[connection.Connection],
 ) -> None:
     """In the process: one work after the other that no other process has begun."""
+    # Threads of its own would only take the cores from the others.
+    stopping.WORKERS = max(min(len(os.sched_getaffinity(0)) // at_once, stopping.WORKERS), 1)
     gc.freeze()  # what is left lying about here is for the process to let go of that made it: threads, windows
     for other in others:
         other.close()  # else nobody would notice that whoever listens is gone

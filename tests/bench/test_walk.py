@@ -6,6 +6,7 @@ from functools import cache
 import numpy as np
 import pytest
 
+from jiyuu.bench.characterise import characterise
 from jiyuu.bench.run import Run, keep
 from jiyuu.bench.setup import CutoffInput, Setup, SourceSetting
 from jiyuu.bench.standing import Standing
@@ -177,3 +178,22 @@ def test_what_else_is_kept_at_a_step_is_not_what_it_measures(book):
     assert states(book, row, standing, {})["comparison"] is StepState.DONE
     assert states(book, row, replace(standing, resonance_percent=1.0), {})["comparison"] is StepState.STALE
     assert step_named("character") is step_named("comparison")
+
+
+@pytest.mark.parametrize(("only_mode", "first"), [
+    (True, ["resonance", "comparison", "modulation"]),
+    (False, ["response", "resonance", "comparison"]),  # nine modes of it
+])
+def test_of_a_characterisation_what_takes_longest_is_begun_first(monkeypatch, tmp_path, only_mode, first):
+    begun = []
+
+    def as_they_come(works):
+        begun.append([work.args[0] for work in works])
+        return iter(())
+
+    monkeypatch.setattr("jiyuu.bench.characterise.as_they_come", as_they_come)
+    standing = Standing.of(Filter(name="Fog voice", circuit="transistor-ladder", cutoff_hz=700.0))
+    list(characterise(standing, lambda: SimulatedRig(standing.filter, seed=1), seed=1, folder=tmp_path / "sheet",
+                      only_mode=only_mode))
+    assert keys(begun[0])[:3] == first
+    assert sorted(keys(begun[0])) == sorted(MEASURED)

@@ -59,8 +59,8 @@ def characterise(
         setting = setting_of(step, asked) if only_mode else step.thorough(setting_of(step, asked))
         if not _is_done(folder, step.modes(standing, setting), done.get(step.key)):
             missing.append((step, setting))
-    # What takes longest first: what is measured in every mode, and of the others what comes late in the walk.
-    missing.sort(key=lambda one: (len(one[0].modes(standing, one[1])), one[0].number), reverse=True)
+    # What takes longest first: begun last, it would be done alone while other cores have nothing left.
+    missing.sort(key=lambda one: one[0].takes * len(one[0].modes(standing, one[1])), reverse=True)
     # Each has a rig of its own.
     works = [partial(_one, step, standing, setting, rig(), folder, inputs) for step, setting in missing]
     shares = dict.fromkeys(range(len(works)), 0.0)

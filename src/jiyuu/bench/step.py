@@ -37,6 +37,7 @@ class Step(ABC, Generic[SettingT, RequestT]):
     depends_on: ClassVar[tuple[str, ...]] = ()
     kept_as: ClassVar[str] = ""
     hears_all: ClassVar[bool] = False  # what stands behind the filter in hand counts too
+    takes: ClassVar[float] = 1.0  # to measure in one mode, re Tracking: of many the longest is begun first
 
     @property
     def run_key(self) -> str:

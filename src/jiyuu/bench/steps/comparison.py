@@ -73,6 +73,7 @@ class ComparisonStep(Step[ComparisonSetting, "CharacterRequest"]):
     setting = ComparisonSetting
     quantities = QUANTITIES | BLIND | IDENTITY
     kept_as = "character"  # series of blind listening and other runs are kept under the step's own key
+    takes = 12.0
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims", "drive_db",
                   "setting.source", "setting.pitch_hz", "setting.level_v", "setting.loudness")
 

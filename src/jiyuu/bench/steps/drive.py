@@ -78,6 +78,7 @@ class DriveStep(Step[DriveSetting, "DriveRequest"]):
     purpose = "clean to saturated, and what that does to resonance and loudness"
     tip = "Plays a tone at rising levels through the simulated unit and measures what bends."
     setting = DriveSetting
+    takes = 2.0
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims", "setting.frequency_hz",
                   "setting.level_v", "setting.lamp_percent")
 

@@ -74,6 +74,7 @@ class ModulationStep(Step[ModulationSetting, "ModulationRequest"]):
     setting = ModulationSetting
     quantities = QUANTITIES
     hears_all = True
+    takes = 4.0
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims", "setting.pulse_ms",
                   "setting.strike_v")
 

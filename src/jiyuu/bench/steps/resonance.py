@@ -32,6 +32,7 @@ class ResonanceStep(Step[ResonanceSetting, "ResonanceRequest"]):
     purpose = "peak and bass over the control, onset, taper"
     tip = "Sweeps the unit at positions all over its control and narrows down the onset."
     setting = ResonanceSetting
+    takes = 16.0
     depends_on = ("standing_hz", "path", "parameters", "control", "trims")
 
     def request(self, standing: Standing, setting: ResonanceSetting) -> ResonanceRequest:

@@ -54,6 +54,7 @@ class ResponseStep(Step[ResponseSetting, "ResponseRequest"]):
     purpose = "slope, cutoff, polarity of every mode below self-oscillation"
     tip = "Plays two sweeps through the simulated unit and measures the recording."
     setting = ResponseSetting
+    takes = 3.0
     depends_on = ("standing_hz", "resonance_percent", "path", "parameters", "control", "trims")
 
     def refuse(self, standing: Standing, setting: ResponseSetting) -> str | None:

@@ -96,6 +96,7 @@ class SelfOscillationStep(Step[WhistleSetting, "OscillationRequest"]):
     purpose = "purity, level and tuning of the whistle"
     tip = "Narrows down the onset, counts the whistle over the control and over its range, sets it against the source."
     setting = WhistleSetting
+    takes = 2.5
     depends_on = ("standing_hz", "path", "parameters", "control", "trims", "sources")
 
     def request(self, standing: Standing, setting: WhistleSetting) -> OscillationRequest:
