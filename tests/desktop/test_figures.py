@@ -1,17 +1,44 @@
 """Where names of curves stand, and pages that are made when they are opened."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF
-from PyQt6.QtGui import QColor
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QColor, QImage, QPen
 from PyQt6.QtWidgets import QLabel
 
 from jiyuu.desktop.figures.labels import TURN_PX, place_labels
-from jiyuu.desktop.figures.layer import Label
+from jiyuu.desktop.figures.layer import PIECE, Label, pieces_of
+from jiyuu.desktop.figures.movable_line import MovableLine
+from jiyuu.desktop.figures.ruled import PlotCurve
+from jiyuu.desktop.figures.time_figure import TimeFigure
+from jiyuu.desktop.figures.tones import ToneMap, Tones
 from jiyuu.desktop.parts.later_pages import LaterPages
+from jiyuu.desktop.parts.notes_list import NotesList
+from jiyuu.desktop.theme.style import THEME
 
 WIDE, HIGH = 800, 300
 X = np.linspace(0, 1, 2001)
+
+
+@pytest.fixture
+def figure(qtbot):
+    made = TimeFigure("Trace, volts")
+    qtbot.addWidget(made)
+    made.resize(WIDE, HIGH)
+    made.show_span(20.0, 0.9)
+    made.show()
+    qtbot.waitExposed(made)
+    return made
+
+
+def pixels(shown):
+    """(high, wide, 3) red, green, blue of a widget or an image."""
+    image = shown if isinstance(shown, QImage) else shown.grab().toImage()
+    image = image.convertToFormat(QImage.Format.Format_RGB32)
+    rows = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), dtype=np.uint8)
+    return rows.reshape(image.height(), image.bytesPerLine() // 4, 4)[..., 2::-1].astype(int)
 
 
 def placed(curves, marks=(), nameless=()):
@@ -87,3 +114,80 @@ def test_pages_are_made_when_they_are_opened(qtbot):
         assert pages.count() == 3
     assert made == ["first", "third", "second"]
     assert [one.text() for one in pages.made] == ["first", "second", "third"]
+
+
+@pytest.mark.parametrize("corners", [1, 2, PIECE, PIECE + 1, PIECE + 2, 3 * PIECE + 5])
+def test_a_line_in_pieces_has_every_corner_and_no_gap(corners):
+    x, y = np.arange(corners) / 7, np.cos(np.arange(corners))
+    pieces = [[(point.x(), point.y()) for point in piece] for piece in pieces_of(x, y)]
+    assert all(one[-1] == other[0] for one, other in pairwise(pieces))
+    assert [pieces[0][0], *(point for piece in pieces for point in piece[1:])] == list(zip(x, y, strict=True))
+
+
+@pytest.mark.parametrize(("colour", "style", "exactly"), [
+    ("#102030", Qt.PenStyle.SolidLine, False), ("#102030", Qt.PenStyle.DashLine, True),
+    ("#80102030", Qt.PenStyle.SolidLine, True)])
+def test_a_curve_is_drawn_as_one_line_would_be(figure, monkeypatch, colour, style, exactly):
+    """Pieces that overlap would show in a pen that lets through, and dashes would begin anew with each."""
+    pen = QPen(QColor(colour), 2.4, style)
+    pen.setCosmetic(True)
+    empty, x = pixels(figure), np.linspace(0, 20, 400)
+    curve = PlotCurve("output", x, 0.9 * np.sin(2 * x) * np.cos(0.3 * x))
+    figure.show_curve(curve, pen)
+    drawn = pixels(figure)
+    monkeypatch.setattr("jiyuu.desktop.figures.layer.PIECE", 1000)
+    figure.show_curve(curve, pen)
+    apart = np.abs(drawn - pixels(figure)).max(axis=-1)
+    assert (np.abs(drawn - empty).max(axis=-1) > 60).sum() > 1000
+    # Where two pieces meet, a pixel or two of an edge may be a little darker.
+    assert apart.max() == 0 if exactly else 0 < (apart > 0).sum() < 100 and (apart > 100).sum() < 20
+
+
+def test_a_map_stands_upright_in_the_colours_of_its_tones(figure):
+    tones = Tones(0.0, 12.0)
+    made = ToneMap(figure, tones)
+    figure.set_levels(0.0, 1.0)
+    figure.show_span(20.0, 1.0)
+    level = np.array([[1.0, 7.0], [13.0, np.nan]])  # from the foot up
+    made.show(np.array([5.0, 15.0]), np.array([-0.5, 0.5]), level, "#1f5fa8")
+    colours = tones.colours("#1f5fa8")
+    for (x, y), tone in zip(((5, -0.5), (15, -0.5), (5, 0.5), (15, 0.5)), (1, 2, 3, 0), strict=True):
+        place = figure.mapFromScene(figure.view.mapViewToScene(QPointF(x + 1.3, y + 0.13)))
+        assert pixels(figure)[place.y(), place.x()].tolist() == colours[tone].tolist()
+    made.clear()
+    place = figure.mapFromScene(figure.view.mapViewToScene(QPointF(6.3, 0.63)))
+    assert pixels(figure)[place.y(), place.x()].tolist() == list(QColor(THEME.palette.raised).getRgb()[:3])
+
+
+def test_a_trace_has_room_on_a_scale_that_goes_in_steps(figure):
+    tops = []
+    for volts in np.geomspace(0.003, 300, 400):
+        figure.show_span(20.0, float(volts))
+        (left, right), (low, high) = figure.view.viewRange()
+        assert (left, right) == pytest.approx((0.0, 20.0))
+        assert low == -high
+        assert 1.04 * volts <= high * (1 + 1e-9) < 1.4 * volts
+        tops.append(high)
+    assert tops == sorted(tops)
+    assert len({*tops}) <= 52
+    figure.view.setYRange(0.0, 1.0, padding=0)
+    figure.show_span(20.0, 299.0)  # whoever looks at a part of it still does
+    assert figure.view.viewRange()[1] == pytest.approx([0.0, 1.0])
+
+
+def test_a_line_says_where_it_stands_or_nothing(figure):
+    line = MovableLine(angle=90, bounds=(0.0, 20.0))
+    figure.add(line)
+    for text in ("at 1", "at 1", "", "", "at 2"):
+        line.place(3.0, text)
+        assert line.value() == 3.0
+        assert line.label.isVisible() == bool(text)
+        assert not text or line.label.toPlainText() == text
+
+
+def test_notes_say_what_they_are_told(qtbot):
+    notes = NotesList("Levels")
+    qtbot.addWidget(notes)
+    for told in (["one"], ["one", "two", "three"], ["one", "another", "three"], ["three"], [], ["one", "one"]):
+        notes.say(told)
+        assert [notes.item(row).text() for row in range(notes.count())] == told

@@ -187,3 +187,14 @@ def test_the_reach_reads_under_the_pointer_and_saves_as_a_table(window, setup, t
         figure.save(tmp_path / f"reach.{ending}")
         assert (tmp_path / f"reach.{ending}").stat().st_size > 100
     assert (tmp_path / "reach.csv").read_text().startswith("control,low_hz,high_hz,now_hz")
+
+
+def test_figures_follow_a_hand_and_sentences_wait_until_it_rests(window, setup, qtbot):
+    settled(window, qtbot)
+    said, peak_v = advice(setup), np.abs(setup.trace.curve("output").values).max()
+    setup.presenter.try_cutoff(40.0)
+    assert np.abs(setup.trace.curve("output").values).max() < 0.9 * peak_v
+    assert advice(setup) == said
+    settled(window, qtbot)
+    assert advice(setup) != said
+    assert "40.00 Hz" in advice(setup)[0]
