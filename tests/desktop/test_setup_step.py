@@ -19,7 +19,10 @@ OPENS_AT = "setup"
 @pytest.fixture
 def setup(window):
     window.go("setup")
-    return window.view("setup")
+    view = window.view("setup")
+    for page in (1, 2, 3, 0):
+        view.page_choice.button(page).click()
+    return view
 
 
 def advice(setup):

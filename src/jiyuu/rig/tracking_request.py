@@ -8,11 +8,13 @@ from typing import Any
 from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.linear import onset
 from jiyuu.circuits.trims import Trims
+from jiyuu.remembered import Remembered
 
 START_HZ, SWEPT_FROM_HZ = 32.70319566257483, 130.8127826502993  # C1; C3, for below it a sweep sees no passband
 VOLTS = tuple(float(v) for v in range(9))
 SWEPT_VOLTS = tuple(float(v) for v in range(7))
 PAST_ONSET = 1.1  # a build's onset may lie higher than the drawing's
+_WHISTLES: Remembered[tuple[float | None]] = Remembered(8)  # filters of a shelf
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +39,15 @@ class TrackingRequest:
 
 def whistle_percent(document: Filter) -> float | None:
     """A position of the resonance control at which a build of the drawing whistles, with room for its trim; None
-    where the drawing never does."""
+    where the drawing never does. It is asked for several times in a row, and takes milliseconds."""
+    known = _WHISTLES.get(document)
+    if known is None:
+        known = (_found_percent(document),)
+        _WHISTLES.keep(document, known)
+    return known[0]
+
+
+def _found_percent(document: Filter) -> float | None:
     start = onset(document.network(), cutoff_hz=1000.0)
     if start is None:
         return None

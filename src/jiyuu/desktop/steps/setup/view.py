@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+from typing import TypeVar
+
 import numpy as np
-from PyQt6.QtWidgets import QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
@@ -14,6 +17,7 @@ from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
 from jiyuu.desktop.figures.time_figure import TimeFigure, shown_piece
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.parts.frame import SideColumn, beside, stacked
+from jiyuu.desktop.parts.later_pages import LaterPages
 from jiyuu.desktop.parts.notes_list import NotesList
 from jiyuu.desktop.parts.page_buttons import page_buttons
 from jiyuu.desktop.session import Session
@@ -27,6 +31,7 @@ from jiyuu.desktop.theme.style import STEP, THEME
 from jiyuu.quantities import shown_hz
 
 SOURCE, OUTPUT = "source", "output"
+Form = TypeVar("Form", SourcePage, CutoffPage)
 
 
 class SetupView(StepView):
@@ -39,13 +44,11 @@ class SetupView(StepView):
         self.presenter = presenter = SetupPresenter(session, measuring, step)
         self._reach: Reach | None = None
         self._sounded: Sounded | None = None
+        self._forms: list[SourcePage | CutoffPage] = []  # that were opened
         self._build_figures()
         self._build_side()
-        self.plan.walk.connect(measuring.walk)
-        self.plan.go.connect(self.go)
         for signal in (session.filter_changed, session.settings_changed, session.book_changed):
             signal.connect(self._show_states)
-        self._show_states()
         self.acts = (Act("neutral", "Set &neutral", "N", presenter.set_neutral),)
         presenter.reached.connect(self._show_reach)
         presenter.sounded.connect(self._show_sounded)
@@ -71,34 +74,61 @@ class SetupView(StepView):
         self.neutral.setToolTip("Resonance, fine, key follow, CVs and drive to nothing, one 5 V source; one undo.")
         self.neutral.clicked.connect(presenter.set_neutral)
         column.add(self.measure_bar(lead=self.neutral))
-        self.source_page, self.cutoff_page = SourcePage(presenter), CutoffPage(presenter)
-        self.plan = PlanPage()
-        checks = QWidget()
-        checked = QVBoxLayout(checks)
-        checked.setContentsMargins(0, 0, 0, 0)
-        checked.setSpacing(STEP)
         self.checklist = QLabel()
         self.checklist.setWordWrap(True)
         self.checklist.setAccessibleName("What is not neutral")
         self.advice = NotesList("Reach and levels")
-        checked.addWidget(self.checklist)
-        checked.addWidget(self.advice, 3)
-        checked.addWidget(self.found_page(), 2)
-        self.pages = QStackedWidget()
-        for page in (checks, self.source_page, self.cutoff_page, self.plan):
-            self.pages.addWidget(page)
+        self.pages = LaterPages(self._checks, lambda: self.source_page, lambda: self.cutoff_page, lambda: self.plan)
         row, self.page_choice = page_buttons(("Checks", "Source", "Cutoff", "Plan"), self.pages)
         column.add(row)
         column.add(self.pages, 1)
 
+    # Pages
+
+    def _checks(self) -> QWidget:
+        checks = QWidget()
+        checked = QVBoxLayout(checks)
+        checked.setContentsMargins(0, 0, 0, 0)
+        checked.setSpacing(STEP)
+        checked.addWidget(self.checklist)
+        checked.addWidget(self.advice, 3)
+        checked.addWidget(self.found_page(), 2)
+        return checks
+
+    @cached_property
+    def source_page(self) -> SourcePage:
+        """What is played, drive and limits."""
+        return self._form(SourcePage(self.presenter))
+
+    @cached_property
+    def cutoff_page(self) -> CutoffPage:
+        """What moves the cutoff."""
+        return self._form(CutoffPage(self.presenter))
+
+    def _form(self, page: Form) -> Form:
+        self._forms.append(page)
+        if self.presenter.shelved is not None:
+            page.show_setup(self.presenter.now().setup)
+        return page
+
+    @cached_property
+    def plan(self) -> PlanPage:
+        """The session's plan."""
+        page = PlanPage()
+        page.walk.connect(self._measuring.walk)
+        page.go.connect(self.go)
+        page.show_states(self._session.states())
+        return page
+
     # What the presenter says
 
     def _show_states(self) -> None:
-        self.plan.show_states(self._session.states())
+        if "plan" in vars(self):  # else it asks when it is opened
+            self.plan.show_states(self._session.states())
 
     def show_standing(self, standing: Standing) -> None:
-        self.source_page.show_setup(standing.setup)
-        self.cutoff_page.show_setup(standing.setup)
+        for form in self._forms:
+            form.show_setup(standing.setup)
         self.reach.show_cutoff(standing.cutoff_hz, f"knob {shown_hz(standing.cutoff_hz)}")
 
     def _show_reach(self, found: Reach) -> None:
