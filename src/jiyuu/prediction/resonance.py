@@ -72,13 +72,16 @@ def resonance_map(
 
 def _track(level_db: FloatArray, frequency_hz: FloatArray, sign: int) -> FloatArray:
     """(modes, p) frequency of the highest inner maximum (sign +1), or of the deepest inner minimum (−1) that lies at
-    least 3 dB under the curve on both of its sides."""
+    least 3 dB under the curve on both of its sides: where a parabola through three points turns, or the track of a
+    broad peak would go in steps. frequency_hz (n,) even in octaves."""
     turned = sign * level_db
     inner = (turned[..., 1:-1] > turned[..., :-2]) & (turned[..., 1:-1] >= turned[..., 2:])
     height = np.where(inner, turned[..., 1:-1], -np.inf)
     best = np.argmax(height, axis=-1)
     there = np.isfinite(np.take_along_axis(height, best[..., np.newaxis], -1)[..., 0])
-    place = frequency_hz[best + 1]
+    left, top, right = (np.take_along_axis(turned, best[..., np.newaxis] + i, -1)[..., 0] for i in range(3))
+    beside = np.clip(0.5 * (right - left) / np.maximum(2 * top - left - right, 1e-12), -0.5, 0.5)
+    place = frequency_hz[best + 1] * (frequency_hz[1] / frequency_hz[0]) ** beside
     if sign < 0:
         lowest = np.take_along_axis(level_db, best[..., np.newaxis] + 1, -1)[..., 0]
         index = np.arange(level_db.shape[-1])
