@@ -26,6 +26,7 @@ DEVIATION = np.linspace(1e-3, 2e-3, NODES // 3)
 GAIN = GENERATOR.normal(size=NODES // 3) + 1j * GENERATOR.normal(size=NODES // 3)
 LEFT = GENERATOR.normal(size=2 * NODES // 3)
 NOTHING = np.zeros((8, 0))
+PARTS = GENERATOR.normal(size=(2, NODES))
 TIMES = np.linspace(0, 2, 50)
 POLES = np.array([-0.3 + 5j, -0.8 + 9j])
 RATES = np.array([0.7])
@@ -38,32 +39,44 @@ TAPS = GENERATOR.normal(size=(PHASES + 1, 2 * REACH))
 
 # Of every loop: what it is asked, as often as there are ways through it.
 ASKED = {
-    "network_kernel.roots_of": [(np.array([2.0, 0.4, 3.0, 9.0, 1.5]),), (np.array([0.0, 0.0]),), (np.zeros(0),)],
-    "network_kernel.expanded": [(VALUES[:5],), (VALUES[:4],), (VALUES[:1],), (VALUES[:0],)],
-    "network_kernel._factor": [(VALUES, 1, 0.3), (VALUES, 4, 0.3)],
-    "network_kernel._over": [(1 + 2j, 0.3 - 1j)],
-    "network_kernel._at": [(np.exp(VALUES[:5]), VALUES[5:7], 1, 1.3, 0.04, 0.9)],
+    "factors_kernel.roots_of": [(np.array([2.0, 0.4, 3.0, 9.0, 1.5]),), (np.array([0.0, 0.0]),), (np.zeros(0),)],
+    "factors_kernel.expanded": [(VALUES[:5],), (VALUES[:4],), (VALUES[:1],), (VALUES[:0],)],
+    "turns_kernel.turned": [(np.linspace(-40, 40, 101),), (np.array([1e7, 0.3]),)],
+    "network_rings_kernel._over": [(1 + 2j, 0.3 - 1j)],
+    "network_kernel._parts": [(VALUES, SHAPE, OMEGA)],
     "network_kernel.product": [(VALUES, SHAPE, OMEGA)],
     "network_kernel.turned_back": [(GAIN, OMEGA[: GAIN.size], 0.3, 4)],
     "network_kernel.by_coefficients": [(VALUES, SHAPE, OMEGA)],
-    "network_kernel.slow": [(VALUES, SHAPE, GATE), (VALUES, SHAPE, 9e3 * GATE)],
-    "network_kernel.turns_of": [(OMEGA, GATE)],
-    "network_kernel._kept": [(-0.1 + 2j, 0.5j, 0.2j, 3.0), (-0.1 + 2j, 0.5j, 0.2j, 0.0)],
-    "network_kernel.left_out": [(VALUES, SHAPE, OMEGA, GATE, NOTHING), (VALUES, SHAPE, OMEGA, 9e3 * GATE, NOTHING)],
+    "network_rings_kernel.slow": [(VALUES, SHAPE, GATE), (VALUES, SHAPE, 9e3 * GATE)],
+    "network_rings_kernel.turns_of": [(OMEGA, GATE)],
+    "network_rings_kernel._kept": [(-0.1 + 2j, 0.5j, 0.2j, 3.0), (-0.1 + 2j, 0.5j, 0.2j, 0.0)],
+    "network_rings_kernel.left_out": [
+        (VALUES, SHAPE, OMEGA, GATE, NOTHING), (VALUES, SHAPE, OMEGA, 9e3 * GATE, NOTHING)],
     "network_kernel.seen": [(VALUES, SHAPE, OMEGA, GATE, NOTHING), (VALUES, SHAPE, OMEGA, GATE[:0], NOTHING)],
     "network_kernel.misfit": [
         (VALUES, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, GAIN, DEVIATION),
         (CLOCK, CLOCKED, OMEGA, LATE, SHARE, GATE[:0], NOTHING, GAIN, DEVIATION)],
+    "network_kernel._misfit_of": [
+        (PARTS, VALUES, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, GAIN, DEVIATION),
+        (PARTS, CLOCK, CLOCKED, OMEGA, LATE, SHARE, GATE[:0], NOTHING, GAIN, DEVIATION)],
+    "network_kernel._sounds_late": [(PARTS[0], PARTS[1], np.stack([np.cos(OMEGA), np.sin(OMEGA)]))],
     "network_kernel.ring_slopes": [(VALUES, SHAPE, OMEGA, GATE, NOTHING), (VALUES, SHAPE, OMEGA, GATE[:0], NOTHING)],
     "network_kernel.slopes": [
         (VALUES, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, DEVIATION),
         (CLOCK, CLOCKED, OMEGA, LATE, SHARE, GATE[:0], NOTHING, DEVIATION)],
+    "network_kernel._factor_slopes": [
+        (2.0, 0.3, 1, -1.0, PARTS, OMEGA, 0 * PARTS, 0 * PARTS),
+        (0.7, 0.7, 0, 1.0, PARTS, OMEGA, 0 * PARTS, 0 * PARTS),
+        (OMEGA[4] ** 2, 0.0, 1, 1.0, PARTS, OMEGA, 0 * PARTS, 0 * PARTS)],
+    "network_kernel._slopes_of": [
+        (PARTS, VALUES, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, DEVIATION),
+        (PARTS, CLOCK, CLOCKED, OMEGA, LATE, SHARE, GATE[:0], NOTHING, DEVIATION)],
     "rows_kernel.inner": [(LEFT, LEFT[::-1].copy())],
     "rows_kernel.solved": [(NORMAL, 1e-3, np.arange(5.0)), (np.zeros((2, 2)), 0.0, np.ones(2))],
     "network_kernel._one_step": [
-        (VALUES, LEFT, 1e-3, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, GAIN, DEVIATION),
-        (CLOCK, LEFT, 1e-3, CLOCKED, OMEGA, LATE, SHARE, GATE[:0], NOTHING, GAIN, DEVIATION),
-        (VALUES, np.nan * LEFT, 1e-3, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, GAIN, DEVIATION)],
+        (VALUES, PARTS, LEFT, 1e-3, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, GAIN, DEVIATION),
+        (CLOCK, PARTS, LEFT, 1e-3, CLOCKED, OMEGA, LATE, SHARE, GATE[:0], NOTHING, GAIN, DEVIATION),
+        (VALUES, PARTS, np.nan * LEFT, 1e-3, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, GAIN, DEVIATION)],
     "network_kernel.stepped": [
         (VALUES, LEFT, 1e-3, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, GAIN, DEVIATION, 2, 1e-3),
         (VALUES, LEFT, 1e-3, SHAPE, OMEGA, LATE[:0], SHARE, GATE, NOTHING, GAIN, DEVIATION, 3, 1e9)],
@@ -110,7 +123,7 @@ def test_a_loop_does_what_its_python_does(name, monkeypatch):
         for ours, other in zip(parts(found) + mine, parts(expected) + theirs, strict=True):
             scale = np.max(np.abs(other), initial=1e-30) if np.all(np.isfinite(other)) else 1.0
             # Rounding moves what is divided by a step of a millionth a million times as far.
-            part = 1e-9 if name in ("network_kernel.ring_slopes", "network_kernel.slopes") else 1e-13
+            part = 1e-9 if name.endswith(("ring_slopes", "kernel.slopes", "_slopes_of")) else 1e-13
             np.testing.assert_allclose(ours, other, rtol=1e-11, atol=part * scale)
             assert np.asarray(ours).dtype == np.asarray(other).dtype
 
@@ -178,6 +191,21 @@ made.AMOUNT = 5.0
 assert Loop(made.stretched.python, ()).run(made.np.ones(1)) == 5.0
 """
     subprocess.run([sys.executable, "-c", script], check=True, timeout=120)
+
+
+@pytest.mark.long
+def test_another_text_of_a_loop_that_is_called_by_one_that_is_called_is_compiled(tmp_path):
+    names = ("deep", "middle", "top")
+    for below, name in zip((None, *names), names, strict=False):
+        (tmp_path / f"{name}.py").write_text(
+            "from jiyuu.compiled.loops import loop\n" + (f"from {below} import {below}\n" if below else "")
+            + f"@loop()\ndef {name}(x: float) -> float:\n    return {below or '1.0 + '}(x)\n")
+    for more, expected in ((None, 3.0), ("7.0", 9.0)):
+        if more:
+            text = (tmp_path / "deep.py").read_text()
+            (tmp_path / "deep.py").write_text(text.replace("1.0", more))
+        script = f"from top import top; assert top.kept()(2.0) == {expected}"
+        subprocess.run([sys.executable, "-c", script], check=True, timeout=120, cwd=tmp_path)
 
 
 def test_a_loop_that_calls_a_library_is_run_by_numba():

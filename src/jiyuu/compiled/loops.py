@@ -140,11 +140,22 @@ def _written(file: str) -> str:
 
 
 def _compiled_into(python: FunctionType) -> Iterator[str]:
-    """Its own text, that of the loops which it may call, and the numbers beside it."""
+    """Its own text, that of the loops which it may call and of those which they may, and the numbers beside it."""
     beside = python.__globals__
-    files = {one.python.__code__.co_filename for one in beside.values() if isinstance(one, Loop)}
-    yield from map(_written, sorted(files | {python.__code__.co_filename}))
+    yield from map(_written, sorted(_files_of(python, frozenset())))
     yield repr(sorted((name, value) for name, value in beside.items() if isinstance(value, int | float)))
+
+
+def _files_of(python: FunctionType, known: frozenset[str]) -> frozenset[str]:
+    """With those that are known already."""
+    file = python.__code__.co_filename
+    if file in known:
+        return known
+    known |= {file}
+    for one in python.__globals__.values():
+        if isinstance(one, Loop):
+            known = _files_of(one.python, known)
+    return known
 
 
 def _for_numba(signature: Signature) -> NumbaSignature:

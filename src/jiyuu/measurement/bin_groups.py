@@ -11,7 +11,7 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups_kernel import begun, moments
-from jiyuu.measurement.network_kernel import turns_of
+from jiyuu.measurement.network_rings_kernel import turns_of
 from jiyuu.measurement.tones_ringing import Rings
 
 FEWEST_PER_OCTAVE, USUAL_PER_OCTAVE = 24, 64

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
-from jiyuu.measurement import network_kernel
+from jiyuu.measurement import factors_kernel
 
 
 def factors_of(roots: ComplexArray) -> FloatArray:
@@ -23,7 +23,7 @@ def factors_of(roots: ComplexArray) -> FloatArray:
 
 def roots_of(factors: FloatArray) -> ComplexArray:
     """(n,) the other way round."""
-    return np.asarray(network_kernel.roots_of(np.asarray(factors, dtype=float)))
+    return np.asarray(factors_kernel.roots_of(np.asarray(factors, dtype=float)))
 
 
 def roots_from(coefficients: FloatArray) -> ComplexArray:

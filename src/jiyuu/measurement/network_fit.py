@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
-from jiyuu.measurement import network_kernel
+from jiyuu.measurement import factors_kernel, network_kernel, network_rings_kernel
 from jiyuu.measurement.bin_groups import Cut, Groups, gate_of
 from jiyuu.measurement.factors import factors_of, roots_from, roots_of
 from jiyuu.measurement.tones_ringing import Rings
@@ -297,7 +297,7 @@ def _rung(rings: Rings, unit: float, order: Order, values: FloatArray) -> Comple
 
 def _slow(order: Order, values: FloatArray, waits_s: float, unit: float) -> tuple[ComplexArray, ComplexArray]:
     """As NetworkFit.rings has them."""
-    poles, residues = network_kernel.slow(values, order.shape, np.array([unit * waits_s]))
+    poles, residues = network_rings_kernel.slow(values, order.shape, np.array([unit * waits_s]))
     return np.asarray(unit * poles), np.asarray(unit * residues)
 
 
@@ -311,8 +311,8 @@ def _coefficients(values: FloatArray, order: Order) -> FloatArray:
 
 def _expanded(values: FloatArray, order: Order) -> tuple[FloatArray, FloatArray]:
     """Of the poles, of the zeros."""
-    return (network_kernel.expanded(np.exp(values[: order.poles])),
-            network_kernel.expanded(values[order.poles : order.poles + order.zeros]))
+    return (factors_kernel.expanded(np.exp(values[: order.poles])),
+            factors_kernel.expanded(values[order.poles : order.poles + order.zeros]))
 
 
 def _columns(order: Order, values: FloatArray, s: ComplexArray, late: FloatArray) -> ComplexArray:

@@ -7,86 +7,49 @@ import numpy as np
 
 from jiyuu.compiled.entry import ComplexRow, ComplexTable, Row, Table
 from jiyuu.compiled.loops import loop
+from jiyuu.measurement.network_rings_kernel import Shape, left_out, slow
 from jiyuu.measurement.rows_kernel import inner, solved
+from jiyuu.measurement.turns_kernel import turned
 
-Shape = tuple[int, int, int, int]
-FOLLOWED = 1e-9  # what is left of a ring at the gate's end from which on the gate need not be laid on it
-FORGOTTEN = 1e-9  # what is left of a ring that need not be followed into the next passage
 MOVED = 1e-6
 DAMPED_AT_MOST = 10  # times a step is shortened
 FARTHEST = 60.0  # that the logarithm of a pole's factor may go to
 
 
 @loop()
-def roots_of(factors: Row) -> ComplexRow:
-    """Of s² + a·s + b for every two (b, a), then of s + c."""
-    found = np.empty(factors.size, dtype=np.complex128)
-    for i in range(factors.size // 2):
-        b, a = factors[2 * i], factors[2 * i + 1]
-        root = np.sqrt(complex(a * a / 4 - b))
-        # The larger first, the other from their product: no cancellation.
-        one = -a / 2 - root if a > 0 else -a / 2 + root
-        found[2 * i] = one
-        found[2 * i + 1] = b / one if one != 0 else -one
-    if factors.size % 2:
-        found[-1] = -factors[-1]
-    return found
-
-
-@loop()
-def expanded(factors: Row) -> Row:
-    """(n,) their product's coefficients, lowest first and without the leading 1; factors as roots_of has them."""
-    found = np.zeros(factors.size + 1)
-    found[0], size = 1.0, 0
-    for i in range(0, factors.size - 1, 2):
-        b, a = factors[i], factors[i + 1]
-        size += 2
-        for k in range(size, -1, -1):
-            found[k] = (found[k - 2] if k > 1 else 0.0) + a * (found[k - 1] if k else 0.0) + b * found[k]
-    if factors.size % 2:
-        for k in range(size + 1, -1, -1):
-            found[k] = (found[k - 1] if k else 0.0) + factors[-1] * found[k]
-    return found[:-1].copy()
-
-
-@loop()
-def _factor(factors: Row, i: int, omega: float) -> complex:
-    if 2 * i + 1 < factors.size:
-        return complex(factors[2 * i] - omega * omega, factors[2 * i + 1] * omega)
-    return complex(factors[2 * i], omega)
-
-
-@loop()
-def _over(one: complex, other: complex) -> complex:
-    """Their quotient by one division, three times as quick as one that minds parts near the ends of what floats hold:
-    none here is."""
-    size = 1.0 / (other.real * other.real + other.imag * other.imag)
-    return complex((one.real * other.real + one.imag * other.imag) * size,
-                   (one.imag * other.real - one.real * other.imag) * size)
-
-
-@loop()
-def _at(
-    below: Row, above: Row, at_rest: int, gain: float, delay: float, omega: float
-) -> complex:
-    total = gain * complex(np.cos(omega * delay), -np.sin(omega * delay))
+def _parts(values: Row, shape: Shape, omega: Row) -> Table:
+    """(2, n) real and imaginary part of the network at ω (n,). One factor after the other over all frequencies, parts
+    apart: what a processor does for several of them at once."""
+    poles, zeros, at_rest, _ = shape
+    below, above, gain = np.exp(values[:poles]), values[poles : poles + zeros], values[-2]
+    found = turned(omega * values[-1])
+    real, imag = found[0], found[1]
+    for k in range(omega.size):
+        real[k], imag[k] = gain * real[k], -gain * imag[k]
     for _ in range(at_rest):
-        total = complex(-omega * total.imag, omega * total.real)
-    for i in range((below.size + 1) // 2):
-        total = _over(total, _factor(below, i, omega))
-    for i in range((above.size + 1) // 2):
-        total = total * _factor(above, i, omega)
-    return total
+        for k in range(omega.size):
+            real[k], imag[k] = -omega[k] * imag[k], omega[k] * real[k]
+    for i in range(0, poles, 2):
+        still, moves, twice = below[i], below[i + 1] if i + 1 < poles else 1.0, 1.0 if i + 1 < poles else 0.0
+        for k in range(omega.size):
+            a, b = still - twice * omega[k] * omega[k], moves * omega[k]
+            size, one = 1.0 / (a * a + b * b), real[k]
+            real[k], imag[k] = (one * a + imag[k] * b) * size, (imag[k] * a - one * b) * size
+    for i in range(0, zeros, 2):
+        still, moves, twice = above[i], above[i + 1] if i + 1 < zeros else 1.0, 1.0 if i + 1 < zeros else 0.0
+        for k in range(omega.size):
+            a, b, one = still - twice * omega[k] * omega[k], moves * omega[k], real[k]
+            real[k], imag[k] = one * a - imag[k] * b, one * b + imag[k] * a
+    return found
 
 
 @loop()
 def product(values: Row, shape: Shape, omega: Row) -> ComplexRow:
     """(n,) the network at ω (n,)."""
-    poles, zeros, at_rest, _ = shape
-    below, above = np.exp(values[:poles]), values[poles : poles + zeros]
+    parts = _parts(values, shape, omega)
     found = np.empty(omega.size, dtype=np.complex128)
     for k in range(omega.size):
-        found[k] = _at(below, above, at_rest, values[-2], values[-1], omega[k])
+        found[k] = complex(parts[0, k], parts[1, k])
     return found
 
 
@@ -124,106 +87,6 @@ def by_coefficients(coefficients: Row, shape: Shape, omega: Row) -> ComplexRow:
 
 
 @loop()
-def slow(values: Row, shape: Shape, gate: Row) -> tuple[ComplexRow, ComplexRow]:
-    """Poles (p,) and residues (p,) of the rings that the gate cuts; a residue of 0 where it need not be followed."""
-    count, zeros, at_rest, _ = shape
-    poles, residues = roots_of(np.exp(values[:count])), np.zeros(count, dtype=np.complex128)
-    nulls = roots_of(values[count : count + zeros])
-    for i in range(count):
-        pole = poles[i]
-        if np.exp(pole.real * gate[0]) < FOLLOWED:
-            continue
-        apart, nearest = complex(1.0, 0.0), np.inf
-        for j in range(count):
-            if j != i:
-                apart = apart * (pole - poles[j])
-                nearest = min(nearest, abs(pole - poles[j]))
-        if nearest < 1e-6 * abs(pole):
-            continue  # two poles in one place have no residues of their own
-        above = complex(values[-2], 0.0)
-        for _ in range(at_rest):
-            above = above * pole
-        for null in nulls:
-            above = above * (pole - null)
-        residues[i] = above / apart
-    return poles, residues
-
-
-@loop()
-def turns_of(omega: Row, gate: Row) -> Table:
-    """(8, n) cos and −sin of ω·length for the gate's flat part and its fall, the flat part before it and its rise: what
-    every ring shares."""
-    found = np.empty((8, omega.size))
-    for row, length in enumerate((gate[0], gate[1], gate[2] - gate[3], gate[3])):
-        for k in range(omega.size):
-            found[2 * row, k], found[2 * row + 1, k] = np.cos(omega[k] * length), -np.sin(omega[k] * length)
-    return found
-
-
-@loop()
-def _kept(q: complex, over_flat: complex, over_fall: complex, fall: float) -> complex:
-    """∫ exp(q·t) over the flat part, then ∫ cos²(π·t/(2·fall))·exp(q·t) over the fall, from exp(q·length) of both."""
-    falling = complex(0.0, 0.0)
-    if fall > 0:
-        falling = 0.5 * (_over(over_fall - 1, q) - _over((over_fall + 1) * q, q * q + (np.pi / fall) ** 2))
-    return _over(over_flat - 1, q) + over_flat * falling
-
-
-@loop()
-def left_out(
-    values: Row, shape: Shape, omega: Row, gate: Row, turns: Table
-) -> ComplexRow:
-    """(n,) what the gate takes of the network's rings, less what the passages before add to them; turns: as turns_of
-    has them, or (8, 0), and then they are found where a ring needs them."""
-    poles, residues = slow(values, shape, gate)
-    found = np.zeros(omega.size, dtype=np.complex128)
-    if not residues.any():
-        return found
-    if turns.shape[1] == 0:
-        turns = turns_of(omega, gate)
-    # Told from where the rings begin, which is before the gate's zero where they are loudest long after that.
-    delay = values[-1]
-    flat, fall, before, rise, period, count = (
-        gate[0] - delay, gate[1], gate[2] - gate[3] + delay, gate[3], gate[4], int(gate[5]))
-    real, imag = np.zeros(omega.size), np.zeros(omega.size)
-    later = np.empty(omega.size, dtype=np.complex128)
-    for k in range(omega.size):
-        later[k] = complex(np.cos(omega[k] * delay), np.sin(omega[k] * delay))
-    for i in range(poles.size):
-        if residues[i] == 0:
-            continue
-        pole, residue = poles[i], residues[i]
-        over = np.exp(pole * period)
-        carried, power = complex(0.0, 0.0), complex(1.0, 0.0)
-        if count > 1 and abs(over) > FORGOTTEN:
-            for m in range(1, count):
-                power = power * over
-                carried = carried + (count - m) / count * power
-        end, fell = np.exp(pole * flat), np.exp(pole * fall)
-        began, rose = np.exp(-pole * before), np.exp(-pole * rise)
-        # Loops without branches, parts apart: what a processor does for several frequencies at once.
-        for k in range(omega.size):
-            q = pole - complex(0.0, omega[k])
-            ring = -_over(complex(1.0, 0.0), q) - (1 + carried) * _kept(
-                q, end * later[k] * complex(turns[0, k], turns[1, k]), fell * complex(turns[2, k], turns[3, k]), fall)
-            added = residue * ring
-            real[k] += added.real
-            imag[k] += added.imag
-        if carried != 0:
-            for k in range(omega.size):
-                # Before the beginning the gate rises: its falling part, run backwards.
-                q = complex(0.0, omega[k]) - pole
-                back = residue * carried * _kept(
-                    q, began * later[k] * complex(turns[4, k], -turns[5, k]),
-                    rose * complex(turns[6, k], -turns[7, k]), rise)
-                real[k] -= back.real
-                imag[k] -= back.imag
-    for k in range(omega.size):
-        found[k] = complex(real[k], imag[k]) * np.conj(later[k])
-    return found
-
-
-@loop()
 def seen(
     values: Row, shape: Shape, omega: Row, gate: Row, turns: Table
 ) -> ComplexRow:
@@ -239,21 +102,42 @@ def misfit(
 ) -> Row:
     """(2g,) what is left in standard deviations of either part: of the means gain (g,) of what stands at the nodes ω
     (3g,), each counting its share (g, 3) and sounding late (3g,)."""
-    model = seen(values, shape, omega, gate, turns)
+    return _misfit_of(_parts(values, shape, omega), values, shape, omega, late, share, gate, turns, gain, deviation)
+
+
+@loop()
+def _misfit_of(
+    parts: Table, values: Row, shape: Shape, omega: Row, late: Row, share: Table, gate: Row, turns: Table,
+    gain: ComplexRow, deviation: Row,
+) -> Row:
+    """As misfit has it, by the network that the values make (2, 3g)."""
+    real, imag = parts[0].copy(), parts[1].copy()
+    if gate.size:
+        less = left_out(values, shape, omega, gate, turns)
+        for k in range(omega.size):
+            real[k] -= less[k].real
+            imag[k] -= less[k].imag
+    if shape[3]:
+        _sounds_late(real, imag, turned(omega * values[-3] * late))
     groups, nodes = share.shape
     left = np.empty(2 * groups)
     for g in range(groups):
-        mean = complex(0.0, 0.0)
+        one, other = 0.0, 0.0
         for j in range(nodes):
-            k = g * nodes + j
-            heard = model[k]
-            if shape[3]:
-                turn = omega[k] * values[-3] * late[k]
-                heard = heard * complex(np.cos(turn), -np.sin(turn))
-            mean = mean + share[g, j] * heard
-        apart = (gain[g] - mean) / deviation[g]
-        left[g], left[groups + g] = apart.real, apart.imag
+            one += share[g, j] * real[g * nodes + j]
+            other += share[g, j] * imag[g * nodes + j]
+        left[g] = (gain[g].real - one) / deviation[g]
+        left[groups + g] = (gain[g].imag - other) / deviation[g]
     return left
+
+
+@loop()
+def _sounds_late(real: Row, imag: Row, turn: Table) -> None:
+    """Turns real and imaginary parts back, by cosines and sines."""
+    for k in range(real.size):
+        one = real[k]
+        real[k] = one * turn[0, k] + imag[k] * turn[1, k]
+        imag[k] = imag[k] * turn[0, k] - one * turn[1, k]
 
 
 @loop()
@@ -283,68 +167,95 @@ def slopes(
     turns: Table, deviation: Row,
 ) -> Table:
     """(v, 2g) of the model by its values, in the same standard deviations; arguments as in misfit."""
-    poles, zeros, at_rest, clocked = shape
+    return _slopes_of(_parts(values, shape, omega), values, shape, omega, late, share, gate, turns, deviation)
+
+
+@loop()
+def _factor_slopes(
+    still: float, moves: float, pair: int, by: float, total: Table, omega: Row, by_still: Table, by_moves: Table,
+) -> None:
+    """What a factor's values move, into (2, n) each: total (2, n), `by` times, over it. pair: whether it is
+    s² + moves·s + still, or s + still."""
+    twice, along = (1.0, moves) if pair else (0.0, 1.0)
+    for k in range(omega.size):
+        a, b = still - twice * omega[k] * omega[k], along * omega[k]
+        at_zero = a * a + b * b < 1e-200
+        a, b = 1e-100 if at_zero else a, 0.0 if at_zero else b
+        size, one, other = 1.0 / (a * a + b * b), by * total[0, k], by * total[1, k]
+        by_still[0, k], by_still[1, k] = (one * a + other * b) * size, (other * a - one * b) * size
+    if pair:
+        for k in range(omega.size):
+            by_moves[0, k], by_moves[1, k] = -omega[k] * by_still[1, k], omega[k] * by_still[0, k]
+
+
+@loop()
+def _slopes_of(
+    parts: Table, values: Row, shape: Shape, omega: Row, late: Row, share: Table, gate: Row, turns: Table,
+    deviation: Row,
+) -> Table:
+    """As slopes has them, by the network that the values make (2, 3g)."""
+    poles, zeros, _, clocked = shape
     count, groups, nodes = values.size, share.shape[0], share.shape[1]
     below, above = np.exp(values[:poles]), values[poles : poles + zeros]
     rings = ring_slopes(values, shape, omega, gate, turns)
-    found = np.empty((count, 2 * groups))
-    row, real, imag = np.empty(count, dtype=np.complex128), np.empty(count), np.empty(count)
+    rows = np.empty((count, 2, omega.size))
+    for i in range(0, poles, 2):
+        pair = int(i + 1 < poles)
+        other = i + pair
+        _factor_slopes(below[i], below[other], pair, -1.0, parts, omega, rows[i], rows[other])
+        for v in range(i, other + 1):
+            for k in range(omega.size):
+                rows[v, 0, k] *= below[v]
+                rows[v, 1, k] *= below[v]
+    for i in range(0, zeros, 2):
+        pair = int(i + 1 < zeros)
+        other = i + pair
+        _factor_slopes(above[i], above[other], pair, 1.0, parts, omega, rows[poles + i], rows[poles + other])
+    gain, delay, clock = count - 2, count - 1, count - 3
+    for k in range(omega.size):
+        rows[gain, 0, k], rows[gain, 1, k] = parts[0, k] / values[gain], parts[1, k] / values[gain]
+        rows[delay, 0, k], rows[delay, 1, k] = omega[k] * parts[1, k], -omega[k] * parts[0, k]
+    if clocked:
+        for k in range(omega.size):
+            rows[clock, 0, k], rows[clock, 1, k] = late[k] * rows[delay, 0, k], late[k] * rows[delay, 1, k]
+    if rings.shape[0]:
+        for v in range(count):
+            for k in range(omega.size):
+                rows[v, 0, k] -= rings[v, k].real
+                rows[v, 1, k] -= rings[v, k].imag
+    if clocked:
+        turn = turned(omega * values[clock] * late)
+        for v in range(count):
+            _sounds_late(rows[v, 0], rows[v, 1], turn)
+    found, counts = np.zeros((count, 2 * groups)), np.empty((groups, nodes))
     for g in range(groups):
-        for v in range(count):
-            real[v], imag[v] = 0.0, 0.0
         for j in range(nodes):
-            k = g * nodes + j
-            w, s = omega[k], complex(0.0, omega[k])
-            total = _at(below, above, at_rest, values[-2], values[-1], w)
-            for i in range((poles + 1) // 2):
-                part = _over(-total, _factor(below, i, w))
-                row[2 * i] = below[2 * i] * part
-                if 2 * i + 1 < poles:
-                    row[2 * i + 1] = below[2 * i + 1] * s * part
-            for i in range((zeros + 1) // 2):
-                factor = _factor(above, i, w)
-                if abs(factor) < 1e-100:
-                    factor = complex(1e-100, 0.0)
-                part = _over(total, factor)
-                row[poles + 2 * i] = part
-                if 2 * i + 1 < zeros:
-                    row[poles + 2 * i + 1] = s * part
-            row[count - 2], row[count - 1] = total / values[-2], -s * total
-            if clocked:
-                row[count - 3] = -s * late[k] * total
-            if rings.shape[0]:
-                for v in range(count):
-                    row[v] = row[v] - rings[v, k]
-            if clocked:
-                angle = w * values[-3] * late[k]
-                turn = complex(np.cos(angle), -np.sin(angle))
-                for v in range(count):
-                    row[v] = row[v] * turn
-            counts = share[g, j] / deviation[g]
-            for v in range(count):
-                real[v] += counts * row[v].real
-                imag[v] += counts * row[v].imag
-        for v in range(count):
-            found[v, g], found[v, groups + g] = real[v], imag[v]
+            counts[g, j] = share[g, j] / deviation[g]
+    for v in range(count):
+        for part in range(2):
+            row, into = rows[v, part], found[v, part * groups : (part + 1) * groups]
+            for g in range(groups):
+                for j in range(nodes):
+                    into[g] += counts[g, j] * row[g * nodes + j]
     return found
 
 
 @loop()
 def _one_step(
-    values: Row, left: Row, damping: float, shape: Shape, omega: Row, late: Row, share: Table, gate: Row, turns: Table,
-    gain: ComplexRow, deviation: Row,
-) -> tuple[Row, Row, float]:
-    """(values, what they leave, damping) after a step of Levenberg and Marquardt, damped until it helps; as they were
-    where that is of no use."""
+    values: Row, parts: Table, left: Row, damping: float, shape: Shape, omega: Row, late: Row, share: Table, gate: Row,
+    turns: Table, gain: ComplexRow, deviation: Row,
+) -> tuple[Row, Table, Row, float]:
+    """(values, the network that they make, what they leave, damping) after a step of Levenberg and Marquardt, damped
+    until it helps; as they were where that is of no use."""
     count, poles, error = values.size, shape[0], inner(left, left)
-    design = slopes(values, shape, omega, late, share, gate, turns, deviation)
+    design = _slopes_of(parts, values, shape, omega, late, share, gate, turns, deviation)
     normal, pull, scale = np.empty((count, count)), np.empty(count), np.ones(count)
     for v in range(count):
         square = inner(design[v], design[v])
         scale[v] = np.sqrt(square) if square > 0 else 1.0
         pull[v] = inner(design[v], left) / scale[v]
         if not np.isfinite(square + pull[v]):
-            return values, left, damping
+            return values, parts, left, damping
         for other in range(v + 1):
             normal[v, other] = inner(design[v], design[other]) / (scale[v] * scale[other])
     for _ in range(DAMPED_AT_MOST):
@@ -355,11 +266,12 @@ def _one_step(
                 tried[v] = min(max(tried[v] + min(max(way, -1.0), 1.0), -FARTHEST), FARTHEST)
             else:
                 tried[v] += way
-        remains = misfit(tried, shape, omega, late, share, gate, turns, gain, deviation)
+        there = _parts(tried, shape, omega)
+        remains = _misfit_of(there, tried, shape, omega, late, share, gate, turns, gain, deviation)
         if inner(remains, remains) < error:
-            return tried, remains, max(damping / 10, 1e-14)
+            return tried, there, remains, max(damping / 10, 1e-14)
         damping = max(damping * 8, 1e-9)
-    return values, left, damping
+    return values, parts, left, damping
 
 
 @loop()
@@ -369,10 +281,11 @@ def stepped(
 ) -> tuple[Row, Row, float, int]:
     """(values, what they leave, damping, whether that was all): so many steps, or as many as make the square of what is
     left less by a share `still` of 1 and of its own thousandth. Other arguments as in misfit."""
+    parts = _parts(values, shape, omega)
     for _ in range(most):
         error = inner(left, left)
-        values, left, damping = _one_step(
-            values, left, damping, shape, omega, late, share, gate, turns, gain, deviation)
+        values, parts, left, damping = _one_step(
+            values, parts, left, damping, shape, omega, late, share, gate, turns, gain, deviation)
         now = inner(left, left)
         if not error - now >= still * max(1.0, 1e-3 * now):
             return values, left, damping, 1
