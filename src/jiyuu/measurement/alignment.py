@@ -7,11 +7,11 @@ from functools import lru_cache
 from hashlib import blake2b
 
 import numpy as np
-import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.signals.resampling import taken_at
+from jiyuu.signals.running import running_mean
 from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
@@ -121,7 +121,7 @@ def _undoing(passages: Passages, size: int, regularisation: float) -> ComplexArr
     """(size//2 + 1,) what a spectrum is multiplied by to be that of the impulse response."""
     spectrum = rfft(passages.passage_v, size)
     power = np.abs(spectrum) ** 2
-    floor = 0.1 * scipy.ndimage.uniform_filter1d(power, 4096) if passages.noisy else regularisation * power.max()
+    floor = 0.1 * running_mean(power, 4096) if passages.noisy else regularisation * power.max()
     return np.asarray(np.conj(spectrum) / (power + floor))
 
 
@@ -132,7 +132,7 @@ def find_place(record: FloatArray, response: FloatArray, passages: Passages, sam
     Raises MeasurementError when nothing stands out."""
     checkpoint()
     width = max(int(0.004 * sample_rate_hz), 1)
-    smooth = scipy.ndimage.uniform_filter1d(response**2, width, mode="constant")
+    smooth = running_mean(response**2, width, "constant")
     total = smooth[: record.size].copy()
     # Only to the end of the recording: behind it stands what began before the recording did.
     for i in range(1, passages.count):

@@ -5,11 +5,11 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.alignment import KEPT_SAMPLES, Passages
+from jiyuu.signals.running import running_mean
 from jiyuu.signals.transforms import next_fast_len, rfft
 
 SPREAD = 1.25  # ratio by which a hurt band reaches past the frequencies that sounded while it happened
@@ -47,7 +47,7 @@ def hurt_bands_hz(
     """The band of frequencies that sounded while samples (n,) were flat; () where none were."""
     frequency = 8.0 * 2 ** (np.arange(0, 12, 1 / 24))
     frequency = frequency[frequency < 0.47 * sample_rate_hz]
-    sounds = scipy.ndimage.uniform_filter1d(sounding_s(frequency, passages, sample_rate_hz), 3)
+    sounds = running_mean(sounding_s(frequency, passages, sample_rate_hz), 3)
     times = []
     for i in sound:
         start = place + i * passages.period

@@ -10,12 +10,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.alignment import Passages, impulse_response
 from jiyuu.measurement.chirp import sounding_s
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
+from jiyuu.signals.running import running_mean
 from jiyuu.signals.transforms import rfft
 
 ORDER = 3
@@ -58,8 +58,7 @@ def compression_of(
     if len(found) > 1:
         noises = [(found[0] - found[1]) / 2]
     third = np.abs(np.mean(found, axis=0))
-    # A running sum over what falls by twenty decades may end a hair under nothing.
-    noise = np.sqrt(np.maximum(scipy.ndimage.uniform_filter1d(np.abs(noises[0]) ** 2, 31), 0.0))
+    noise = np.sqrt(running_mean(np.abs(noises[0]) ** 2, 31))
     third = np.where(third > CLEAR * noise, third, 0.0)
     at_third = np.interp(ORDER * frequency_hz, hertz, third, right=0.0)
     gain = 10 ** (gain_db / 20)
@@ -68,7 +67,7 @@ def compression_of(
     # What is made before the filter has gone through it at three times the frequency, what is made behind it has not.
     before = np.where(there > 10 ** (-FAINT_DB / 20) * gain.max(), at_third / np.maximum(there, 1e-12), 0.0)
     share = ORDER * np.maximum(before, at_third / np.maximum(gain, 1e-12)) * loud
-    return Compression(scipy.ndimage.uniform_filter1d(share, POINTS_PER_OCTAVE // 12))
+    return Compression(running_mean(share, POINTS_PER_OCTAVE // 12))
 
 
 def efold_s(passages: Passages, frequency_hz: FloatArray, sample_rate_hz: float) -> float | None:

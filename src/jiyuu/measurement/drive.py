@@ -19,6 +19,7 @@ from jiyuu.measurement.two_tones import Products, products_of
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
 from jiyuu.measurement.waveform_faults import NEARLY, at_full_scale
 from jiyuu.signals.drive_steps import DriveSteps
+from jiyuu.signals.running import running_mean
 from jiyuu.signals.transforms import convolved, rfft
 
 HIGHEST_HARMONIC = 20
@@ -121,7 +122,7 @@ def _place(record: FloatArray, sample_rate_hz: float, steps: DriveSteps) -> int:
     hop = max(round(HOP_S * sample_rate_hz), 1)
     turn = 2 * np.pi * steps.frequency_hz / sample_rate_hz * np.arange(record.size)
     width = max(round(seen_s(steps) * sample_rate_hz), 1)
-    real, imaginary = (scipy.ndimage.uniform_filter1d(record * wave(turn), width)[::hop] for wave in (np.cos, np.sin))
+    real, imaginary = (running_mean(record * wave(turn), width)[::hop] for wave in (np.cos, np.sin))
     found, _ = ladder_in(np.hypot(real, imaginary), sample_rate_hz, steps)
     return found * hop
 

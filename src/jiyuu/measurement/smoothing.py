@@ -13,11 +13,11 @@ from functools import lru_cache
 from typing import Protocol
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.bin_groups import Cut
+from jiyuu.signals.running import running_least, running_mean
 from jiyuu.signals.transforms import fft, ifft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
@@ -205,7 +205,7 @@ def _unit_noise(grid: FineGrid) -> UnitNoise:
 
 
 def _evened(values: FloatArray, width: int) -> FloatArray:
-    return np.asarray(scipy.ndimage.uniform_filter1d(values, width, mode="nearest"))
+    return np.asarray(running_mean(values, width, "edge"))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -310,7 +310,7 @@ def chosen_windows(estimates: list[ComplexArray], deviations: list[FloatArray]) 
             alive &= gap <= AGREEMENT * deviations[narrow]
         chosen[alive] = wide
     # One window for a neighbourhood: a single lucky point in a sharp peak must not be smoothed away.
-    level = scipy.ndimage.minimum_filter1d(chosen, 9, axis=-1, mode="nearest")
+    level = running_least(chosen, 9)
     # The widest that agrees leans by about as much as its noise; the second narrower one's lean is far below it, and
     # the draws then tell nearly all there is to tell.
     return np.asarray(np.maximum(level - HELD_BACK, 0))
@@ -324,7 +324,7 @@ def bias_of(
     narrower = np.maximum(chosen - 1, 0)
     gap = np.abs(pick(estimates, chosen) - pick(estimates, narrower)) ** 2
     noise = np.choose(narrower, deviations) ** 2 - np.choose(chosen, deviations) ** 2
-    excess = scipy.ndimage.uniform_filter1d(gap - noise, 33, mode="nearest")
+    excess = running_mean(gap - noise, 33, "edge")
     return np.asarray(np.sqrt(np.maximum(excess, 0.0)))
 
 

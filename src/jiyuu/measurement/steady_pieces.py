@@ -10,11 +10,11 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
+from jiyuu.signals.running import running_median, running_most
 from jiyuu.signals.transforms import ifft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
@@ -154,7 +154,7 @@ def _still(cents: FloatArray, level_db: FloatArray) -> NDArray[np.bool_]:
     for below_hz, half in ((60.0, 12), (25.0, 20)):  # a low tone needs longer to say that it stands still
         still = np.where(cents < 1200 * np.log2(below_hz), _still_within(cents, half), still)
     reach = 2 * round(1.0 / HOP_S) + 1
-    loudest = scipy.ndimage.maximum_filter1d(scipy.ndimage.median_filter(level_db, 5), reach)
+    loudest = running_most(running_median(level_db, 5), reach)
     return np.asarray(still & (level_db > loudest - QUIET_DB))
 
 

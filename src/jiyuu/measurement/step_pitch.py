@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-import scipy
 
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.notice import Fault, Notice
@@ -15,6 +14,7 @@ from jiyuu.measurement.steady_pieces import HOP_S, Piece, pitch_track
 from jiyuu.measurement.step_lines import MOST_DIVISOR, Divided, divided, on_a_line
 from jiyuu.measurement.step_tone import SMOOTHED_S, StepTone, step_tone, turned_down
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.signals.running import running_median
 from jiyuu.signals.transforms import next_fast_len, rfft
 
 TOLERANCE = 0.012  # how far a partial may lie from a whole multiple
@@ -127,7 +127,7 @@ def swaying_steps(
     cents, level_db = pitch_track(recording_v, sample_rate_hz)
     if cents.size < count:
         return None
-    calm = scipy.ndimage.median_filter(cents, round(CALM_S / HOP_S) | 1, mode="nearest")
+    calm = running_median(cents, round(CALM_S / HOP_S) | 1, "edge")
     loud = level_db > float(np.quantile(level_db, 0.9)) - GAP_DB
     runs: list[list[int]] = []
     for i in np.flatnonzero(loud):

@@ -12,13 +12,13 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.steady_pieces import Piece
 from jiyuu.measurement.step_lines import divided, on_a_line
 from jiyuu.measurement.uncertain import COVERAGE, Uncertain
+from jiyuu.signals.running import running_median
 from jiyuu.stopping import checkpoint
 
 SMOOTHED_S = 0.003  # at least; and a whole number of periods
@@ -138,7 +138,7 @@ def turned_down(
     kept = 2 * turned[at]
     time_s = (first + at + (length - 1)) / sample_rate_hz  # two windows of this length are centred there
     size_v = np.abs(kept)
-    usual = scipy.ndimage.median_filter(size_v, min(USUAL_OVER, size_v.size))
+    usual = running_median(size_v, min(USUAL_OVER, size_v.size))
     sound = (size_v > usual / ASTRAY) & (size_v < usual * ASTRAY)
     phase = np.angle(kept)
     if sound.sum() > 8:

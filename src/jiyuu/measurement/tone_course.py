@@ -9,11 +9,11 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.measurement.tone import partials
+from jiyuu.signals.running import running_median
 
 PERIODS, SHORTEST_S = 2, 0.002  # of a piece
 BLOCKS, FEWEST_PIECES = 48, 12
@@ -78,7 +78,7 @@ def course_of(record_v: FloatArray, sample_rate_hz: float, hertz: float) -> Cour
     phase = np.unwrap(np.angle(told))
     # Medians, for clicks; and where it is not as loud as beside it, it is not the tone that is heard.
     means, sizes = (np.array([np.median(row[block]) for block in blocks]) for row in (phase, np.abs(told)))
-    usual = scipy.ndimage.median_filter(sizes, 5, mode="nearest")
+    usual = running_median(sizes, 5, "edge")
     kept = (sizes > usual / ODD) & (sizes < usual * ODD)
     by_left = float(np.std(left) / strength[best - 1] * np.sqrt(2 * np.sum(window**2)) / np.sum(window))
     noise = max(MEDIAN * max(by_left, _noise(phase)) / np.sqrt(sounds.size / len(blocks)), _noise(means[kept]),
