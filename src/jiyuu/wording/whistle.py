@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from jiyuu.measurement.contexts import Beside, ConcertPitch
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.tuner import Beating, Tuning
-from jiyuu.prediction.whistle import SelfModulated, nearest_saw, within_hearing_octaves
 from jiyuu.quantities import note_and_cents, shown_hz, signed
 from jiyuu.wording.numbers import percent_text, three_digits, two_digits
 from jiyuu.wording.quantity import Quantity, context
+
+if TYPE_CHECKING:
+    from jiyuu.prediction.whistle import SelfModulated
 
 
 def _note(finding: Finding) -> str:
@@ -48,6 +51,8 @@ def _at_end(finding: Finding) -> str:
 
 def swing_text(found: Sequence[SelfModulated], cutoff_hz: float) -> str:
     """What a bandpass patched into its own cutoff makes of the whistle; found: from no swing on."""
+    from jiyuu.prediction.whistle import nearest_saw, within_hearing_octaves  # a simulation, which no finding needs
+
     nearest = nearest_saw(found)
     cents = 1200 * math.log2(nearest.frequency_hz / found[0].frequency_hz)
     return (f"Dotted: a saw; nearest at ±{nearest.octaves:g} octaves, {signed(cents, 0)} cents. Past "
