@@ -91,7 +91,7 @@ PLANTED = [
 ]
 
 
-@pytest.mark.parametrize(("cause", "first", "second"), some(PLANTED, 4), ids=str)
+@pytest.mark.parametrize(("cause", "first", "second"), some(PLANTED, 3, long=7), ids=str)
 def test_a_single_planted_cause_gets_it_all(cause: Cause, first: dict[str, float], second: dict[str, float]) -> None:
     a, b = subject(**first), subject(**second)  # type: ignore[arg-type]
     found = why(a, b, SOURCE, names=["brightness", "body"])

@@ -76,7 +76,7 @@ def test_twice_measured_it_is_the_same_within_what_is_stated_and_as_drawn():
                for name in ("brightness", "sharpness", "body", "peak", "grit", "snap", "loudness"))
 
 
-@pytest.mark.parametrize("begins", some([0, 50, 200, 437], 2))
+@pytest.mark.parametrize("begins", some([0, 50, 200, 437], 1, long=4))
 def test_a_dull_sound_is_as_sharp_wherever_it_begins(begins):
     """Cut out of an endless tone anywhere; begun at once it would click, and measure a fourth sharper."""
     rate, size = 48_000, 48_000

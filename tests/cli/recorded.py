@@ -9,6 +9,8 @@ import io
 import json
 import sys
 import tempfile
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -75,22 +77,31 @@ def tracking(folder: Path) -> object:
     return json.loads(spoken("measure", "tracking", heard, "--volts", "0:3:1", "--json"))
 
 
-def outputs() -> dict[str, object]:
-    with tempfile.TemporaryDirectory() as name:
-        folder = Path(name)
-        found: dict[str, object] = {"circuits": circuits(folder)}
-        for circuit in CIRCUITS:
-            found[f"respond {circuit}"] = respond(circuit)
-            found[f"oscillate {circuit}"] = oscillate(circuit)
-        for circuit in ("transistor-ladder", "state-variable"):
-            found[f"measure response sweep {circuit}"] = response(folder, circuit, "sweep")
-        found["measure response noise"] = response(folder, "transistor-ladder", "noise")
-        found["measure response tones"] = response(folder, "transistor-ladder", "tones")
-        found["measure tone"] = tone(folder)
-        found["measure tracking"] = tracking(folder)
+def predictions(folder: Path) -> dict[str, object]:
+    found: dict[str, object] = {"circuits": circuits(folder)}
+    for circuit in CIRCUITS:
+        found[f"respond {circuit}"] = respond(circuit)
+        found[f"oscillate {circuit}"] = oscillate(circuit)
     return found
 
 
+PARTS: dict[str, Callable[[Path], object]] = {
+    "predictions": predictions,
+    "measure response sweep transistor-ladder": partial(response, circuit="transistor-ladder", kind="sweep"),
+    "measure response sweep state-variable": partial(response, circuit="state-variable", kind="sweep"),
+    "measure response noise": partial(response, circuit="transistor-ladder", kind="noise"),
+    "measure response tones": partial(response, circuit="transistor-ladder", kind="tones"),
+    "measure tone": tone,
+    "measure tracking": tracking,
+}
+
+
+def output(part: str) -> object:
+    with tempfile.TemporaryDirectory() as name:
+        return PARTS[part](Path(name))
+
+
 if __name__ == "__main__":
-    KEPT.write_text(json.dumps(outputs(), indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+    kept = {part: output(part) for part in PARTS}
+    KEPT.write_text(json.dumps(kept, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
     sys.exit(0)

@@ -42,11 +42,11 @@ def test_a_parameter_moves_the_curve_and_can_be_undone(window):
     assert window.session.standing().filter.parameters == window.session.in_hand.document.parameters
 
 
-@pytest.mark.parametrize(("text", "words"), [("7", "out of range"), ("soup", "not a number"), ("1 Hz", "not in")])
-def test_a_parameter_that_makes_no_sense_is_refused_in_place(window, text, words):
-    typed(window.view("response").circuit_page.fields["compensation"], text)
-    assert words in window.tidings.text()
-    assert window.session.standing().filter.parameters.get("compensation", 0.0) == 0.0
+def test_a_parameter_that_makes_no_sense_is_refused_in_place(window):
+    for text, words in (("7", "out of range"), ("soup", "not a number"), ("1 Hz", "not in")):
+        typed(window.view("response").circuit_page.fields["compensation"], text)
+        assert words in window.tidings.text()
+        assert window.session.standing().filter.parameters.get("compensation", 0.0) == 0.0, text
 
 
 @pytest.mark.long
@@ -147,11 +147,12 @@ def test_the_nearest_capacitor_is_named_with_its_error_in_cents(window):
     assert window.session.standing().cutoff_hz == pytest.approx(set_hz * 5.1 / 4.7, rel=1e-4)
 
 
-@pytest.mark.parametrize("text", ["soup", "-3n", "1 V", "1e9"])
-def test_component_values_that_make_no_sense_are_refused_in_place(window, text):
-    typed(window.view("response").circuit_page.components.fields["capacitor_f"], text)
-    assert window.tidings.is_error
-    assert window.session.standing().cutoff_hz == 820.0
+def test_component_values_that_make_no_sense_are_refused_in_place(window):
+    for text in ("soup", "-3n", "1 V", "1e9"):
+        window.tidings.clear()
+        typed(window.view("response").circuit_page.components.fields["capacitor_f"], text)
+        assert window.tidings.is_error, text
+        assert window.session.standing().cutoff_hz == 820.0, text
 
 
 def test_a_circuit_is_chosen_by_its_drawing_and_put_on_the_shelf(window):

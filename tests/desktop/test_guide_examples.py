@@ -13,7 +13,8 @@ from jiyuu.bench.walk import walk
 from tests.desktop.using import settled
 from tests.trials import some
 
-LATER = ("logbook", "response", "comparison", "modulation")  # the first has nothing to measure, the others take long
+# The first has nothing to measure, the others take long.
+LATER = ("logbook", "response", "comparison", "modulation", "resonance", "self_oscillation")
 GUIDE = files("jiyuu.desktop").joinpath("guide.md").read_text(encoding="utf-8")
 
 
@@ -50,7 +51,7 @@ DONE = {"setup": measure, "response": measure, "tracking": measure, "modulation"
         "combination": highpass_ahead, "comparison": third_revision}
 
 
-@pytest.mark.parametrize("which", [one.key for one in walk() if one.key not in LATER] + some(LATER[1:], 0, long=3))
+@pytest.mark.parametrize("which", [one.key for one in walk() if one.key not in LATER] + some(LATER[1:], 0, long=5))
 def test_what_the_guide_quotes_is_said(which, window, qtbot):
     name = next(one.name for one in walk() if one.key == which)
     said = quoted(name)

@@ -217,6 +217,7 @@ def test_a_note_gives_way_to_the_curve_under_the_title(window, right, qtbot):
     assert right.slope.view.viewRange()[1][1] < top
 
 
+@pytest.mark.long
 def test_a_note_that_would_lie_on_curves_at_both_ends_gets_room_over_them(window, qtbot):
     view = window.view("response")
     typed(view.resonance, "60")  # peaks under the title, steep ends of highpasses at the foot

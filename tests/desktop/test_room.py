@@ -1,10 +1,12 @@
 """At every size of type nothing is cut off, and what does not fit can be scrolled to."""
 
+import pytest
 from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLabel, QLineEdit
 
 from jiyuu.bench.walk import walk
 from jiyuu.desktop.theme.style import THEME
 from tests.desktop.using import settled
+from tests.trials import some
 
 
 def cut_off(root):
@@ -33,12 +35,13 @@ def cut_off(root):
 LAID_OUT_MS = 50  # within which every layout has settled
 
 
-def test_no_word_is_cut_off(window, qtbot):
+@pytest.mark.parametrize("scales", some([[1.0, 2.0], [1.5]], 1, long=2))
+def test_no_word_is_cut_off(window, qtbot, scales):
     problems = []
     for step in walk():
         window.go(step.key)
         settled(window, qtbot)
-    for scale in (1.0, 1.5, 2.0):
+    for scale in scales:
         THEME.apply("paper", scale=scale)
         for step in walk():
             window.go(step.key)

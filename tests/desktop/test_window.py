@@ -22,7 +22,7 @@ from jiyuu.rig.simulated import SimulatedRig
 from jiyuu.signals.recordings import write_recording
 from jiyuu.signals.sweep import SweepPlan, sweep_stimulus
 from jiyuu.wording.findings import sentence
-from tests.desktop.using import measured, settled
+from tests.desktop.using import measured, settled, typed
 from tests.trials import some
 
 
@@ -175,43 +175,44 @@ def test_a_dropped_filter_joins_the_shelf_and_a_book_takes_its_place(window, tmp
     assert "empty" in window.tidings.text()
 
 
-@pytest.mark.parametrize(("name", "content", "words"), [
+BAD = [
     ("a.odt", b"hello", "nothing to be done"), ("a.txt", b"hello", "a curve needs at least 24"),
     ("a.wav", b"RIFF", "Drop two files together"),
     ("a.filter.json", b"{", "not valid JSON"),
     ("a.filter.json", b'{"name": "x", "circuit": "comb"}', "no circuit 'comb'"),
     ("a.jiyuu", b"text", "not a book"),
-])
-def test_bad_files_are_refused_in_place(window, tmp_path, name, content, words):
-    (tmp_path / name).write_bytes(content)
-    drop(window, tmp_path / name)
-    assert window.tidings.isVisible()
-    assert words in window.tidings.text()
-    assert window.tidings.is_error
-    assert window.session.in_hand.letter == "A"
+]
 
 
-@pytest.mark.parametrize("content", [b"", b"RIFF", None])
-def test_bad_recordings_are_refused_in_place(window, qtbot, tmp_path, content):
-    for name in ("one.wav", "two.wav"):
-        if content is None:
-            write_recording(tmp_path / name, np.zeros(48_000), 48_000)
-        else:
-            (tmp_path / name).write_bytes(content)
-    with qtbot.waitSignal(window.measuring.jobs.failed, timeout=20_000):
-        drop(window, tmp_path / "one.wav", tmp_path / "two.wav")
-    assert window.tidings.is_error
-    assert any(word in window.tidings.text() for word in ("empty", "cannot be read", "silent"))
+def test_bad_files_are_refused_in_place(window, tmp_path):
+    for name, content, words in BAD:
+        (tmp_path / name).write_bytes(content)
+        drop(window, tmp_path / name)
+        assert window.tidings.isVisible(), name
+        assert words in window.tidings.text()
+        assert window.tidings.is_error, name
+        assert window.session.in_hand.letter == "A", name
+        window.tidings.clear()
 
 
-@pytest.mark.parametrize(("text", "hz"), [("1k2", 1200.0), ("A4", 440.0), ("0 V", 261.626), ("3 kHz", 3000.0)])
-def test_typed_cutoffs(window, text, hz):
-    field = window.view("response").cutoff
-    field.setFocus()
-    field.selectAll()
-    QTest.keyClicks(field, text)
-    QTest.keyClick(field, Qt.Key.Key_Return)
-    assert window.session.standing().cutoff_hz == pytest.approx(hz, abs=1e-3)
+def test_bad_recordings_are_refused_in_place(window, qtbot, tmp_path):
+    for content, words in ((b"", ("empty", "cannot be read")), (b"RIFF", ("cannot be read",)), (None, ("silent",))):
+        for name in ("one.wav", "two.wav"):
+            if content is None:
+                write_recording(tmp_path / name, np.zeros(48_000), 48_000)
+            else:
+                (tmp_path / name).write_bytes(content)
+        with qtbot.waitSignal(window.measuring.jobs.failed, timeout=20_000):
+            drop(window, tmp_path / "one.wav", tmp_path / "two.wav")
+        assert window.tidings.is_error, content
+        assert any(word in window.tidings.text() for word in words), window.tidings.text()
+        window.tidings.clear()
+
+
+def test_typed_cutoffs(window):
+    for text, hz in (("1k2", 1200.0), ("A4", 440.0), ("0 V", 261.626), ("3 kHz", 3000.0)):
+        typed(window.view("response").cutoff, text)
+        assert window.session.standing().cutoff_hz == pytest.approx(hz, abs=1e-3), text
 
 
 def test_a_typed_value_that_makes_no_sense_is_marked_and_changes_nothing(window):

@@ -48,7 +48,8 @@ def refusal(record, stimulus):
 
 
 @pytest.mark.parametrize("made", some(FILTERS, 1))
-@pytest.mark.parametrize("how", ["humming", "noisy", "interrupted", "turned down", "ended", "begun late"])
+@pytest.mark.parametrize("how", some(["humming", "noisy", "interrupted", "turned down", "ended", "begun late"], 3,
+                                     long=6))
 def test_no_other_rate_is_read_out_of_a_fault(made, how):
     stimulus = NOISE if made is FILTERS[0] else SWEEP
     clean = recorded(made, stimulus, RATE, ppm=20.0)
@@ -105,8 +106,7 @@ def test_a_gate_that_closes_while_it_is_faint_is_named_though_both_passages_are_
     assert Fault.DROPOUT not in [notice.fault for notice in measure_response(SWEEP, record, RATE).notices]
 
 
-@pytest.mark.parametrize("bits", [16, 24])
-@pytest.mark.parametrize("noise_steps", [0.0, 0.3])
+@pytest.mark.parametrize(("bits", "noise_steps"), some([(16, 0.0), (24, 0.0), (24, 0.3), (16, 0.3)], 2, long=4))
 @pytest.mark.parametrize("made", some(FILTERS, 1))
 def test_few_bits_and_no_noise_are_no_switch(made, noise_steps, bits):
     clean = recorded(made, SWEEP, RATE)

@@ -96,10 +96,10 @@ def test_a_clean_recording_is_not_complained_of(seed):
     assert not read_response(measure_response(HEARD.stimulus, noisy(HEARD.clean, seed), RATE)).notices
 
 
-@pytest.mark.parametrize("made", [
+@pytest.mark.parametrize("made", some([
     Made("transistor-ladder", "highpass-12", 120.0, 0.5), Made("state-variable", "bandpass", 1200.0, 1.6),
     Made("state-variable", "lowpass", 60.0, 1.0),
-])
+], 1, long=3))
 @pytest.mark.parametrize("seed", some([100, 103], 1))
 def test_noise_that_is_strong_where_the_sweep_is_faint_is_no_fault(made, seed):
     clean = recorded(made, HEARD.stimulus, RATE, ppm=20.0)

@@ -7,18 +7,19 @@ import pytest
 
 from jiyuu.measurement.roughness import roughness_of_frame
 from jiyuu.measurement.timbre import EAR_RATE_HZ, roughness_asper
+from tests.trials import some
 
 T = np.arange(round(0.4 * EAR_RATE_HZ)) / EAR_RATE_HZ
 SOUNDS = {
     "a tone whose level moves": 0.02 * (1 + np.sin(2 * np.pi * 70 * T)) * np.sin(2 * np.pi * 1000 * T),
     "high up": 0.5 * (1 + np.sin(2 * np.pi * 50 * T)) * np.sin(2 * np.pi * 9000 * T),
     "low down": 0.1 * np.sin(2 * np.pi * 40 * T),
-    "loud and full of lines": 2 * (110 * T % 1) - 1,
     "noise": 3e-4 * np.random.default_rng(1).standard_normal(T.size),
+    "loud and full of lines": 2 * (110 * T % 1) - 1,
 }
 
 
-@pytest.mark.parametrize("name", SOUNDS)
+@pytest.mark.parametrize("name", some(SOUNDS, 4, long=5))
 def test_it_is_what_loops_over_lines_and_bands_find(name):
     from mosqito import roughness_dw
 

@@ -34,7 +34,7 @@ def errors(staircase, volts):
     {"level_v": [5, 3, 2, 1, 0.5, 0.3, 0.2, 0.1, 0.1]}, {"fade_db": -12.0}, {"step_s": 0.3}, {"lead_s": 0.0},
     {"dropout": ((3, 0.05), (6, 0.2))}, {"harmonics": (0.5, 0.4, 0.3)}, {"dc_v": 4.0},
     {"glide_s": 0.03, "clicks": 20, "drift_cents_per_s": 3.0, "fade_db": 6.0, "noise_db": -45.0},
-], 6), ids=lambda how: "-".join(how) or "plain")
+], 3, long=9), ids=lambda how: "-".join(how) or "plain")
 def test_frequency_of_every_step(how):
     off, _ = errors(Staircase(OCTAVES, **how), VOLTS)
     assert np.abs(off).max() < 0.3

@@ -10,6 +10,7 @@ from jiyuu.circuits.linear import onset
 from jiyuu.prediction.drive_map import drive_map, stopping_levels
 from jiyuu.simulation.level_response import level_response
 from jiyuu.simulation.render import render
+from tests.trials import some
 
 FC = 1000.0
 
@@ -55,8 +56,8 @@ def test_drive_eats_the_peak() -> None:
     assert (np.diff(found.peak_hz[0]) < 0).all()
 
 
-@pytest.mark.parametrize(("circuit", "hertz"), [("transistor-ladder", 250.0), ("ota-cascade", 180.0),
-                                                ("state-variable", 400.0)])
+@pytest.mark.parametrize(("circuit", "hertz"), some([("transistor-ladder", 250.0), ("ota-cascade", 180.0),
+                                                     ("state-variable", 400.0)], 1, long=3))
 def test_a_whistle_stops_where_it_is_said_to(circuit: str, hertz: float) -> None:
     """Simulated from both sides: a little below the level the whistle grows from a trace, above it dies away."""
     document = neutral_filter(circuit)

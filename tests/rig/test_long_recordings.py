@@ -109,7 +109,7 @@ def test_a_ladder_of_levels_is_found_without_its_file(tmp_path, capfd):
     assert found["difference_3_percent"]["value"] <= found["difference_3_percent"]["uncertainty"] < 0.1  # it is linear
 
 
-@pytest.mark.parametrize("around", ["noise", "nothing at all"])
+@pytest.mark.parametrize("around", some(["noise", "nothing at all"], 1, long=2))
 def test_many_levels_of_one_tone_are_found_in_a_long_recording(around, tmp_path):
     """A ladder repeats itself every 0.9 s, and most of its bins hold nothing."""
     steps = DriveSteps(100.0, tuple((10 ** (np.arange(-40, 31, 2) / 20)).tolist()))

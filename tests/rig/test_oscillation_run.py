@@ -58,6 +58,7 @@ def test_onset_pitch_level_and_pull(circuit, seed):
         assert run.range_v.max() / run.range_v.min() < 1.05
 
 
+@pytest.mark.long
 def test_a_whistle_that_drifts_is_named_in_the_run(monkeypatch):
     """As of a unit that warms up: by three cents a second."""
     steady = oscillation_run.settled_tones

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from numpy.testing import assert_allclose
 
 from jiyuu.circuits.catalogue import circuit, circuits
 from jiyuu.circuits.compose import modulated, series, shaper, silent
@@ -38,7 +39,7 @@ def test_a_batch_gives_what_each_filter_gives_alone(circuit_id):
     for i, network in enumerate(networks):
         alone, state = run([network])
         assert np.abs(together[:, :, i] - alone[:, :, 0]).max() < 1e-9
-        assert states[i] == pytest.approx(state[0], abs=1e-9)
+        assert_allclose(states[i], state[0], rtol=0, atol=1e-9)
 
 
 @pytest.mark.long
@@ -157,5 +158,5 @@ def test_controls_that_stand_and_controls_that_move_do_the_same(lanes, moving, e
     outputs, states = integrate([network] * lanes, **given, **controls)
     assert outputs.shape == (2, steps, lanes)
     for lane, (output, state) in enumerate(expected):
-        assert outputs[:, :, lane] == pytest.approx(output[:, :, 0], rel=1e-12, abs=1e-15)
-        assert states[lane] == pytest.approx(state[0], rel=1e-12, abs=1e-15)
+        assert_allclose(outputs[:, :, lane], output[:, :, 0], rtol=1e-12, atol=1e-15)
+        assert_allclose(states[lane], state[0], rtol=1e-12, atol=1e-15)
