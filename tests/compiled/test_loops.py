@@ -33,6 +33,7 @@ RATES = np.array([0.7])
 COLUMNS = GENERATOR.normal(size=(5, 50))
 HERTZ = np.linspace(20, 900, 300)
 SPECTRUM = np.exp(1j * HERTZ / 90) / HERTZ
+EDGES = 15 * np.exp(0.03 * np.arange(81))
 SOUND = GENERATOR.normal(size=400)
 NORMAL = COLUMNS @ COLUMNS.T / np.sqrt(np.outer(*2 * [(COLUMNS**2).sum(axis=1)]))
 TAPS = GENERATOR.normal(size=(PHASES + 1, 2 * REACH))
@@ -86,6 +87,10 @@ ASKED = {
     "ring_kernel.beside": [(COLUMNS[:2], COLUMNS[2:])],
     "bin_groups_kernel.begun": [(HERTZ, 12.0, -9 + 300j * np.ones(1), 0.3, np.array([20.0]), 3)],
     "bin_groups_kernel.moments": [(HERTZ, SPECTRUM, np.ones(300), HERTZ / 1e3, np.array([0, 1, 7, 60, 300]))],
+    "points_kernel._between": [(SPECTRUM, np.array([-0.5, 0.2, 3.3, 297.0, 299.9]))],
+    "points_kernel.means": [
+        (SPECTRUM, 40, 3, 200, EDGES, np.sqrt(EDGES[1:] * EDGES[:-1]), 0.03),
+        (SPECTRUM, 300, 1, 300, EDGES / 9, np.sqrt(EDGES[1:] * EDGES[:-1]) / 9, 0.03)],
     "tone_kernel._lanes": [(0.31,)],
     "tone_kernel._turned": [(SOUND[:64], SOUND[64:128], 0.7, np.zeros(64), np.zeros(64))],
     "tone_kernel.against": [(SOUND, -199.5, 0.31, 4), (SOUND[:9], 0.0, 0.31, 2)],

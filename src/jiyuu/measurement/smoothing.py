@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
+from jiyuu.measurement import points_kernel
 from jiyuu.measurement.bin_groups import Cut
 from jiyuu.signals.running import running_least, running_mean
 from jiyuu.signals.transforms import fft, ifft, next_fast_len, rfft
@@ -124,41 +125,18 @@ class UnitNoise:
     deviations: tuple[FloatArray, ...]
 
 
-def at_points(spectrum: ComplexArray, places: FloatArray) -> ComplexArray:
-    """Means of spectra (…, bins) over the width of each point: places (n,) in bins, POINTS_PER_OCTAVE to the octave.
+def at_points(spectra: ComplexArray, places: FloatArray) -> ComplexArray:
+    """Means of spectra (…, bins) over the width of each point: places (n,) in bins, POINTS_PER_OCTAVE to the octave."""
+    bins = spectra.shape[-1]
+    found = _means(np.ascontiguousarray(spectra, dtype=complex).ravel(), bins, spectra.size // bins, bins, places)
+    return found.reshape(*spectra.shape[:-1], places.size)
 
-    The mean is over octaves, not hertz, or it would lean where the gain changes within a point; its own curvature is
-    taken out again, so that a sharp peak is not flattened."""
+
+def _means(spectra: ComplexArray, shift: int, count: int, bins: int, places: FloatArray) -> ComplexArray:
+    """As points_kernel has them."""
     width = np.log(2) / POINTS_PER_OCTAVE
     edges = np.append(places * np.exp(-width / 2), places[-1] * np.exp(width / 2))
-    first = max(int(edges[0]) - 4, 0)
-    bins = np.arange(first, min(int(edges[-1]) + 5, spectrum.shape[-1]))
-    near = spectrum[..., first : first + bins.size]
-    per_bin = near * (1 / np.maximum(bins, 1)).astype(near.real.dtype)
-    # A bin's share of the integral is its value and a little of its curvature (midpoint rule, next order).
-    total = np.zeros((*per_bin.shape[:-1], bins.size + 1), dtype=per_bin.dtype)
-    share = total[..., 1:]
-    share[...] = per_bin
-    share[..., 1:-1] += np.diff(per_bin, 2) / 24
-    np.cumsum(share, axis=-1, out=share)
-    mean = np.diff(_between_bins(total, edges - first + 0.5)) / width
-    corrected = mean.copy()
-    bend = np.diff(mean, 2)
-    corrected[..., 1:-1] -= bend / 24
-    corrected[..., 2:-2] += 3 / 640 * np.diff(bend, 2)
-    narrow = np.diff(edges) < 1
-    corrected[..., narrow] = _between_bins(near, places[narrow] - first)
-    return np.asarray(corrected)
-
-
-def _between_bins(values: ComplexArray, places: FloatArray) -> ComplexArray:
-    """Cubic through the four nearest (Lagrange), along the last axis."""
-    k = np.clip(np.floor(places).astype(int), 1, values.shape[-1] - 3)
-    t = places - k
-    return np.asarray(
-        values[..., k - 1] * (-t * (t - 1) * (t - 2) / 6) + values[..., k] * ((t + 1) * (t - 1) * (t - 2) / 2)
-        - values[..., k + 1] * ((t + 1) * t * (t - 2) / 2) + values[..., k + 2] * ((t + 1) * t * (t - 1) / 6)
-    )
+    return points_kernel.means(spectra, shift, count, bins, edges, np.asarray(places, dtype=float), float(width))
 
 
 _DRAWING = threading.Lock()
@@ -255,9 +233,9 @@ def _drawn(
     turned[: gate.after] = noise[gate.before :]
     turned[size - gate.before :] = noise[: gate.before]
     shift = size // AT_ONCE
-    spectrum = np.tile(fft(turned), 2)
+    spectrum = np.tile(fft(turned), 2).astype(complex)
     bins = min(int(places[-1] * np.exp(1 / POINTS_PER_OCTAVE)) + 8, size)
-    return at_points(np.lib.stride_tricks.sliding_window_view(spectrum, bins)[: size : shift], places)
+    return _means(spectrum, shift, AT_ONCE, bins, places).astype(np.complex64)
 
 
 def smoothed(values: ComplexArray, window: int) -> ComplexArray:
