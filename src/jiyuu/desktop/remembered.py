@@ -48,8 +48,9 @@ def remembered_letter(path: Path) -> str:
     return str(window_state().value(f"in_hand/{path.name}", ""))
 
 
-def remember_letter(path: Path, letter: str) -> None:
-    window_state().setValue(f"in_hand/{path.name}", letter)
+def in_hand(path: Path, letter: str) -> dict[str, str]:
+    """As `remember_window` is told it."""
+    return {f"in_hand/{path.name}": letter}
 
 
 def remembered_scale() -> float:

@@ -16,7 +16,7 @@ from jiyuu.desktop.files import Files
 from jiyuu.desktop.listening import Listening
 from jiyuu.desktop.measuring import Measuring
 from jiyuu.desktop.menus import Menus
-from jiyuu.desktop.remembered import remember_letter, remember_window, remembered_letter, restored
+from jiyuu.desktop.remembered import in_hand, remember_window, remembered_letter, restored
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.shelf import ShelfView
 from jiyuu.desktop.signal_path import SignalPathView
@@ -226,9 +226,9 @@ class MainWindow(QMainWindow):
 
     def remember(self) -> None:
         """How the window stands, for the next start."""
-        remember_window(self, step=self.step, theme=THEME.palette.name, scale=THEME.scale)
-        if self.session.in_hand is not None:
-            remember_letter(self.session.book.path, self.session.in_hand.letter)
+        hand = self.session.in_hand
+        letter = {} if hand is None else in_hand(self.session.book.path, hand.letter)
+        remember_window(self, step=self.step, theme=THEME.palette.name, scale=THEME.scale, **letter)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
