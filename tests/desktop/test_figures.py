@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QLabel
 
 from jiyuu.desktop.figures.labels import TURN_PX, place_labels
 from jiyuu.desktop.figures.layer import PIECE, Label, pieces_of
-from jiyuu.desktop.figures.movable_line import MovableLine
+from jiyuu.desktop.figures.movable_line import MovableLine, captions_px
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.time_figure import TimeFigure
 from jiyuu.desktop.figures.tones import ToneMap, Tones
@@ -86,6 +86,50 @@ def test_a_curve_without_points_has_no_name_and_is_in_nobodys_way():
     curves = {"one": (X, 0.1 * X), "none": (nothing, nothing), "nor this": (nothing, nothing)}
     place_labels(labels, curves, ((0.0, 1.0), (-1.0, 1.0)), (WIDE, HIGH), ())
     assert {name: label.shown for name, label in labels.items()} == {"one": True, "none": False}
+
+
+def test_a_name_keeps_off_what_is_written_there_already():
+    own = {"C": 0.5 * X}
+    labels = {"C": Label("C", QColor("black"), QPointF(0, 0))}
+
+    def stands(captions):
+        place_labels(labels, {"C": (X, own["C"])}, ((0.0, 1.0), (-1.0, 1.0)), (WIDE, HIGH), (), captions)
+        assert labels["C"].shown
+        return labels["C"].place.x() * WIDE, HIGH / 2 * (1 - labels["C"].place.y())
+
+    x, y = stands([])
+    for caption in ((x, y, 60.0), (x + 50, y - 8, 60.0)):
+        found = stands([caption])
+        assert abs(found[0] - caption[0]) > 60 or abs(found[1] - caption[1]) > 16
+    assert stands([(x, y + 100, 60.0)]) == (x, y)
+
+
+def test_who_has_but_one_place_comes_first_where_another_would_take_it():
+    """A second curve is farther from the first in the middle than elsewhere, where it has room as well; the last one is
+    nowhere but there, a line of text above the first."""
+    middle = np.abs(X - 0.5) < 0.025
+    curves = {"first": (X, np.zeros(X.size)), "second": (X, np.where(middle, -0.6, -0.06)),
+              "last": (X[middle], np.full(middle.sum(), 0.1))}
+    for shown in (["first", "second"], ["first", "second", "last"]):
+        labels = {name: Label(name, QColor("black"), QPointF(0, 0)) for name in shown}
+        place_labels(labels, {name: curves[name] for name in shown}, ((0.0, 1.0), (-1.0, 1.0)), (WIDE, HIGH), ())
+        assert all(label.shown for label in labels.values())
+        assert (abs(labels["first"].place.x() - 0.5) < 0.025) is ("last" not in shown)
+
+
+def test_a_line_says_where_its_words_stand(figure, qtbot):
+    line = MovableLine(angle=90, bounds=(0.0, 20.0))
+    figure.add(line)
+    line.restyle()
+    line.place(10.0, "cutoff 820 Hz")
+    qtbot.wait(10)
+    ((x, y, half),) = captions_px(figure.view)
+    ground = line.label.mapRectToScene(line.label.boundingRect())
+    corner = figure.view.mapRectToScene(figure.view.boundingRect()).topLeft()
+    assert (x, y) == pytest.approx((ground.center().x() - corner.x(), ground.center().y() - corner.y()), abs=1.5)
+    assert half == pytest.approx(ground.width() / 2, abs=1.0)
+    line.place(10.0, "")
+    assert captions_px(figure.view) == []
 
 
 def test_among_marks_everywhere_it_stands_between_two():

@@ -24,25 +24,42 @@ TURN_PX = 12  # a name keeps so far from a highest or lowest point: the eye look
 def place_labels(
     labels: Mapping[str, Label], curves: Mapping[str, tuple[FloatArray, FloatArray]],
     ranges: Sequence[Sequence[float]], size_px: tuple[float, float], marks_px: Sequence[float],
+    captions_px: Sequence[tuple[float, float, float]] = (),
 ) -> None:
     """Moves the labels. curves: x (n,) and heights (n,) by name, also of those without one; ranges: of the view;
-    marks_px: x of marks from the left. A label for which there is no room is not shown, but one that only a nameless
-    curve leaves no room stands on that."""
+    marks_px: x of marks from the left; captions_px: x and y of the middle and half the width of what is written there
+    already. A label for which there is no room is not shown, but one that only a nameless curve leaves no room stands
+    on that."""
+    curves = {name: (x, y) for name, (x, y) in curves.items() if x.size}
+    named = [name for name in labels if name in curves]
+    found = _in_order(named, labels, curves, ranges, size_px, marks_px, captions_px)
+    left = [name for name in named if name not in found]
+    if left and found:  # who comes first has the choice, and may have taken the only place of another
+        again = _in_order([*left, *found], labels, curves, ranges, size_px, marks_px, captions_px)
+        found = again if len(again) > len(found) else found
+    for name, label in labels.items():
+        label.shown = name in found
+        if name in found:
+            label.place = found[name]
+
+
+def _in_order(
+    names: Sequence[str], labels: Mapping[str, Label], curves: Mapping[str, tuple[FloatArray, FloatArray]],
+    ranges: Sequence[Sequence[float]], size_px: tuple[float, float], marks_px: Sequence[float],
+    captions_px: Sequence[tuple[float, float, float]],
+) -> dict[str, QPointF]:
+    """Places of names, each beside those before it; arguments as place_labels has them."""
     (x0, x1), (y0, y1) = ranges
     width, height = max(size_px[0], 1.0), max(size_px[1], 1.0)
     places = np.linspace(x0 + 0.05 * (x1 - x0), x1 - 0.05 * (x1 - x0), PLACES)
-    curves = {name: (x, y) for name, (x, y) in curves.items() if x.size}
     heights = {name: np.interp(places, x, y) for name, (x, y) in curves.items()}
     x_px = (places - x0) / (x1 - x0) * width
     metrics = QFontMetrics(THEME.font(px=SMALL_PX))
-    taken: list[tuple[float, float, float]] = []
-    for name, label in labels.items():
-        label.shown = name in curves
-        if not label.shown:
-            continue
+    taken, found = list(captions_px), {}
+    for name in names:
         own = heights[name]
         y_px = (y1 - own) / (y1 - y0) * height
-        half = 0.5 * metrics.horizontalAdvance(label.text) + 6
+        half = 0.5 * metrics.horizontalAdvance(labels[name].text) + 6
         gap, nameless = np.full((2, places.size), float(height))
         across = places + half / width * (x1 - x0) * ACROSS  # where a name begins, has its middle, and ends
         for other, (x, y) in curves.items():
@@ -72,10 +89,10 @@ def place_labels(
         cut = (score > LEAST_GAP_PX) & (nameless < metrics.height() / 2 + 1)  # moves a name, and takes none away
         score[cut] = np.maximum(ON_NAMELESS * score, LEAST_GAP_PX + 1e-6 * score)[cut]
         best = int(np.argmax(score))
-        label.shown = bool(score[best] > LEAST_GAP_PX)
-        label.place = QPointF(float(places[best]), float(own[best]))
-        if label.shown:
+        if score[best] > LEAST_GAP_PX:
+            found[name] = QPointF(float(places[best]), float(own[best]))
             taken.append((float(x_px[best]), float(y_px[best]), half))
+    return found
 
 
 def turns_of(x: FloatArray, y: FloatArray) -> FloatArray:

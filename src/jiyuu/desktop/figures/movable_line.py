@@ -51,3 +51,11 @@ class MovableLine(pg.InfiniteLine):
 
     def mouseDoubleClickEvent(self, event: object) -> None:
         self.reset.emit()
+
+
+def captions_px(view: pg.ViewBox) -> list[tuple[float, float, float]]:
+    """x and y of the middle of what every line in a view says, from its upper left, and half the width."""
+    lines = [line for line in view.childGroup.childItems() if isinstance(line, MovableLine)]
+    grounds = [line.label.mapRectToItem(view, line.label.boundingRect())
+               for line in lines if line.isVisible() and line.label.isVisible()]
+    return [(ground.center().x(), ground.center().y(), 0.5 * ground.width()) for ground in grounds]

@@ -14,6 +14,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.cursor import ReadingCursor
 from jiyuu.desktop.figures.labels import place_labels
 from jiyuu.desktop.figures.layer import Label, Layer, bends
+from jiyuu.desktop.figures.movable_line import captions_px
 from jiyuu.desktop.figures.plot import Plot
 from jiyuu.desktop.figures.rulers import Ruling, restyle_axis
 from jiyuu.desktop.figures.saving import Figure
@@ -199,10 +200,10 @@ class RuledFigure(Plot, Figure):
 
     def place_labels(self) -> None:
         """Each label where its curve stands farthest from the others, from marks and from labels already placed."""
-        view = self.view
+        view, (x0, x1) = self.view, self.view.viewRange()[0]
         curves = {name: (self.x_of(curve.places), curve.values) for name, curve in self._data.items()}
         place_labels(self._moving.labels, curves, view.viewRange(), (view.width(), view.height()),
-                     self._marked_px(view.viewRange()[0][0], view.viewRange()[0][1], max(view.width(), 1.0)))
+                     self._marked_px(x0, x1, max(view.width(), 1.0)), captions_px(view))
         self._moving.touched()
         if self._note.toPlainText():
             self._place_captions()
@@ -353,10 +354,9 @@ class RuledFigure(Plot, Figure):
 
     def show_all(self) -> None:
         """The whole ruler again, and the whole range of levels."""
-        view = self.view
-        view.setXRange(self.lowest, self.highest, padding=0)
+        self.view.setXRange(self.lowest, self.highest, padding=0)
         if self._levels is not None:
-            view.setYRange(self._levels[0], self._top, padding=0)
+            self.view.setYRange(self._levels[0], self._top, padding=0)
         self.place_labels()
 
     def read_out(self, x: float, name: str | None) -> str:
