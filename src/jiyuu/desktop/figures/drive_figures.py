@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QPen
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFontMetrics, QKeyEvent, QPen
 
 from jiyuu.arrays import FloatArray
 from jiyuu.circuits.linear import level_db
@@ -142,17 +142,42 @@ class BendFigure(LevelFigure):
         for line in self._marks:
             self.remove(line)
         self._marks = []
-        for i, (text, volts) in enumerate(sorted(marks, key=lambda mark: mark[1])):
+        for text, volts in sorted(marks, key=lambda mark: mark[1]):
             line = pg.InfiniteLine(20 * np.log10(volts), angle=90, movable=False, label=text, labelOpts={
-                "position": 0.92 - 0.06 * i, "movable": False, "anchors": [(0, 0.5), (1, 0.5)]})
+                "movable": False, "anchors": [(0, 0.5), (1, 0.5)]})
             line.setZValue(31)  # its words stand over the nominal level's line
             self._marks.append(line)
             self.add(line)
         self._style_marks()
+        self._place_marks()
+
+    def _place_captions(self) -> None:
+        super()._place_captions()
+        self._place_marks()
+
+    def _place_marks(self) -> None:
+        """Each as high as it can stand beside the title and the words of the others."""
+        width, height = max(self.view.width(), 1.0), max(self.view.height(), 1.0)
+        (x0, x1), title = self.view.viewRange()[0], self._title_item.boundingRect()
+        line = QFontMetrics(THEME.font(px=SMALL_PX)).height() + 1
+        rows: list[list[tuple[float, float]]] = [[(0.0, 4 + title.width())]]
+        for mark in self._marks:
+            place, wide = (float(mark.value()) - x0) / (x1 - x0) * width, mark.label.boundingRect().width()
+            left = place if place < width / 2 else place - wide  # towards the middle, as its anchors have it
+            free = [row for row, said in enumerate(rows) if all(left > b or left + wide < a for a, b in said)]
+            row = free[0] if free else len(rows)
+            rows[row:row + 1] = [[*(rows[row] if free else []), (left, left + wide)]]
+            down = 2 + 0.5 * title.height() if row == 0 else 2 + title.height() + (row - 0.5) * line
+            mark.label.setPosition(max(1 - down / height, 0.0))
 
     def marks(self) -> list[str]:
         """What the named lines say."""
         return [str(line.label.format) for line in self._marks]
+
+    def said_px(self) -> list[QRectF]:
+        """Where the title and what the named lines say stand, from the view's upper left."""
+        items = [self._title_item, *(line.label for line in self._marks)]
+        return [item.mapRectToItem(self.view, item.boundingRect()) for item in items]
 
     def _style_marks(self) -> None:
         palette = THEME.palette

@@ -70,17 +70,19 @@ class HarmonicBars(PaintedFigure):
         painter.setPen(QColor(palette.ink))
         head = QRectF(STEP, 2, self.width() - 2 * STEP, 2 * line)
         title = "Harmonics, dB" if self._levels is None else f"Harmonics {self._at}, dB"
-        painter.drawText(head, int(Qt.TextFlag.TextWordWrap), title)
+        wrapped = int(Qt.TextFlag.TextWordWrap)
+        below = painter.boundingRect(head, wrapped, title).bottom()
+        painter.drawText(head, wrapped, title)
         if self._levels is None:
             return
         painter.setFont(font)
         if self._beside_db is not None:
             painter.setPen(QColor(palette.quiet))
-            painter.drawText(QRectF(STEP, 2 + line, self.width() - 2 * STEP, line), int(Qt.AlignmentFlag.AlignLeft),
+            painter.drawText(QRectF(STEP, below, self.width() - 2 * STEP, line), int(Qt.AlignmentFlag.AlignLeft),
                              metrics.elidedText(f"hollow: {self._beside}", Qt.TextElideMode.ElideRight,
                                                 self.width() - 2 * STEP))
         number, value = metrics.horizontalAdvance("20 "), metrics.horizontalAdvance("−100")
-        top = 2 * line + 2 * STEP
+        top = below + line + 2 * STEP - 2
         count = min(SHOWN, max(int((self.height() - top) // (line + 2)), 1))
         room = max(self.width() - number - value - 4 * STEP, 10)
         for i in range(1, count):
