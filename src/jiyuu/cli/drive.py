@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -117,9 +117,8 @@ def drive(
         return
     network, output, cutoff_hz, gain, first_hz = _driven(filter, patch, asked)
     hertz = usual_frequency_hz(first_hz) if tone_hz is None else tone_hz
-    where: dict[str, Any] = {"cutoff_hz": cutoff_hz, "gain": gain}
-    ladder = drive_ladder(network, output, frequency_hz=hertz, levels_v=ladder_v, **where)
-    shares = branch_shares(network, output, frequency_hz=hertz, level_v=at_v, **where)
+    ladder = drive_ladder(network, output, cutoff_hz=cutoff_hz, gain=gain, frequency_hz=hertz, levels_v=ladder_v)
+    shares = branch_shares(network, output, cutoff_hz=cutoff_hz, gain=gain, frequency_hz=hertz, level_v=at_v)
     result = {"frequency_hz": hertz, **_ladder_json(ladder),
               "stages": [{"branch": one.branch, "share_percent": one.share_percent} for one in shares.shares],
               "stages_remainder_percent": shares.remainder_percent}
@@ -129,7 +128,7 @@ def drive(
     if restless:
         notice(f"{restless} of {len(ladder.levels)} levels did not settle: the filter adds tones of its own there.")
     if two_tone is not None:
-        found = two_tones_products(network, output, pair_of(two_tone, at_v), **where)
+        found = two_tones_products(network, output, pair_of(two_tone, at_v), cutoff_hz=cutoff_hz, gain=gain)
         result |= {"difference_2_percent": found.second_percent.value,
                    "difference_3_percent": found.third_percent.value}
     if json:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field, ValidationError, model_validator
@@ -138,7 +138,7 @@ class FilterStage(StagePart):
             self.resonance_gain)
 
 
-def morph_weights(morph: FloatArray | float) -> tuple[Any, Any]:
+def morph_weights(morph: FloatArray | float) -> tuple[FloatArray, FloatArray]:
     """How much of lowpass and of highpass a state variable's mode 'morph' is."""
     return np.minimum(1.0, 2 - 2 * np.asarray(morph)), np.minimum(1.0, 2 * np.asarray(morph))
 

@@ -198,7 +198,7 @@ class _Lowering:
             own = held(own, stage.loop_gain)
         blend = {mode: f"{called}.{mode}" for mode in MORPHED}
         if blend.keys() <= {*own.outputs} and self.moving.issuperset(blend.values()):
-            self.bases |= dict(zip(blend.values(), morph_weights(stage.morph), strict=True))
+            self.bases |= dict(zip(blend.values(), map(float, morph_weights(stage.morph)), strict=True))
             own = blended(own, blend)
             own = named(own, called, controls="")
             own = replace(own, gains=tuple(name if name.startswith(f"{called}.") else f"{called}.{name}"

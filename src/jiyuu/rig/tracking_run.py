@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 
@@ -20,7 +19,7 @@ from jiyuu.measurement.notice import Notice
 from jiyuu.measurement.response import measure_response
 from jiyuu.measurement.staircase import checked_volts, measure_staircase
 from jiyuu.measurement.steady_pieces import Piece, find_pieces
-from jiyuu.measurement.step_tone import step_tone
+from jiyuu.measurement.step_tone import StepTone, step_tone
 from jiyuu.measurement.tracking import Drift, Readings, Tracking, drift, read_tracking, readings_of
 from jiyuu.prediction.trim_advice import Advice, advise
 from jiyuu.progress import Progress
@@ -113,10 +112,10 @@ def _counted(request: TrackingRequest, rig: Rig) -> Iterator[Progress | Tracking
     yield _run(request, rate, readings, cv_v, recording_v, silent, held)
 
 
-def _tones(recording_v: FloatArray, rate: float, ends_s: FloatArray) -> list[Any]:
+def _tones(recording_v: FloatArray, rate: float, ends_s: FloatArray) -> list[StepTone | None]:
     """The tone of every passage, None where there is none: the longest steady piece between its ends."""
     pieces = find_pieces(recording_v, rate)
-    found: list[object] = []
+    found: list[StepTone | None] = []
     for i, end_s in enumerate(ends_s):
         start_s = float(ends_s[i - 1]) if i else 0.0
         last = i == ends_s.size - 1  # the rig plays on a little with the last volts

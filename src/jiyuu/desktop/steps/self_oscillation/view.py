@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -38,6 +38,9 @@ from jiyuu.prediction.self_oscillation import Whistle
 from jiyuu.quantities import note_and_cents, shown_hz, signed, volts_between
 from jiyuu.wording.whistle import swing_text
 
+if TYPE_CHECKING:
+    from jiyuu.prediction.whistle import SelfModulated
+
 PREDICTED, MEASURED = "predicted", "measured"
 HARMONICS, TRACE, PATCHED, RANGE = range(4)
 PATCHED_HARMONICS = (2, 3, 4, 5)
@@ -54,7 +57,7 @@ class OscillationView(StepView):
         self.presenter = presenter = OscillationPresenter(session, measuring, step)
         self.whistle: Whistle | None = None
         self._measured: MeasuredWhistle | None = None
-        self._patched: list[Any] | str = []
+        self._patched: list[SelfModulated] | str = []
         self.tone: TunedTone | None = None
         self._build_figures()
         self._build_side()
@@ -252,7 +255,7 @@ class OscillationView(StepView):
         shown = (hertz < 20_500) & (level > FLOOR_DB)
         figure.show_lines(name, hertz[shown], level[shown], pen)
 
-    def _show_patched(self, found: list[Any] | str) -> None:
+    def _show_patched(self, found: list[SelfModulated] | str) -> None:
         self._patched = found
         self._draw_tone()
 
