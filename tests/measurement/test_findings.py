@@ -1,6 +1,7 @@
 """Findings: verdicts and their one sentence."""
 
 import json
+import re
 
 import pytest
 from hypothesis import given
@@ -76,7 +77,7 @@ def test_a_verdict_counts_the_uncertainty(value, uncertainty, verdict):
      "Pole frequency 1.380 kHz ± 0.03 % (F6 −21 cents): out of tolerance (1165.8 to 1235.2 Hz)."),
     (Finding("slope_db_per_octave", -23.28, "dB/oct", 0.31),
      "Slope −23.3 ± 0.3 dB per octave from 1 to 3 octaves past the cutoff."),
-    (Finding("passband_db", -9.3, "dB", 0.001), "Passband level −9.3 ± 0.01 dB re the input."),
+    (Finding("passband_db", -9.3, "dB", 0.001), "Passband level −9.30 ± 0.01 dB re the input."),
     (Finding("peak_db", 7.66, "dB"), "Peak +7.7 dB re the passband."),
     (Finding("polarity", -1.0, ""), "Inverting."),
     (Finding("latency_s", 0.0123, "s", 1e-6), "Latency of the rig 12.300 ms."),
@@ -154,7 +155,7 @@ def test_a_context_of_a_kind_not_known_is_none():
     (Finding("lamp_v", 0.05, "V", 0.0005, context=LampAt(3.0)), "A lamp set to 3 % lights from 50 mV ± 1 % peak."),
     (Finding("drive_trim_db", 3.0, "dB", context=BehindTrim(4.0, 1.9, 5.0)), "A trim of +3.0 dB behind it makes it as "
      "loud as its source; true peak then 4 V, 1.9 dB left to the next module's ±5 V."),
-    (Finding("ring_hz", 181.86, "Hz", 0.02, context=STRUCK), "Struck at 45 % it rings at 181.86 ± 0.02 Hz (F#3 −30 "
+    (Finding("ring_hz", 181.86, "Hz", 0.02, context=STRUCK), "Struck at 45 % it rings at 181.860 ± 0.020 Hz (F#3 −30 "
      "cents)."),
     (Finding("struck_scale_cents", -6.96, "cents", 0.2, context=StruckOn(5, -12.0, 196.0)), "Struck on 5 notes, with "
      "the cutoff turned by −12 cents, it misses none by more than 7.0 ± 0.2 cents, G3 being too low."),
@@ -174,6 +175,16 @@ def test_a_context_of_a_kind_not_known_is_none():
 ])
 def test_sentences_with_a_context(finding, text):
     assert sentence(finding) == text
+
+
+@pytest.mark.parametrize("name", sorted(QUANTITIES))
+def test_a_number_and_its_uncertainty_end_at_the_same_place(name):
+    for value in (0.0812, 0.73, 5.6543, 160.88):
+        for share in (1e-6, 2e-5, 4e-4, 6e-3, 0.08, 0.3):
+            text = sentence(Finding(name, value, "", share * value, context=CONTEXTS.get(name)))
+            for number, doubt in re.findall(r"(\d+(?:\.\d+)?) ± (\d+(?:\.\d+)?)", text):
+                assert len(number.partition(".")[2]) == len(doubt.partition(".")[2]), text
+                assert float(doubt) > 0, text
 
 
 @pytest.mark.long

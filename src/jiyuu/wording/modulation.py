@@ -14,12 +14,16 @@ from jiyuu.measurement.contexts_moving import (
 from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.settling import GLIDE_S
 from jiyuu.quantities import note_and_cents, shown_hz, signed
-from jiyuu.wording.numbers import one_digit, percent_text
+from jiyuu.wording.numbers import percent_text, stated, with_doubt
 from jiyuu.wording.quantity import Quantity, context
 
+FINEST = 0.001  # that an uncertainty is said to be
 
-def _doubt(finding: Finding, scale: float = 1.0) -> str:
-    return "" if finding.uncertainty is None else f" ± {one_digit(scale * finding.uncertainty)}"
+
+def _stated(finding: Finding, scale: float = 1.0) -> str:
+    if finding.uncertainty is None:
+        return _number(scale * finding.value)
+    return stated(scale * finding.value, max(scale * finding.uncertainty, FINEST))
 
 
 def _number(value: float) -> str:
@@ -43,9 +47,8 @@ def _moves(finding: Finding) -> str:
 
 def _sidebands(finding: Finding) -> str:
     lines = context(finding, SidebandsOf)
-    doubt = "" if finding.uncertainty is None else f" ± {one_digit(finding.uncertainty)}"
-    lower = f"{shown_hz(lines.lower_hz)} ({signed(lines.lower_db)}{doubt} dB)"
-    upper = f"{shown_hz(lines.upper_hz)} ({signed(lines.upper_db)}{doubt} dB)"
+    lower, upper = (f"{shown_hz(hertz)} ({with_doubt(level_db, finding.uncertainty, 1)} dB)" for hertz, level_db in (
+        (lines.lower_hz, lines.lower_db), (lines.upper_hz, lines.upper_db)))
     return (f"A tone of {shown_hz(lines.tone_hz)} gets lines at {lower} and {upper} from ±{_number(lines.octaves)} "
             f"octaves at {shown_hz(lines.rate_hz)}.")
 
@@ -68,7 +71,7 @@ def _beats(finding: Finding) -> str:
 def _ring(finding: Finding) -> str:
     note, cents = note_and_cents(finding.value)
     struck = context(finding, Struck)
-    return (f"Struck at {struck.resonance_percent:.3g} % it rings at {finding.value:.2f}{_doubt(finding)} Hz ({note} "
+    return (f"Struck at {struck.resonance_percent:.3g} % it rings at {_stated(finding)} Hz ({note} "
             f"{cents:+.0f} cents).").replace("-", "−")
 
 
@@ -76,8 +79,9 @@ def _struck_on(finding: Finding) -> str:
     struck = context(finding, StruckOn)
     turn = "with the cutoff where it is" if abs(struck.turn_cents) < 0.5 else (
         f"with the cutoff turned by {signed(struck.turn_cents, 0)} cents")
-    return (f"Struck on {struck.notes} notes, {turn}, it misses none by more than {abs(finding.value):.1f}"
-            f"{_doubt(finding)} cents, {_note(struck.worst_hz)} being too {'high' if finding.value > 0 else 'low'}.")
+    missed = with_doubt(abs(finding.value), finding.uncertainty, 1).lstrip("+")
+    return (f"Struck on {struck.notes} notes, {turn}, it misses none by more than {missed} cents, "
+            f"{_note(struck.worst_hz)} being too {'high' if finding.value > 0 else 'low'}.")
 
 
 def _note(hertz: float) -> str:
@@ -105,7 +109,7 @@ def _overshoots(finding: Finding) -> str:
 def _peak(finding: Finding) -> str:
     struck = context(finding, Struck)
     sign = "+" if finding.value > 0 else ""
-    return (f"First peak {sign}{_number(1000 * finding.value)}{_doubt(finding, 1000)} mV for a pulse of "
+    return (f"First peak {sign}{_stated(finding, 1000)} mV for a pulse of "
             f"{struck.pulse_ms:g} ms, {_number(struck.level_v)} V.")
 
 
@@ -141,11 +145,11 @@ QUANTITIES: dict[str, Quantity] = {
         "makes the widest miss smallest.",
     ),
     "ring_t60_s": Quantity(
-        "Ring time", lambda f: f"Its ring is 60 dB down after {_number(1000 * f.value)}{_doubt(f, 1000)} ms.",
+        "Ring time", lambda f: f"Its ring is 60 dB down after {_stated(f, 1000)} ms.",
         "How long a knock sounds.", "From the same fit.", formula="T60 = ln 1000/(−Re p).",
     ),
     "ring_q": Quantity(
-        "Q of the ring", lambda f: f"Q {_number(f.value)}{_doubt(f)} by its ring.", "How many cycles it rings.",
+        "Q of the ring", lambda f: f"Q {_stated(f)} by its ring.", "How many cycles it rings.",
         "From the same fit.", formula="Q = |p|/(−2 Re p).",
     ),
     "first_peak_v": Quantity(
@@ -171,7 +175,7 @@ QUANTITIES: dict[str, Quantity] = {
         "Overshoot", _overshoots, "Whether a step chirps.", "The farthest past its goal, from the same fit.",
     ),
     "feedthrough_v_per_v": Quantity(
-        "Feedthrough", lambda f: f"{_number(1000 * f.value)}{_doubt(f, 1000)} mV couple over for a volt of step.",
+        "Feedthrough", lambda f: f"{_stated(f, 1000)} mV couple over for a volt of step.",
         "The thump that a moving cutoff adds.",
         "What is left right behind a step when the whistle is taken out, over all steps.",
     ),

@@ -45,9 +45,18 @@ def signed_digits(value: float) -> str:
     return ("−" if value < 0 else "+") + three_digits(abs(value))
 
 
+def with_doubt(value: float, uncertainty: float | None, digits: int) -> str:
+    """'−3.1 ± 0.2': both to the same place, so many digits after the point or, where the uncertainty would hardly be
+    seen with them, one more; the value alone where none is known."""
+    if uncertainty is None:
+        return signed(value, digits)
+    places = digits if uncertainty >= 0.5 * 10.0**-digits else digits + 1
+    return f"{signed(value, places)} ± {max(uncertainty, 10.0**-places):.{places}f}"  # never ± 0
+
+
 def level_text(finding: Finding) -> str:
     """'−3.1 ± 0.2 dB'."""
-    return f"{signed(finding.value)}{doubt_text(finding, 1 if (finding.uncertainty or 0) >= 0.05 else 2)} dB"
+    return f"{with_doubt(finding.value, finding.uncertainty, 1)} dB"
 
 
 def hertz_text(finding: Finding) -> str:

@@ -2,9 +2,19 @@
 
 from __future__ import annotations
 
+from jiyuu.measurement.finding import Finding
 from jiyuu.quantities import signed
-from jiyuu.wording.numbers import doubt_text, hertz_text, level_text, three_digits
+from jiyuu.wording.numbers import hertz_text, level_text, stated, three_digits, with_doubt
 from jiyuu.wording.quantity import Quantity
+
+FINEST_Q = 0.01  # that an uncertainty is said to be
+
+
+def _q(finding: Finding) -> str:
+    if finding.uncertainty is None:
+        return three_digits(finding.value)
+    return stated(finding.value, max(finding.uncertainty, FINEST_Q))
+
 
 QUANTITIES: dict[str, Quantity] = {
     "passband_db": Quantity(
@@ -38,7 +48,7 @@ QUANTITIES: dict[str, Quantity] = {
         formula="20·log₁₀ |H(peak)/H(passband)|.",
     ),
     "q": Quantity(
-        "Q", lambda f: f"Q {three_digits(f.value)}{doubt_text(f, 2)} by bandwidth.",
+        "Q", lambda f: f"Q {_q(f)} by bandwidth.",
         "Sharpness of the resonance.", "Peak frequency over the distance of its −3 dB points.",
         formula="Q = f(peak) / (f(high) − f(low)), both 3 dB under the peak; 1/Q = 2 − k in a state variable.",
     ),
@@ -81,7 +91,7 @@ QUANTITIES: dict[str, Quantity] = {
         "Sign of the gain beside its minimum phase.",
     ),
     "phase_deg": Quantity(
-        "Phase at cutoff", lambda f: f"Phase {signed(f.value, 0)}°{doubt_text(f, 1)} at the cutoff set.",
+        "Phase at cutoff", lambda f: f"Phase {with_doubt(f.value, f.uncertainty, 0)}° at the cutoff set.",
         "How far the output lags (−) or leads (+) there.", "Angle of the measured gain, latency taken out.",
     ),
     "latency_s": Quantity(

@@ -8,7 +8,7 @@ from jiyuu.measurement.finding import Finding
 from jiyuu.measurement.tracking import Span
 from jiyuu.prediction.trim_advice import Advice
 from jiyuu.quantities import signed
-from jiyuu.wording.numbers import doubt_text
+from jiyuu.wording.numbers import doubt_text, with_doubt
 from jiyuu.wording.quantity import Quantity, context
 
 CONVERTER = "From the converter model fitted to the readings: scale, bulk resistance and leakage told apart."
@@ -42,7 +42,7 @@ def _turn(title: str, meaning: str) -> Quantity:
 
 QUANTITIES: dict[str, Quantity] = {
     "tracking_error_cents": Quantity(
-        "Largest error", lambda f: f"Largest tracking error {signed(f.value)}{doubt_text(f, 2)} cents, "
+        "Largest error", lambda f: f"Largest tracking error {with_doubt(f.value, f.uncertainty, 1)} cents, "
         f"at {context(f, StepPlace).at_v:g} V.",
         "How far the filter is out of tune where it is worst.",
         "Pitch against exact 1 V/octave through the reference step.",

@@ -12,6 +12,8 @@ from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.prediction.response import PoleMap
 from jiyuu.quantities import shown_hz
 
+LINE_PX = 16  # a caption under the title
+
 
 class PoleFigure(PaintedFigure):
     """The half plane right of the axis is where a filter oscillates by itself; it is drawn shaded."""
@@ -83,10 +85,11 @@ class PoleFigure(PaintedFigure):
         painter.setPen(QColor(palette.ink))
         painter.setFont(THEME.font(px=SMALL_PX, bold=True))
         painter.drawText(QPointF(6, 14), self.title)
+        below = 14 + (LINE_PX if 6 + painter.fontMetrics().horizontalAdvance(self.title) > axis.x() else 0)
         painter.setPen(QColor(palette.quiet))
         painter.setFont(THEME.font(px=SMALL_PX))
         painter.drawText(QPointF(6, self.height() - 8), "× poles   ○ zeros   · path as resonance rises")
-        painter.drawText(QPointF(axis.x() + 4, 14), "oscillates")
+        painter.drawText(QPointF(axis.x() + 4, below), "oscillates")
         painter.drawText(QPointF(unit.x() + 3, axis.y() - 3), "fc")
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QFontMetrics, QKeyEvent, QPainter, QPen, QResize
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from jiyuu.book.stored import LoggedFinding
+from jiyuu.desktop.parts.room_for_bar import keep_room_for_bar
 from jiyuu.desktop.theme.style import BODY_PX, SMALL_PX, STEP, THEME
 from jiyuu.measurement.finding import Finding, Verdict
 from jiyuu.wording.findings import QUANTITIES, sentence
@@ -25,9 +26,7 @@ class FindingsList(QListWidget):
         super().__init__(parent)
         self.setItemDelegate(_FindingDelegate(self))
         self.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
-        # Always there, so that the width the rows are laid out for is the width they get.
-        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        keep_room_for_bar(self)
         self.setAccessibleName("Findings")
         self.itemDoubleClicked.connect(lambda item: self._toggle(item))
         THEME.changed.connect(self._lay_out)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt
 from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QListView, QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from jiyuu.desktop.parts.room_for_bar import keep_room_for_bar
 from jiyuu.desktop.theme.style import STEP
 
 
@@ -20,9 +21,7 @@ class NotesList(QListWidget):
         self.setWordWrap(True)
         self.setResizeMode(QListView.ResizeMode.Adjust)
         self.setItemDelegate(_Whole(self))
-        # Always there, so that the width the rows are laid out for is the width they get.
-        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        keep_room_for_bar(self)
         self.setAccessibleName(name)
 
     def say(self, sentences: Sequence[str]) -> None:

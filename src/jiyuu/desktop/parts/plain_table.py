@@ -17,6 +17,7 @@ class PlainTable(QTableWidget):
     def __init__(self, name: str, columns: Sequence[str], *, words: Collection[int] = ()) -> None:
         super().__init__(0, len(columns))
         self._columns, self._words = tuple(columns), frozenset(words)
+        self._ends_in_words = len(columns) - 1 in self._words  # a number far from the others would not be theirs
         self.setHorizontalHeaderLabels(list(columns))
         self.setAccessibleName(name)
         self.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -34,7 +35,7 @@ class PlainTable(QTableWidget):
             assert heading is not None
             heading.setTextAlignment(_side(j in self._words) | Qt.AlignmentFlag.AlignVCenter)
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setStretchLastSection(True)
+        header.setStretchLastSection(self._ends_in_words)
         copy = QShortcut(QKeySequence.StandardKey.Copy, self, self.copy)
         copy.setContext(Qt.ShortcutContext.WidgetShortcut)
 
@@ -60,7 +61,7 @@ class PlainTable(QTableWidget):
         assert header is not None
         header.setStretchLastSection(False)
         header.setDefaultSectionSize(header.minimumSectionSize())
-        header.setStretchLastSection(True)
+        header.setStretchLastSection(self._ends_in_words)
 
     def as_text(self) -> str:
         """The rows chosen (all when none is) with tabs, headings first."""

@@ -128,6 +128,7 @@ def _style_sheet(theme: Theme) -> str:
     QSlider:focus {{ border: 1px dotted {p.ink}; }}
     QScrollBar:vertical {{ background: {p.ground}; width: 8px; }}
     QScrollBar::handle:vertical {{ background: {p.edge}; min-height: 24px; }}
+    QScrollBar::handle:vertical:disabled {{ background: {p.ground}; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
     QScrollBar:horizontal {{ background: {p.ground}; height: 8px; }}
     QScrollBar::handle:horizontal {{ background: {p.edge}; min-width: 24px; }}

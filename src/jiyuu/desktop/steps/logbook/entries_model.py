@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
-from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import QHeaderView, QTableView
 
 from jiyuu.bench.timeline import Entry
@@ -14,7 +14,8 @@ from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.measurement.finding import Verdict
 
 COLUMNS = ("Day", "Filter", "Step", "What", "Stamp")
-WHAT = 3
+WHAT, STAMP = 3, 4
+ROOM = "lowpass-24, 820.0 Hz, 45 %"  # that What has at the least; where it would not, the stamp is a sign before it
 ROW_SHARE = 1.6  # of the height of the letters
 
 
@@ -24,6 +25,7 @@ class EntriesModel(QAbstractTableModel):
     def __init__(self) -> None:
         super().__init__()
         self.entries: Sequence[Entry] = ()
+        self.is_narrow = False
         self._steps = {one.key: one.name for one in walk()}
 
     def show_entries(self, entries: Sequence[Entry]) -> None:
@@ -49,7 +51,9 @@ class EntriesModel(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = 0) -> object:
         entry = self.entries[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            return self.cells(entry)[index.column()]
+            text = self.cells(entry)[index.column()]
+            outside = self.is_narrow and index.column() == WHAT and entry.verdict is Verdict.OUTSIDE
+            return f"✗ {text}" if outside else text
         if role == Qt.ItemDataRole.ToolTipRole:
             return entry.text
         if role == Qt.ItemDataRole.FontRole:
@@ -57,7 +61,7 @@ class EntriesModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.ForegroundRole:
             if index.column() == 1 and entry.letter:
                 return QColor(THEME.palette.ink_of(entry.letter).colour)
-            if index.column() == 4 and entry.verdict is Verdict.OUTSIDE:
+            if index.column() == (WHAT if self.is_narrow else STAMP) and entry.verdict is Verdict.OUTSIDE:
                 return QColor(THEME.palette.attention)
         return None
 
@@ -90,12 +94,26 @@ class EntriesTable(QTableView):
         vertical.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         vertical.setDefaultSectionSize(round(ROW_SHARE * metrics.height()))
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for column, longest in enumerate(("30 Nov 2026", "Filter", "Self-oscillation", "", "out of tolerance")):
-            fixed = column != WHAT
-            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed if fixed else
-                                        QHeaderView.ResizeMode.Stretch)
-            if fixed:
-                header.resizeSection(column, metrics.horizontalAdvance(longest) + 14)
+        header.setSectionResizeMode(WHAT, QHeaderView.ResizeMode.Stretch)
+        longest = {0: "30 Nov 2026", 1: "Filter", 2: "Self-oscillation", STAMP: "out of tolerance"}
+        self._widths = {column: metrics.horizontalAdvance(text) + 14 for column, text in longest.items()}
+        for column, width in self._widths.items():
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            header.resizeSection(column, width)
+        self._fit()
+
+    def resizeEvent(self, e: QResizeEvent | None) -> None:
+        super().resizeEvent(e)
+        self._fit()
+
+    def _fit(self) -> None:
+        header, viewport = self.horizontalHeader(), self.viewport()
+        assert header is not None
+        assert viewport is not None
+        taken = sum(self._widths.values()) + self.fontMetrics().horizontalAdvance(ROOM)
+        self.entries_model.is_narrow = viewport.width() < taken
+        self.setColumnHidden(STAMP, self.entries_model.is_narrow)
+        viewport.update()
 
     def copy(self) -> None:
         """The rows chosen (all when none is) with tabs, headings first."""

@@ -47,6 +47,7 @@ DRAWN = {
     "drive": ("drive", "input_peak_v", "gain_db", "Input, V peak", True),
 }
 HEIGHTS = 310, 370
+FIGURE_PX = 230  # wide at the least; what the table has to say needs the room more
 MOST_LINES = 8
 
 
@@ -73,6 +74,7 @@ class LogbookView(StepView):
         self.enclosed = EnclosedFigure()
         for figure in (self.then, self.over_time, self.enclosed):
             figure.refused.connect(self.refused)
+            figure.setMinimumWidth(FIGURE_PX)
             self.pages.addWidget(figure)
         self.timeline.refused.connect(self.refused)
         row, self.page_choice = page_buttons(("As it was then", "Over time"), self.pages)
@@ -80,6 +82,9 @@ class LogbookView(StepView):
         self.quantity = narrow(QComboBox())
         self.quantity.setAccessibleName("Quantity over time")
         self.quantity.textActivated.connect(lambda _: self._show_course())
+        self.quantity.hide()
+        self.pages.currentChanged.connect(
+            lambda place: self.quantity.setVisible(self.pages.widget(place) is self.over_time))
         row.addWidget(self.quantity)
         lower = beside(under(self.empty, self.table), under(row, self.pages), sizes=(560, 300))
         self.figures = stacked(self.timeline, lower, shares=(45, 55))

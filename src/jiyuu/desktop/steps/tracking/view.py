@@ -57,7 +57,7 @@ class TrackingView(StepView):
         self.table = PlainTable("Steps measured", COLUMNS)
         self.trims = TrimsFigure()
         self.trims.refused.connect(lambda text: self.presenter.message.emit(text, True))
-        self.figures = stacked(self.errors, beside(self.table, self.trims, sizes=(400, 480)), shares=(58, 42))
+        self.figures = stacked(self.errors, beside(self.table, self.trims, sizes=(470, 410)), shares=(58, 42))
 
     def _build_side(self) -> None:
         presenter = self.presenter
