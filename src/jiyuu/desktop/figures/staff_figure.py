@@ -112,11 +112,12 @@ class StaffFigure(PaintedFigure):
             before = note
         painter.setPen(QPen(QColor(palette.ink), 1, Qt.PenStyle.DashDotLine))
         painter.drawLine(QPointF(self._x(self._moment), 0), QPointF(self._x(self._moment), self.height()))
+        words = f"step {self.chosen + 1}: {_in_words(self._figure.steps[self.chosen])}"
+        place = QRectF(self._margin, self.height() - metrics.height(), metrics.horizontalAdvance(words) + STEP,
+                       metrics.height())
+        painter.fillRect(place, QColor(palette.raised))  # the moment must not stand in the words
         painter.setPen(QColor(palette.quiet))
-        step = self._figure.steps[self.chosen]
-        foot = self.height() - metrics.height()
-        painter.drawText(QRectF(self._margin, foot, self.width() - self._margin, metrics.height()),
-                         Qt.AlignmentFlag.AlignLeft, f"step {self.chosen + 1}: {_in_words(step)}")
+        painter.drawText(place, Qt.AlignmentFlag.AlignLeft, words)
 
     def _draw_chosen(self, painter: QPainter) -> None:
         assert self._figure is not None

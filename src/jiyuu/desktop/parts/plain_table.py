@@ -46,10 +46,12 @@ class PlainTable(QTableWidget):
         """marked: (row, column) of what is out of tolerance; strong: of what matters most."""
         self.setRowCount(len(rows))
         for i, row in enumerate(rows):
+            several = any("\n" in text for text in row)  # lines in a cell; the others stand beside the first
+            height = Qt.AlignmentFlag.AlignTop if several else Qt.AlignmentFlag.AlignVCenter
             for j, text in enumerate(row):
                 item = QTableWidgetItem(text)
                 item.setFont(THEME.font(px=SMALL_PX, bold=(i, j) in strong))
-                item.setTextAlignment(_side(j in self._words) | Qt.AlignmentFlag.AlignTop)
+                item.setTextAlignment(_side(j in self._words) | height)
                 if (i, j) in marked:
                     item.setForeground(QColor(THEME.palette.attention))
                 self.setItem(i, j, item)
