@@ -6,10 +6,12 @@ import subprocess
 import sys
 
 import pytest
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 
+from jiyuu.bench.walk import walk
 from jiyuu.desktop.application import _excepthook
 from jiyuu.desktop.memory import give_back, tidy
+from jiyuu.desktop.steps import reading
 from jiyuu.errors import JiyuuError
 from tests.desktop.driving import killed_while_driven
 from tests.trials import some
@@ -92,6 +94,21 @@ def test_the_code_of_all_steps_is_read_while_nobody_waits(book_path, tmp_path):
     found = subprocess.run([sys.executable, "-c", AHEAD, str(book_path), str(tmp_path)], capture_output=True, text=True,
                            env=environment, timeout=120, check=False)
     assert found.stdout.strip() == "[]", found.stderr
+
+
+def test_views_are_made_while_the_hand_rests(window, qtbot, monkeypatch):
+    held = [Qt.MouseButton.LeftButton]
+    monkeypatch.setattr(reading, "CALM_MS", 1)
+    monkeypatch.setattr(reading.QGuiApplication, "mouseButtons", lambda: held[0])
+    qtbot.waitUntil(lambda: not reading.unread() and not window.session.crew.busy)
+    ahead = reading.MakeAhead(window)
+    qtbot.wait(30)
+    assert window.figures.count() == 1
+    held[0] = Qt.MouseButton.NoButton
+    qtbot.waitUntil(lambda: not ahead.isActive(), timeout=60_000)
+    assert window.figures.count() == len(walk())
+    assert window.figures.currentWidget() is window.shown.figures
+    assert window.step == "response"
 
 
 SCRIPT = """

@@ -34,6 +34,7 @@ def run(arguments: list[str]) -> int:
         from PyQt6.QtWidgets import QApplication
 
         from jiyuu.desktop.remembered import remember_book, remembered_scale
+        from jiyuu.desktop.steps.reading import MakeAhead
         from jiyuu.desktop.theme.style import THEME, load_faces
         from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
 
@@ -53,6 +54,7 @@ def run(arguments: list[str]) -> int:
         _end_on_interrupt(window)
         window.show()
         keep_focus_on_figure(window)
+        MakeAhead(window)
     documents = [Path(name) for name in arguments if name.endswith((".filter.json", ".patch.json"))]
     if documents:
         window.files.open(documents)

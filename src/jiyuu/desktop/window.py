@@ -33,7 +33,7 @@ FIRST_STEP = "response"
 
 
 class MainWindow(QMainWindow):
-    """One open book. Views are made when their step is first looked at."""
+    """One open book. Views are made when their step is first looked at, or ahead of that."""
 
     def __init__(self, book: Book) -> None:
         super().__init__()

@@ -242,14 +242,16 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
         return None
     start = max(place - int(0.01 * sample_rate_hz), 0)
     reach = int(HIGHEST_OFFSET_PPM * 1e-6 * distance) + 8
-    shift = 0.0
+    shift, whole = 0.0, 0
     first = record[start : start + length]
     size = next_fast_len(2 * length)
     frequency = np.asarray(np.fft.rfftfreq(size), dtype=float)
     fit_variance = 0.0
     own, owned = np.conj(rfft(first, size)), first.size
     # The second round cuts the second passage where the first one found it, so both windows hold the same sound.
-    for _ in range(2):
+    for again in (False, True):
+        if again and round(shift) == whole:
+            break  # it is cut there already
         checkpoint()
         whole = round(shift)
         begin = start + distance + whole
