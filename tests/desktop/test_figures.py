@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QImage, QPen
 from PyQt6.QtWidgets import QLabel
 
 from jiyuu.desktop.figures.labels import TURN_PX, place_labels
-from jiyuu.desktop.figures.layer import PIECE, Label, pieces_of
+from jiyuu.desktop.figures.layer import PIECE, Label, Layer, pieces_of
 from jiyuu.desktop.figures.movable_line import MovableLine, captions_px
 from jiyuu.desktop.figures.ruled import PlotCurve
 from jiyuu.desktop.figures.time_figure import TimeFigure
@@ -201,6 +201,29 @@ def test_a_map_stands_upright_in_the_colours_of_its_tones(figure):
     made.clear()
     place = figure.mapFromScene(figure.view.mapViewToScene(QPointF(6.3, 0.63)))
     assert pixels(figure)[place.y(), place.x()].tolist() == list(QColor(THEME.palette.raised).getRgb()[:3])
+
+
+def test_contours_are_named_over_bands_beside_each_other_and_beside_what_lines_say(figure):
+    made = ToneMap(figure, Tones(-48.0, 6.0), contours_db=(-12.0, -6.0, -3.0))
+    figure.set_levels(-1.0, 1.0)
+    figure.show_span(20.0, 1.0)
+    x, y = np.linspace(0.0, 20.0, 120), np.linspace(-1.0, 1.0, 80)
+    made.show(x, y, -0.15 * (x - 10.0) ** 2 - 12.0 * y[:, np.newaxis] ** 2, "#1f5fa8")
+    plain = pixels(figure)
+    band = Layer(figure.view, z=10, still=False)
+    figure.add(band)
+    band.set_band("over", x, np.full(120, -2.0), np.full(120, 2.0), QColor(255, 0, 0), hatched=True)
+    band.touched()
+    hatched = pixels(figure)
+    assert (hatched != plain).any()
+    boxes = list(made.names.boxes.values())
+    assert set(made.names.boxes) == {"−12 dB", "−6 dB", "−3 dB"}
+    for i, box in enumerate(boxes):
+        inner = box.toRect().adjusted(1, 1, -1, -1)
+        rows, columns = slice(inner.top(), inner.bottom()), slice(inner.left(), inner.right())
+        assert (hatched[rows, columns] == plain[rows, columns]).all()
+        assert not any(box.intersects(other) for other in boxes[:i])
+        assert box.left() >= figure.view.mapViewToDevice(QPointF(0.0, 0.0)).x() + 50
 
 
 def test_a_trace_has_room_on_a_scale_that_goes_in_steps(figure):

@@ -18,15 +18,19 @@ from jiyuu.desktop.theme.style import SMALL_PX, THEME
 
 COARSE, FEW = 2, 40  # every second row and column, unless there are few: contours follow a hand
 SWATCH_PX, MARGIN_PX = 13, 6
+NAMES_Z = 25  # over bands and tracks, under lines that are moved
+ALONG = 0.35, 0.65, 0.2, 0.8, 0.1, 0.9, 0.5  # shares of a line; around a peak its middle lies on the cutoff
+SAID_PX = 60  # at the left, where a line that is moved says where it stands
+FEWEST = 7  # points of a line that is named
 
 
 class Contours(pg.GraphicsObject):
-    """Lines of equal level, each named once where it is longest in sight."""
+    """Lines of equal level over the tones; each is named by a ContourNames."""
 
-    def __init__(self, view: pg.ViewBox, levels_db: tuple[float, ...], said: Callable[[float], str]) -> None:
+    def __init__(self, view: pg.ViewBox, levels_db: tuple[float, ...]) -> None:
         super().__init__()
-        self._view, self._levels, self._said = view, levels_db, said
-        self._lines: dict[float, list[FloatArray]] = {}
+        self._view, self._levels = view, levels_db
+        self.lines: dict[float, list[FloatArray]] = {}
         self._pieces: dict[float, list[QPolygonF]] = {}
         self.setZValue(-70)
         view.sigRangeChanged.connect(lambda *_: self._moved())
@@ -41,66 +45,81 @@ class Contours(pg.GraphicsObject):
         shown = level_db[::every, ::every]
         made = contourpy.contour_generator(
             x[::every], y[::every], shown if np.isfinite(shown).all() else np.ma.masked_invalid(shown))
-        self._lines = {level: cast(list[FloatArray], made.lines(level)) for level in self._levels}
+        self.lines = {level: cast(list[FloatArray], made.lines(level)) for level in self._levels}
         self._pieces = {level: [piece for points in lines if len(points) > 3
                                 for piece in pieces_of(points[:, 0], points[:, 1])]
-                        for level, lines in self._lines.items()}
+                        for level, lines in self.lines.items()}
         self._moved()
 
     def clear(self) -> None:
-        self._lines = {}
+        self.lines = {}
         self._moved()
 
     def boundingRect(self) -> QRectF:
         return QRectF(self._view.viewRect())
 
     def paint(self, painter: QPainter, *_: object) -> None:
-        palette, rect = THEME.palette, self._view.viewRect()
+        palette = THEME.palette
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         halo = QPen(QColor(palette.raised), 2.6)
         line = QPen(QColor(palette.ink), 1.0)
         for pen in (halo, line):
             pen.setCosmetic(True)
-        device = painter.transform()
-        font = THEME.font(px=SMALL_PX)
-        metrics = QFontMetrics(font)
-        taken: list[QRectF] = []
-        for level, lines in self._lines.items():
+        for level in self.lines:
             for pen in (halo, line):
                 painter.setPen(pen)
                 for piece in self._pieces[level]:
                     painter.drawPolyline(piece)
-            longest = max((points for points in lines), key=len, default=None)
-            if longest is None:
-                continue
-            inside = longest[(longest[:, 0] > rect.left()) & (longest[:, 0] < rect.right())
-                             & (longest[:, 1] > min(rect.top(), rect.bottom()))
-                             & (longest[:, 1] < max(rect.top(), rect.bottom()))]
-            self._name(painter, device, metrics, inside, self._said(level), taken)
 
-    def _name(
-        self, painter: QPainter, device: QTransform, metrics: QFontMetrics, points: FloatArray, text: str,
-        taken: list[QRectF],
-    ) -> None:
+
+class ContourNames(pg.GraphicsObject):
+    """The level of each contour, once, where it is longest in sight; over whatever else is drawn there but the lines
+    that a hand moves."""
+
+    def __init__(self, contours: Contours, view: pg.ViewBox, said: Callable[[float], str]) -> None:
+        super().__init__()
+        self._contours, self._view, self._said = contours, view, said
+        self.boxes: dict[str, QRectF] = {}  # where each stands, in pixels, as last painted
+        self.setZValue(NAMES_Z)
+        view.sigRangeChanged.connect(lambda *_: self.moved())
+
+    def moved(self) -> None:
+        """Other contours, or another view of them."""
+        self.prepareGeometryChange()
+        self.update()
+
+    def boundingRect(self) -> QRectF:
+        return QRectF(self._view.viewRect())
+
+    def paint(self, painter: QPainter, *_: object) -> None:
+        rect = self._view.viewRect()
+        low, high = sorted((rect.top(), rect.bottom()))
+        device = painter.transform()
+        painter.resetTransform()
+        painter.setFont(THEME.font(px=SMALL_PX))
+        self.boxes.clear()
+        for level, lines in self._contours.lines.items():
+            points = max(lines, key=len, default=None)
+            if points is not None:
+                inside = points[(points[:, 0] > rect.left()) & (points[:, 0] < rect.right())
+                                & (points[:, 1] > low) & (points[:, 1] < high)]
+                self._name(painter, device, inside, self._said(level))
+
+    def _name(self, painter: QPainter, device: QTransform, points: FloatArray, text: str) -> None:
         """At the first place along the line where it covers no other name and is whole in sight."""
+        metrics = QFontMetrics(painter.font())
         width, height = metrics.horizontalAdvance(text) + 6, metrics.height()
-        sight = QRectF(device.mapRect(QRectF(self._view.viewRect()))).adjusted(2, 2, -40, -2)
-        for share in (0.5, 0.35, 0.65, 0.2, 0.8, 0.1, 0.9):
-            if len(points) < 8:
-                return
+        sight = QRectF(device.mapRect(QRectF(self._view.viewRect()))).adjusted(SAID_PX, 2, -40, -2)
+        for share in ALONG if len(points) > FEWEST else ():
             x, y = points[int(share * (len(points) - 1))]
             place = device.map(QPointF(float(x), float(y)))
             box = QRectF(place.x() - width / 2, place.y() - height / 2, width, height)
-            if not sight.contains(box) or any(box.intersects(other) for other in taken):
+            if not sight.contains(box) or any(box.intersects(other) for other in self.boxes.values()):
                 continue
-            taken.append(box)
-            painter.save()
-            painter.resetTransform()
+            self.boxes[text] = box
             painter.fillRect(box, QColor(THEME.palette.raised))
-            painter.setFont(THEME.font(px=SMALL_PX))
             painter.setPen(QColor(THEME.palette.ink))
             painter.drawText(box, 0x84, text)  # centred
-            painter.restore()
             return
 
 

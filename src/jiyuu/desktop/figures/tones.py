@@ -11,7 +11,7 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter
 
 from jiyuu.arrays import FloatArray
-from jiyuu.desktop.figures.contours import Contours, ToneScale
+from jiyuu.desktop.figures.contours import ContourNames, Contours, ToneScale
 from jiyuu.desktop.figures.plot import Plot
 from jiyuu.desktop.theme.style import THEME
 from jiyuu.quantities import signed
@@ -108,8 +108,10 @@ class ToneMap:
         view = figure.view
         self._image = _Image()
         figure.add(self._image)
-        self._contours = Contours(view, contours_db, tones.said)
-        figure.add(self._contours)
+        self._contours = Contours(view, contours_db)
+        self.names = ContourNames(self._contours, view, tones.said)
+        for item in (self._contours, self.names):
+            figure.add(item)
         self._scale = ToneScale(view, tones.levels_db, tones.marks_db, tones.said)
 
     def show(self, x: FloatArray, y: FloatArray, level_db: FloatArray, ink: str) -> None:
@@ -119,9 +121,11 @@ class ToneMap:
         self._image.show(self._tones.of(level_db), colours, QRectF(
             float(x[0]) - dx / 2, float(y[0]) - dy / 2, float(x[-1] - x[0]) + dx, float(y[-1] - y[0]) + dy))
         self._contours.show(x, y, level_db)
+        self.names.moved()
         self._scale.show(colours, self._tones.of)
 
     def clear(self) -> None:
         """Nothing to show."""
         self._image.clear()
         self._contours.clear()
+        self.names.moved()
