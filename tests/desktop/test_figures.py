@@ -5,7 +5,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QImage, QPen
+from PyQt6.QtGui import QColor, QFontMetrics, QImage, QPen
 from PyQt6.QtWidgets import QLabel
 
 from jiyuu.desktop.figures.labels import TURN_PX, place_labels
@@ -16,7 +16,7 @@ from jiyuu.desktop.figures.time_figure import TimeFigure
 from jiyuu.desktop.figures.tones import ToneMap, Tones
 from jiyuu.desktop.parts.later_pages import LaterPages
 from jiyuu.desktop.parts.notes_list import NotesList
-from jiyuu.desktop.theme.style import THEME
+from jiyuu.desktop.theme.style import SMALL_PX, THEME
 
 WIDE, HIGH = 800, 300
 X = np.linspace(0, 1, 2001)
@@ -57,6 +57,23 @@ def test_a_name_stands_on_no_mark_where_another_place_would_do():
     usual = placed({"C": bump, "A": other})["C"]
     for mark in (usual, usual - 5, usual + 5):
         assert abs(placed({"C": bump, "A": other}, [mark])["C"] - mark) > 8
+
+
+@pytest.mark.parametrize("up", [1.0, -1.0])
+def test_where_only_its_peak_is_its_own_a_name_stands_over_that(up):
+    """Everywhere else the curve is another's: a name on it would hide the peak, or be nobody's."""
+    other, peak = -0.1 * up * np.ones(X.size), 0.25 * np.exp(-((X - 0.5) / 0.05) ** 2)
+    label = Label("at this position", QColor("black"), QPointF(0, 0))
+    curves = {"own": (X, other + up * peak), "other": (X, other)}
+    place_labels({"own": label, "other": Label("o", QColor("black"), QPointF(0, 0))}, curves,
+                 ((0.0, 1.0), (-1.0, 1.0)), (WIDE, HIGH), ())
+    assert label.shown
+    assert label.under_px * up < 0
+    half = 0.5 * QFontMetrics(THEME.font(px=SMALL_PX)).horizontalAdvance(label.text)
+    beside = np.abs(X * WIDE - label.place.x() * WIDE) < half
+    middle_px = (1.0 - label.place.y()) / 2 * HIGH + label.under_px
+    for _, heights in curves.values():
+        assert (np.abs((1.0 - heights[beside]) / 2 * HIGH - middle_px) > 8).all()
 
 
 @pytest.mark.parametrize("periods", [1, 3, 4])

@@ -31,12 +31,13 @@ class Band:
 
 @dataclass(slots=True)
 class Label:
-    """A curve's name at a place on it, in the figure's units."""
+    """A curve's name at a place on it, in the figure's units, or so many pixels under it."""
 
     text: str
     colour: QColor
     place: QPointF
     shown: bool = True
+    under_px: float = 0.0
 
 
 class Layer(pg.GraphicsObject):
@@ -115,7 +116,7 @@ class Layer(pg.GraphicsObject):
             if not label.shown:
                 continue
             box = QRectF(metrics.boundingRect(label.text)).adjusted(-3, -1, 3, 1)
-            box.moveCenter(to_screen.map(label.place))
+            box.moveCenter(to_screen.map(label.place) + QPointF(0.0, label.under_px))
             box.moveLeft(min(max(box.left(), inside.left() + 2), inside.right() - box.width() - 2))
             painter.fillRect(box, paper)
             painter.setPen(label.colour)
