@@ -123,6 +123,7 @@ def _opened_and_closed(path: Path, app: Any) -> None:
     def resident_mb() -> float:
         return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGESIZE") / 2**20
 
+    before = len(app.topLevelWidgets())
     for number in range(120):
         window = MainWindow(Book.open(path))
         window.show()
@@ -135,7 +136,8 @@ def _opened_and_closed(path: Path, app: Any) -> None:
         app.processEvents()
         if number == 20:
             early = resident_mb()
-    print(f"100 windows opened and closed: {resident_mb() - early:+.0f} MB, {len(app.topLevelWidgets())} left")
+    print(f"100 windows opened and closed: {resident_mb() - early:+.0f} MB, "
+          f"{len(app.topLevelWidgets()) - before} widgets left")
 
 
 def _used(window: Any, app: Any, acts: int = 2000, warming: int = 1500) -> None:
