@@ -1,10 +1,6 @@
-"""Speed and endurance against references, as ratios within one run.
+"""Speed and endurance against references, as ratios within one run."""
 
-    ./run bench [render | circuits | live | window | stopping | kill | power | full_disk | trust | tracking | identify |
-                 character | day | fuzz | long]
-"""
-
-import sys
+import argparse
 
 from benchmarks import (
     character,
@@ -29,6 +25,11 @@ ROOMS = (render, circuits, live, window, stopping, kill, power, full_disk, trust
 PARTS = {room.__name__.rpartition(".")[2]: room.main for room in ROOMS}
 
 if __name__ == "__main__":
-    for name in sys.argv[1:] or PARTS:
+    asked = argparse.ArgumentParser(prog="./run bench", description=__doc__)
+    asked.add_argument("parts", nargs="*", metavar="part", help=f"all where none is named: {', '.join(PARTS)}")
+    given = asked.parse_args()
+    if unknown := set(given.parts) - set(PARTS):
+        asked.error(f"there is no part {', '.join(sorted(unknown))}; there are: {', '.join(PARTS)}")
+    for name in given.parts or PARTS:
         print(f"== {name}")
         PARTS[name]()

@@ -1,9 +1,9 @@
-"""Renews the pictures of the main views from the demo data: python -m jiyuu.desktop.shots FOLDER"""
+"""Renews the pictures of the main views from the demo data."""
 
 from __future__ import annotations
 
+import argparse
 import os
-import sys
 import tempfile
 import time
 from pathlib import Path
@@ -241,4 +241,6 @@ def _night(camera: Camera) -> None:
 
 
 if __name__ == "__main__":
-    main(Path(sys.argv[1]))
+    asked = argparse.ArgumentParser(prog="python -m jiyuu.desktop.shots", description=__doc__)
+    asked.add_argument("folder", type=Path, help="where the pictures go; it is made where there is none")
+    main(asked.parse_args().folder)
