@@ -54,3 +54,22 @@ def test_a_last_column_of_numbers_stands_beside_the_others(qtbot):
         table.fill([("1.000", "52.79")])
         table.show()
     assert numbers.columnWidth(1) < 150 < words.columnWidth(1)
+
+
+def test_what_is_filled_in_is_looked_through_once(qtbot):
+    class Counted(PlainTable):
+        looked = 0
+
+        def sizeHintForRow(self, row):
+            self.looked += 1
+            return super().sizeHintForRow(row)
+
+    table = Counted("N", ("volts", "hertz", "cents"))
+    qtbot.addWidget(table)
+    table.show()
+    for text in ("52.79", "1052.79"):  # the second time there are rows already
+        table.looked = 0
+        table.fill([("1.000", text, "0.3")] * 40)
+        assert table.looked <= 3 * table.rowCount()
+        qtbot.wait(1)  # it is laid out
+        assert table.columnWidth(1) >= table.fontMetrics().horizontalAdvance(text)

@@ -11,7 +11,7 @@ from jiyuu.circuits.control import Converter
 from jiyuu.circuits.trims import Trim, Trims
 from jiyuu.errors import CircuitError, MeasurementError
 from jiyuu.measurement.converter_fit import fit_converter
-from jiyuu.measurement.tracking import Readings, drift, longest_span, read_tracking
+from jiyuu.measurement.tracking import Readings, drift, longest_span, longest_spans_v, read_tracking
 from jiyuu.prediction.trim_advice import advise
 from jiyuu.quantities import C4_HZ
 from jiyuu.wording.tracking import remark_lines, turn_line
@@ -61,6 +61,15 @@ def test_spans_are_runs_of_neighbours_by_volts():
     assert (span.from_v, span.to_v) == (0.0, 2.0)
     assert span.octaves == pytest.approx(1.98)
     assert longest_span(volts, volts, np.zeros(5, dtype=bool)) is None
+
+
+def test_spans_of_many_rows_are_those_of_each():
+    draw = np.random.default_rng(5)
+    volts = np.cumsum(draw.uniform(0.1, 1.0, 9))
+    inside = draw.random((300, 9)) < 0.6
+    inside[:2] = [[False] * 9, [True] * 9]
+    spans = [longest_span(volts, volts, row) for row in inside]
+    assert longest_spans_v(volts, inside).tolist() == [-1.0 if span is None else span.volts for span in spans]
 
 
 @given(st.floats(-0.015, 0.015), st.floats(0.5, 25.0), st.floats(0.3, 12.0))

@@ -136,6 +136,15 @@ def longest_span(volts: FloatArray, octaves: FloatArray, inside: NDArray[np.bool
     return best
 
 
+def longest_spans_v(volts: FloatArray, inside: NDArray[np.bool_]) -> FloatArray:
+    """(m,) V of the longest span of each row of inside (m, n), over rising volts (n,); −1 where none is."""
+    longest, begun = np.full(len(inside), -1.0), np.full(len(inside), np.nan)
+    for at_v, is_inside in zip(volts, inside.T, strict=True):
+        begun = np.where(is_inside, np.where(np.isnan(begun), at_v, begun), np.nan)
+        longest = np.fmax(longest, at_v - begun)
+    return longest
+
+
 @dataclass(frozen=True, slots=True)
 class Drift:
     """How pitch moves with time or temperature: cents per unit of it, and the whole way between the ends."""

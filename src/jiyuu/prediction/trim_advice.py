@@ -9,7 +9,7 @@ import numpy as np
 from jiyuu.circuits.trims import RANGES, Trim, Trims, turns_for
 from jiyuu.measurement.contexts import TrimTurn
 from jiyuu.measurement.converter_fit import LN2, TOP_HZ, ConverterFit, fit_converter
-from jiyuu.measurement.tracking import Span, Tracking, longest_span, read_tracking
+from jiyuu.measurement.tracking import Span, Tracking, longest_spans_v, read_tracking
 
 WORTH_CENTS = 0.5  # over the whole range: less than that is not worth a screwdriver
 SCALES = np.linspace(-0.01, 0.01, 2001)
@@ -114,12 +114,11 @@ def _best_scale(tracking: Tracking, fit: ConverterFit, droop_per_hz: float) -> f
     errors = true - 1200 * volts
     errors = errors - errors[at]
     table = errors[None, :] + 1200 * SCALES[:, None] * (volts - volts[at])[None, :]
+    if np.abs(table[SCALES.size // 2]).max() <= 0.5 * tracking.tolerance_cents:
+        return 0.0
     order = np.argsort(volts, kind="stable")
     inside = np.abs(table[:, order]) <= 0.9 * tracking.tolerance_cents  # a trim is never set to the last cent
-    spans = np.array([span_v(longest_span(volts[order], volts[order], row)) for row in inside])
-    middle = SCALES.size // 2
-    if np.abs(table[middle]).max() <= 0.5 * tracking.tolerance_cents:
-        return 0.0
+    spans = longest_spans_v(volts[order], inside)
     longest = np.flatnonzero(spans >= spans.max() - 1e-9)
     # Steps that are far out at any scale must not outweigh those that can be brought in.
     size = np.mean(np.minimum(np.abs(table[longest]), 2 * tracking.tolerance_cents) ** 2, axis=1)

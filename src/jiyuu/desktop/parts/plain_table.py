@@ -29,12 +29,11 @@ class PlainTable(QTableWidget):
         assert vertical is not None
         assert header is not None
         vertical.hide()
-        vertical.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         for j in range(len(columns)):  # a heading stands over its column
             heading = self.horizontalHeaderItem(j)
             assert heading is not None
             heading.setTextAlignment(_side(j in self._words) | Qt.AlignmentFlag.AlignVCenter)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self._fit_to_contents(True)
         header.setStretchLastSection(self._ends_in_words)
         copy = QShortcut(QKeySequence.StandardKey.Copy, self, self.copy)
         copy.setContext(Qt.ShortcutContext.WidgetShortcut)
@@ -44,6 +43,7 @@ class PlainTable(QTableWidget):
         strong: Collection[tuple[int, int]] = (),
     ) -> None:
         """marked: (row, column) of what is out of tolerance; strong: of what matters most."""
+        self._fit_to_contents(False)  # with every cell it would look through all of them
         self.setRowCount(len(rows))
         for i, row in enumerate(rows):
             several = any("\n" in text for text in row)  # lines in a cell; the others stand beside the first
@@ -55,6 +55,13 @@ class PlainTable(QTableWidget):
                 if (i, j) in marked:
                     item.setForeground(QColor(THEME.palette.attention))
                 self.setItem(i, j, item)
+        self._fit_to_contents(True)
+
+    def _fit_to_contents(self, fit: bool) -> None:
+        mode = QHeaderView.ResizeMode.ResizeToContents if fit else QHeaderView.ResizeMode.Fixed
+        for header in (self.verticalHeader(), self.horizontalHeader()):
+            assert header is not None
+            header.setSectionResizeMode(mode)
 
     def showEvent(self, a0: QShowEvent | None) -> None:
         """What was filled in while nobody saw it has given its last column the usual size, which may be too wide."""
