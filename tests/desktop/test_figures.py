@@ -12,11 +12,13 @@ from jiyuu.desktop.figures.labels import TURN_PX, place_labels
 from jiyuu.desktop.figures.layer import PIECE, Label, Layer, pieces_of
 from jiyuu.desktop.figures.movable_line import MovableLine, captions_px
 from jiyuu.desktop.figures.ruled import PlotCurve
+from jiyuu.desktop.figures.small_plot import Course, SmallPlot
 from jiyuu.desktop.figures.time_figure import TimeFigure
 from jiyuu.desktop.figures.tones import ToneMap, Tones
 from jiyuu.desktop.parts.later_pages import LaterPages
 from jiyuu.desktop.parts.notes_list import NotesList
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.inks import PALETTES
 
 WIDE, HIGH = 800, 300
 X = np.linspace(0, 1, 2001)
@@ -275,3 +277,25 @@ def test_notes_say_what_they_are_told(qtbot):
     for told in (["one"], ["one", "two", "three"], ["one", "another", "three"], ["three"], [], ["one", "one"]):
         notes.say(told)
         assert [notes.item(row).text() for row in range(notes.count())] == told
+
+
+def test_a_course_is_drawn_and_named_in_the_dash_of_its_filter(qtbot):
+    plot = SmallPlot("Level")
+    qtbot.addWidget(plot)
+    plot.resize(640, 240)
+    x = np.linspace(10.0, 1000.0, 50)
+
+    def inked(dash):
+        """Pixels of the colour along the curve, and in the line beside its name."""
+        plot.show_courses("Level", [Course("A", "#1f5fa8", x, np.ones(50), dash=dash),
+                                    Course("B", "#123456", x, 0.0 * x, named=False)], over="Hz", unit="dB")
+        rows = (np.abs(pixels(plot) - [0x1F, 0x5F, 0xA8]).max(axis=-1) < 40).sum(axis=1)
+        top = int(np.flatnonzero(rows)[0])
+        return int(rows[top + 8 :].sum()), int(rows[top : top + 8].sum())
+
+    drawn = {ink.dash: inked(ink.dash) for ink in PALETTES["paper"].inks}
+    solid = drawn.pop(())
+    assert len(drawn) == 5
+    for curve, sample in drawn.values():
+        assert 0.2 * solid[0] < curve < 0.9 * solid[0]
+        assert 0.2 * solid[1] < sample < 0.98 * solid[1]

@@ -105,6 +105,7 @@ class RecordingsChooser(Aside):
         self.interface.text.setPlaceholderText("none: nothing is divided out")
         self.channel, self.harmonic = QComboBox(), QSpinBox()
         self.channel.addItems(["found by what is in it", "left", "right"])
+        self.harmonic.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.harmonic.setRange(0, 16)
         self.harmonic.setSpecialValueText("found from the partials")
         self.full_scale_v = FULL_SCALE_V

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.painted import PaintedFigure
+from jiyuu.desktop.theme.pens import cosmetic
 from jiyuu.desktop.theme.style import THEME
 
 
@@ -21,11 +22,14 @@ def digits(value: float) -> str:
 
 LEFT_PX, RIGHT_PX, TOP_PX, FOOT_PX = 58.0, 12.0, 56.0, 36.0
 TICK_PX = 64.0  # apart, at least
+DASHED = (4.0, 2.0)  # of what has no filter's own dash
+SAMPLE_PX, SHORT_SAMPLE_PX, WIDE_PX = 36, 21, 400  # of a line beside its name: a filter's dash comes again in it
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Course:
-    """x and y (n,), NaN where there is nothing; doubt (n,) on either side of y; marked: points are drawn."""
+    """x and y (n,), NaN where there is nothing; doubt (n,) on either side of y; dash: in widths of the pen; marked:
+    points are drawn."""
 
     name: str
     colour: str
@@ -33,7 +37,7 @@ class Course:
     y: FloatArray
     doubt: FloatArray | None = None
     width: float = 2.0
-    dashed: bool = False
+    dash: tuple[float, ...] = ()
     marked: bool = False
     named: bool = True  # in the figure, where others have names too
 
@@ -158,10 +162,7 @@ class SmallPlot(PaintedFigure):
         painter.save()
         painter.setClipRect(area.adjusted(-6, -6, 6, 6))
         for one in self._courses:
-            pen = QPen(QColor(one.colour), one.width)
-            if one.dashed:
-                pen.setStyle(Qt.PenStyle.DashLine)
-            painter.setPen(pen)
+            painter.setPen(cosmetic(one.colour, one.width, dash=one.dash))
             points = [QPointF(_along(float(x), xs, area.left(), area.right()),
                               _along(float(y), ys, area.bottom(), area.top()))
                       for x, y in zip(self._place(one.x), one.y, strict=True) if np.isfinite(y)]
@@ -187,17 +188,14 @@ class SmallPlot(PaintedFigure):
         if len(self._courses) < 2:
             return
         metrics = QFontMetricsF(painter.font())
-        x = area.right()
+        x, sample = area.right(), SAMPLE_PX if area.width() > WIDE_PX else SHORT_SAMPLE_PX
         for one in reversed([one for one in self._courses if one.named]):
             wide = metrics.horizontalAdvance(one.name)
             painter.setPen(QColor(THEME.palette.ink))
             painter.drawText(QPointF(x - wide, area.top() - 4), one.name)
-            pen = QPen(QColor(one.colour), max(one.width, 2.0))
-            if one.dashed:
-                pen.setStyle(Qt.PenStyle.DashLine)
-            painter.setPen(pen)
-            painter.drawLine(QPointF(x - wide - 26, area.top() - 8), QPointF(x - wide - 5, area.top() - 8))
-            x -= wide + 40
+            painter.setPen(cosmetic(one.colour, max(one.width, 2.0), dash=one.dash))
+            painter.drawLine(QPointF(x - wide - 5 - sample, area.top() - 8), QPointF(x - wide - 5, area.top() - 8))
+            x -= wide + sample + 19
 
 
 def _along(value: float, span: tuple[float, float], start: float, stop: float) -> float:

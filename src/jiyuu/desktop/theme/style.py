@@ -85,7 +85,8 @@ def _style_sheet(theme: Theme) -> str:
     QToolTip {{ background: {p.raised}; color: {p.ink}; border: 1px solid {p.strong_rule}; padding: {STEP}px; }}
     QPushButton {{ background: {p.raised}; border: 1px solid {p.edge}; border-radius: 0; padding: 3px {2 * STEP}px; }}
     QPushButton:hover {{ border-color: {p.ink}; }}
-    QPushButton:focus, QLineEdit:focus, QComboBox:focus, QListWidget:focus {{ border: 2px solid {p.ink}; }}
+    QPushButton:focus, QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QListWidget:focus {{
+        border: 2px solid {p.ink}; }}
     QPushButton:pressed {{ background: {p.rule}; }}
     QPushButton:disabled {{ color: {p.quiet}; border-color: {p.rule}; }}
     QPushButton[main="true"] {{ background: {p.ink}; color: {p.ground}; border-color: {p.ink}; }}
@@ -100,7 +101,7 @@ def _style_sheet(theme: Theme) -> str:
     QCheckBox::indicator {{ width: 11px; height: 11px; border: 1px solid {p.quiet}; background: {p.raised}; }}
     QCheckBox::indicator:checked {{ background: {p.ink}; }}
     QCheckBox:focus {{ border: 1px dotted {p.ink}; }}
-    QLineEdit, QComboBox {{ background: {p.raised}; border: 1px solid {p.edge}; border-radius: 0;
+    QLineEdit, QComboBox, QSpinBox {{ background: {p.raised}; border: 1px solid {p.edge}; border-radius: 0;
         padding: 2px {STEP}px; selection-background-color: {p.ink};
         selection-color: {p.ground}; }}
     QLineEdit:disabled, QComboBox:disabled {{

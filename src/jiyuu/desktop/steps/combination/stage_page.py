@@ -50,6 +50,7 @@ class StagePage(QWidget):
         whole.addWidget(self.ringing)
         self.panel = StagePanel(presenter.path, inside_a_step=True)
         whole.addWidget(self.panel, 1)
+        whole.addStretch(0)  # has the room where the panel is hidden
         presenter.path.changed.connect(self._show_stage)
         self._show_stage()
 

@@ -25,6 +25,7 @@ class BlindPage(EarPage):
         self.task = self.choice("What is asked", [(str(task), task) for task in Task], presenter.choose)
         rows.addRow("Asked", self.task)
         self.trials = QSpinBox()
+        self.trials.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.trials.setRange(FEWEST, MOST_TRIALS)
         self.trials.setAccessibleName("Trials")
         self.trials.setMaximumWidth(FIELD_PX)

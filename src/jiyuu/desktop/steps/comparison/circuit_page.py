@@ -8,7 +8,7 @@ from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from jiyuu.circuits.catalogue import circuit
-from jiyuu.desktop.figures.small_plot import Course, SmallPlot
+from jiyuu.desktop.figures.small_plot import DASHED, Course, SmallPlot
 from jiyuu.desktop.parts.frame import beside, page_column
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.steps.comparison.circuit_chooser import CircuitRecordings
@@ -41,6 +41,7 @@ class CircuitPage(QWidget):
         self.left = SmallPlot("What each leaves")
         self.both = beside(self.table, self.left, sizes=(560, 320))
         column.addWidget(self.both, 1)
+        column.addStretch(0)  # has the room where both are hidden
         self.chooser: CircuitRecordings | None = None
         presenter.changed.connect(self.refresh)
         self.refresh()
@@ -88,7 +89,7 @@ class CircuitPage(QWidget):
             for i, (table, level) in enumerate(zip(self.presenter.tables, self.presenter.levels_v, strict=False)):
                 courses.append(Course(
                     f"{PLACES[j]}, {level:g} V", (palette.ink, palette.attention)[j],
-                    table["frequency_hz"], table[f"candidate_{j + 1}_db"], width=1.8, dashed=i == 0,
+                    table["frequency_hz"], table[f"candidate_{j + 1}_db"], width=1.8, dash=DASHED if i == 0 else (),
                     named=i > 0 or len(self.presenter.tables) == 1))
         self.left.show_courses("What each leaves of the curves", courses, over="Hz", unit="dB", log=True,
                                says="Dashed: the softest sweep." if len(self.presenter.tables) > 1 else "")

@@ -106,7 +106,7 @@ class CurvesPage(QWidget):
             ink = THEME.palette.ink_of(one.letter)
             few = one.x.size < 60
             courses.append(Course(one.letter, ink.colour, one.x, one.y, one.doubt if few else None, marked=few,
-                                  dashed=bool(ink.dash)))
+                                  dash=ink.dash))
         title = f"{curve.title}, less {presenter.letter}" if presenter.differences else curve.title
         self.plot.show_courses(title, courses, over=curve.over_said, unit=curve.unit, log=curve.log)
         has = [one.letter for one in presenter.found.get(curve.title, [])]

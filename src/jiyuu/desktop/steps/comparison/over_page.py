@@ -136,7 +136,7 @@ class OverPage(QWidget):
         for letter in found.letters:
             ink = THEME.palette.ink_of(letter)
             courses.append(Course(letter, ink.colour, found.places, found.values[presenter.name][letter],
-                                  found.doubts[presenter.name][letter], marked=True, dashed=bool(ink.dash)))
+                                  found.doubts[presenter.name][letter], marked=True, dash=ink.dash))
         self.plot.show_courses(title, courses, over=UNITS[presenter.over], unit=scale.unit,
                                log=presenter.over is not Over.RESONANCE)
         first, second = found.letters[:2]

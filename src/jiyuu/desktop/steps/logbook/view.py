@@ -15,7 +15,7 @@ from jiyuu.bench.timeline import Entry, Kind
 from jiyuu.bench.walk import walk
 from jiyuu.book.table import Table
 from jiyuu.desktop.figures.enclosed_figure import EnclosedFigure
-from jiyuu.desktop.figures.small_plot import Course, SmallPlot, digits
+from jiyuu.desktop.figures.small_plot import DASHED, Course, SmallPlot, digits
 from jiyuu.desktop.figures.timeline_figure import TimelineFigure
 from jiyuu.desktop.file_names import chosen_to_write
 from jiyuu.desktop.measuring import Measuring
@@ -239,7 +239,7 @@ class LogbookView(StepView):
         if found.newest is not None and name in found.newest_tables:
             newest = found.newest_tables[name]
             courses.insert(0, Course(f"newest, {found.newest.title.partition(':')[0]}", palette.quiet, newest[x],
-                                     _heard(newest, y), width=1.4, dashed=True))
+                                     _heard(newest, y), width=1.4, dash=DASHED))
             said = f"{found.newest.title.partition(': ')[2]} is the newest."
         else:
             said = f"{found.run.title.partition(': ')[2]}; nothing newer was measured."

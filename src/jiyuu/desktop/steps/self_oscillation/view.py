@@ -44,6 +44,7 @@ if TYPE_CHECKING:
 PREDICTED, MEASURED = "predicted", "measured"
 HARMONICS, TRACE, PATCHED, RANGE = range(4)
 PATCHED_HARMONICS = (2, 3, 4, 5)
+CREST_ROOM = 1.3
 FLOOR_DB = -90.0
 
 
@@ -226,7 +227,8 @@ class OscillationView(StepView):
                 milliseconds = 2000 / tone.frequency_hz * np.linspace(0.0, 1.0, twice.size)
                 self.trace.show_curve(PlotCurve(PREDICTED, milliseconds, twice), thick, labelled=True,
                                       colour=ink.name())
-                self.trace.show_span(float(milliseconds[-1]), max(float(np.abs(twice).max()), 1e-3))
+                # Its first crest stands under the title, which wants room of its own.
+                self.trace.show_span(float(milliseconds[-1]), max(CREST_ROOM * float(np.abs(twice).max()), 1e-3))
                 self.trace.place_labels()
         elif page == PATCHED:
             self._draw_patched(ink)
