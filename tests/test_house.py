@@ -1,9 +1,16 @@
-"""What keeps the house readable: short files, no circles, errors that are told of where they are raised."""
+"""What keeps the house readable: short files, no circles, errors that are told of where they are raised, packages that
+are named."""
 
 import ast
+import re
+import sys
+import tomllib
+from importlib.metadata import packages_distributions
 from pathlib import Path
 
 import pytest
+
+from jiyuu.desktop.help import PACKAGES
 
 SOURCE = Path(__file__).parents[1] / "src" / "jiyuu"
 FILES = sorted(SOURCE.rglob("*.py"))
@@ -46,6 +53,17 @@ def test_no_module_comes_round_to_itself(read):
     while layer := {name for name in needs if name not in below and needs[name] <= below}:
         below |= layer
     assert set(needs) == below
+
+
+def test_packages_that_are_imported_are_asked_for_and_named_with_their_licences():
+    project = tomllib.loads((SOURCE.parents[1] / "pyproject.toml").read_text())["project"]
+    asked, named = ({name.lower().replace("_", "-") for name in names} for names in (project["dependencies"], PACKAGES))
+    assert asked == named
+    at_hand, words = packages_distributions(), set[str]()
+    for path in FILES:
+        words.update(re.findall(r"^\s*(?:from|import) (\w+)", path.read_text(), re.MULTILINE))
+    for word in words & at_hand.keys() - sys.stdlib_module_names - {"jiyuu"}:
+        assert {name.lower().replace("_", "-") for name in at_hand[word]} & asked, word
 
 
 def raised(function):

@@ -31,7 +31,8 @@ CAUTIONS = (
     "capacitors. Mains voltage is for people licensed for it, under local codes."
 )
 PACKAGES = ("PyQt6", "pyqtgraph", "numpy", "scipy", "numba", "llvmlite", "ducc0", "pydantic", "soundfile",
-            "matplotlib", "contourpy", "pyloudnorm", "mosqito", "miniaudio", "typer", "rich", "platformdirs", "Jinja2")
+            "matplotlib", "contourpy", "pyloudnorm", "mosqito", "miniaudio", "typer", "typing-extensions", "rich",
+            "platformdirs", "Jinja2")
 
 
 class Help(QObject):
@@ -129,10 +130,10 @@ def _about() -> str:
             meta = distribution(name).metadata.json
         except PackageNotFoundError:
             continue
-        licence = str(meta.get("license_expression") or meta.get("license") or "see the package").strip()
-        if "\n" in licence:  # the whole text; its name stands among the classifiers
+        licence = str(meta.get("license_expression") or meta.get("license") or "").strip()
+        if not licence or "\n" in licence:  # none, or the whole text; its name stands among the classifiers
             named = [one.split(" :: ")[-1] for one in meta.get("classifier", ()) if one.startswith("License")]
-            licence = named[0] if named else licence.splitlines()[0]
+            licence = named[0] if named else licence.partition("\n")[0] or "see the package"
         used.append(f"<li>{name} {meta['version']}: {licence[:60]}</li>")
     faces = files("jiyuu.desktop.theme.fonts").joinpath("LICENCE-fonts.txt").read_text(encoding="utf-8")
     return (f"<h3>Jiyuu {__version__}</h3><p>A bench for voltage-controlled filters. MIT licence.</p>"
