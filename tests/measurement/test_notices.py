@@ -1,12 +1,16 @@
 """Recordings that are not what they should be: named, and no number off by more than it states; clean ones unnamed."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
+from numpy.testing import assert_allclose
 from scipy.signal import butter, resample_poly, sosfilt
 
 from benchmarks.trust import noise_of
 from jiyuu.circuits.catalogue import circuit
 from jiyuu.errors import MeasurementError, SignalError
+from jiyuu.measurement.factors import factors_of
 from jiyuu.measurement.findings import READ_FROM_CURVE, read_response
 from jiyuu.measurement.loopback import less_interface
 from jiyuu.measurement.notice import Fault
@@ -283,6 +287,22 @@ def test_a_capacitor_among_the_filters_own_poles_is_found_and_a_loopback_asked_f
     truth = exact(made, (20.0, 20_000.0))
     for name in set(read.uncertainty) & set(truth):
         assert abs(getattr(read.reading, name) - truth[name]) < 2.5 * read.uncertainty[name], name
+
+
+def test_poles_that_zeros_take_away_are_nobodys_capacitor():
+    """A network may be told with more of both than it has: a pole at rest under a zero at rest, and a pair beside."""
+    response = measure_response(HEARD.stimulus, noisy(HEARD.clean), RATE)
+    assert response.network is not None
+    fit = response.network.fit
+    poles, zeros = np.append(fit.poles, [-857.1, -1e-6]), np.append(fit.zeros, -857.0)
+    order = replace(fit.order, poles=poles.size, zeros=zeros.size, at_rest=fit.order.at_rest + 1)
+    values = np.concatenate([np.log(factors_of(poles / fit.unit)), factors_of(zeros / fit.unit), fit.values[-2:]])
+    more = replace(fit, order=order, values=values, spread=np.zeros((values.size, values.size)))
+    hertz = response.frequency_hz
+    assert_allclose(more.at(hertz), fit.at(hertz), rtol=2e-4)
+    read = read_response(replace(response, network=replace(response.network, fit=more)))
+    assert read.notices == read_response(response).notices
+    assert read.uncertainty["passband_db"] < 0.05
 
 
 @pytest.mark.parametrize(("humming", "faults"), some([(False, set()), (True, {Fault.HUM})], 1, long=2))

@@ -21,6 +21,7 @@ WANDERED, WANDER_SAID_DB = 0.6, 0.02  # of what two passages differ by, as it is
 LOUD_OVER_DB = 12.0  # under the top of a curve that noise was pressed into
 SAID_DB = 0.05  # compression that is worth a sentence
 LEAST_DB, LEAST_SHARE = 0.01, 1e-3  # that a reading may be off by where no network explains the curve
+MOVED_DB = 12.0  # that a peak would have to be pressed by to move by its own width
 TOO_MUCH_DB = 0.7  # and from where on an estimate of it no longer mends a number
 AT_PEAK = ("peak_hz", "peak_db", "q")
 BY_PASSBAND = ("passband_db", "cutoff_3db_hz", "peak_db", "slope_db_per_octave", "first_octave_drop_db",
@@ -28,6 +29,7 @@ BY_PASSBAND = ("passband_db", "cutoff_3db_hz", "peak_db", "slope_db_per_octave",
 COUPLED_HZ = 40.0  # a coupling capacitor's corner is lower
 APART = 2.0  # and so much lower than any pole of the filter
 FAR_UNDER = 20.0  # re the band: what stands farther under it is not seen
+CANCELLED = 0.01  # of a pole, that a zero may be off and still leaves next to nothing of it
 LEANS_DB = 0.3  # how much a curve may still rise or fall over the last half octave before its plateau
 
 
@@ -147,8 +149,8 @@ def _compressed(
         level_v = response.level_v or 0.0
         softer = level_v * 10 ** (-max(10 * np.log10(most_db / 0.02), 6.0) / 20)
         found.notices.append(Notice(Fault.COMPRESSED, None, {"db": most_db, "measure_at_v": float(softer)}))
-    suspect = response.network is None and (
-        response.steady or (response.unloaded is None and not response.network_unasked))
+    untold = response.network is None and (response.steady or not response.network_unasked)
+    suspect = untold and (response.steady or response.unloaded is None)
     if most_db > TOO_MUCH_DB:
         found.withdrawn |= set(names)
     elif suspect and most_db <= SAID_DB:
@@ -156,12 +158,15 @@ def _compressed(
         # over the band, of which only a network tells how much.
         all_of_it = response.steady or response.coherence is not None or reading.kind is Kind.BANDPASS
         found.withdrawn |= set(names) if all_of_it else set(AT_PEAK)
-        for name in set(names) - found.withdrawn:
-            value = getattr(reading, name)
-            least = LEAST_DB if value is None or not name.endswith("_hz") else LEAST_SHARE * value
-            found.wider[name] = max(found.wider.get(name, 0.0), least)
         found.notices.append(Notice(Fault.COMPRESSED, None, {
             "db": float("nan"), "measure_at_v": 0.0, **({"tones": 1.0} if response.steady else {})}))
+    if suspect and reading.peak_hz and reading.q:  # what is pressed moves within its width
+        moved_hz = reading.peak_hz / reading.q * most_db / MOVED_DB
+        found.wider["peak_hz"] = max(found.wider.get("peak_hz", 0.0), moved_hz)
+    for name in (set(names) - found.withdrawn) if untold else ():
+        value = getattr(reading, name)
+        least = LEAST_DB if value is None or not name.endswith("_hz") else LEAST_SHARE * value
+        found.wider[name] = max(found.wider.get(name, 0.0), least)
 
 
 def _interface(
@@ -172,12 +177,17 @@ def _interface(
     do so by itself; another kind has such a pole far below its own. One among its own is told by being the odd one:
     poles of a filter come in pairs."""
     fit = response.unloaded if response.network is None else response.network.fit
-    if fit is None or not fit.order.at_rest:
+    if fit is None:
         return
     poles = fit.poles
-    size = np.sort(np.abs(poles)) / (2 * np.pi)
-    real = np.abs(poles[np.abs(poles.imag) < 1e-9 * np.abs(poles)].real) / (2 * np.pi)
-    real = real[real > response.frequency_hz[0] / FAR_UNDER]
+    seen = np.abs(poles) / (2 * np.pi) > response.frequency_hz[0] / FAR_UNDER
+    if fit.order.at_rest <= int(np.sum(~seen)):
+        return  # what would fall by its zeros at rest has fallen under the band, and no further
+    # A pole beside a zero of its own falls by nothing.
+    own = np.abs(poles[:, np.newaxis] - fit.zeros[np.newaxis, :]) < CANCELLED * np.abs(poles[:, np.newaxis])
+    falls = poles[seen & ~own.any(axis=1)]
+    size = np.sort(np.abs(falls)) / (2 * np.pi)
+    real = np.abs(falls[np.abs(falls.imag) < 1e-9 * np.abs(falls)].real) / (2 * np.pi)
     if not real.size:
         return
     hertz = float(real.min())

@@ -15,6 +15,7 @@ from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE, FineGrid
 from jiyuu.measurement.uncertain import Uncertain
 
 LOUD_DB = 12.0  # under the top of a curve: what a soft stage may have compressed
+TOLD_DB = 0.1  # standard uncertainty of what faint parts tell of loud ones: more, and they tell another level
 LEAVES = 1.5  # of the noise's own deviation: a network that leaves more is not the whole truth
 # What gate, interpolation and clock leave, found on noiseless records: shares of the gain, the first of all of it, the
 # second at LOW_HZ and less above; and of the loudest gain.
@@ -120,11 +121,13 @@ def rough_clock_ppm(bins: GatedBins) -> float | None:
 
 def without_the_loudest(bins: GatedBins) -> NetworkFit | None:
     """The network that the faint parts of a curve tell of, whose loud part a soft stage may have compressed; None where
-    none fits them either."""
+    none fits them either, or where they hardly tell the loud part."""
     size = np.abs(bins.signal / bins.wire)
     loud = bins.grid.bins_hz[size > size.max() * 10 ** (-LOUD_DB / 20)]
     fit = fit_network(replace(bins, hurt_hz=(*bins.hurt_hz, (loud[0] * 0.9, loud[-1] * 1.1))).spectrum())
-    return None if fit is None or fit.left > 2 * LEAVES else fit
+    if fit is None or fit.left > 2 * LEAVES or np.median(fit.level_deviation_db(loud)) > TOLD_DB:
+        return None
+    return fit
 
 
 def network_of(spectrum: Spectrum, known: PolesAndZeros | None = None) -> NetworkFit | None:

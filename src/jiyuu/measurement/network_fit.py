@@ -100,6 +100,11 @@ class NetworkFit:
         """(n,) level at any frequency."""
         return np.asarray(20 * np.log10(np.maximum(np.abs(self.at(frequency_hz)), 1e-20)))
 
+    def level_deviation_db(self, frequency_hz: FloatArray) -> FloatArray:
+        """(n,) standard uncertainty of that level."""
+        relative = self.slopes(frequency_hz, np.zeros(frequency_hz.size)) / self.at(frequency_hz)  # no clock moves it
+        return np.asarray(20 / np.log(10) * np.linalg.norm(relative.real, axis=0))
+
     def as_cut(self, bins_hz: FloatArray, cut: Cut | None) -> ComplexArray:
         """(n,) what the gate makes of it."""
         omega = np.asarray(2 * np.pi * bins_hz / self.unit)
