@@ -172,6 +172,7 @@ def test_the_unit_is_struck_and_stepped(step, window, qtbot):
     dying = slice(int(np.argmax(ring["level_db"])), int(np.flatnonzero(ring["level_db"] > -50)[-1]) + 1)
     falls = np.polyfit(ring["time_s"][dying], ring["level_db"][dying], 1)[0]
     assert falls == pytest.approx(20 * np.log10(np.e) * 2 * np.pi * 200.0 * pole.real, rel=0.25)
+    assert ring["level_db"][-3:].max() < -55  # nothing of the next stroke
 
 
 @pytest.mark.long

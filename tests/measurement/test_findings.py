@@ -60,6 +60,7 @@ from jiyuu.measurement.finding import Finding, Tolerance, Verdict
 from jiyuu.measurement.findings import READ_FROM_CURVE
 from jiyuu.quantities import note_and_cents, parse_frequency, parse_number, shown_hz, signed
 from jiyuu.wording.findings import QUANTITIES, sentence
+from jiyuu.wording.numbers import stated
 
 
 @pytest.mark.parametrize(("value", "uncertainty", "verdict"), [
@@ -185,6 +186,12 @@ def test_a_number_and_its_uncertainty_end_at_the_same_place(name):
             for number, doubt in re.findall(r"(\d+(?:\.\d+)?) ± (\d+(?:\.\d+)?)", text):
                 assert len(number.partition(".")[2]) == len(doubt.partition(".")[2]), text
                 assert float(doubt) > 0, text
+
+
+def test_no_zero_has_a_sign():
+    assert stated(-2e-4, 0.01) == "0.000 ± 0.010"
+    assert stated(-0.0, None) == "0"
+    assert stated(-0.02, 0.01) == "−0.020 ± 0.010"
 
 
 @pytest.mark.long

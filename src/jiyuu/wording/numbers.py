@@ -76,7 +76,7 @@ def stated(value: float, uncertainty: float | None) -> str:
     """'812.34 ± 0.05': as many places as the uncertainty has digits that say something, two of them where it begins
     with 1 or 2; five digits where none is known."""
     if uncertainty is None or not math.isfinite(uncertainty) or uncertainty <= 0:
-        return f"{value:.5g}".replace("-", "−")
+        return f"{value + 0.0:.5g}".replace("-", "−")
     place = math.floor(math.log10(uncertainty))
     places = min(max(-place + (uncertainty / 10.0**place < 3), 0), 9)
-    return f"{value:.{places}f} ± {uncertainty:.{places}f}".replace("-", "−")
+    return f"{round(value, places) + 0.0:.{places}f} ± {uncertainty:.{places}f}".replace("-", "−")  # no −0

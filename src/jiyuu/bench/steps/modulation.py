@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from jiyuu.rig.modulation_run import ModulationRequest, ModulationRun, MovedCutoff
 
 RING_LOOK_S, RING_SHOWN_DB = 0.001, 66.0
+BEFORE_NEXT_S = 0.005  # the next pulse is heard a little before what is known of its beginning
 MOST_NOTES = 48
 LONE_HZ = 440.0  # any will do where only the words are checked
 RINGS = 0.03  # of a pole's size, from which its imaginary part makes a ring that has a pitch
@@ -247,10 +248,12 @@ def _tables(found: ModulationRun) -> tuple[Table, ...]:
 
 
 def _ring(record_v: FloatArray, rate_hz: float, begin_s: float, end_s: float | None) -> list[Table]:
-    """How the first ring dies away: the largest of every millisecond, re the largest of all."""
+    """How the first ring dies away until the next begins at end_s: the largest of every millisecond, re the largest of
+    all."""
     import numpy as np
 
-    first, last = round(begin_s * rate_hz), record_v.size if end_s is None else round(end_s * rate_hz)
+    first = round(begin_s * rate_hz)
+    last = record_v.size if end_s is None else round((end_s - BEFORE_NEXT_S) * rate_hz)
     piece, own = record_v[first:last] - np.median(record_v[first:last]), max(round(RING_LOOK_S * rate_hz), 1)
     looks = piece[: piece.size // own * own].reshape(-1, own)
     peaks = np.abs(looks).max(axis=1, initial=0.0)
