@@ -21,6 +21,7 @@ LEAST_GAP_PX = 6
 ON_NAMELESS = 0.4  # what a place is worth where the ground of a name would cut into a curve that has none
 TURN_SHARE = 0.1  # of the height between its ends, that a turn may be lower than the highest one
 BESIDE_PX, FURTHEST_PX = 5, 28  # between a name and what it stands beside; from its middle to its own curve
+NEARER_PX = 2  # and so much nearer to that than to any other
 TURN_PX = 12  # a name keeps so far from a highest or lowest point: the eye looks for it there
 
 
@@ -142,7 +143,7 @@ def _off_the_curve(
             others = np.minimum(others, np.abs(other - centre).min(axis=0))
         room = ((centre > HIGHEST_PX) & (centre < height - LOWEST_PX - tall) & (x_px > half) & (x_px < width - half)
                 & (places >= ends.min()) & (places <= ends.max()) & (away < FURTHEST_PX)
-                & (others > np.maximum(away, tall) + BESIDE_PX))
+                & (others > np.maximum(away, tall) + NEARER_PX))
         for mark in marks_px:
             room &= np.abs(x_px - mark) > half
         for tx, ty, other_half in taken:
