@@ -14,6 +14,7 @@ from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen, QPolygonF, QTransf
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.layer import pieces_of
+from jiyuu.desktop.figures.over_view import OverView
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 
 COARSE, FEW = 2, 40  # every second row and column, unless there are few: contours follow a hand
@@ -24,20 +25,14 @@ SAID_PX = 60  # at the left, where a line that is moved says where it stands
 FEWEST = 7  # points of a line that is named
 
 
-class Contours(pg.GraphicsObject):
+class Contours(OverView):
     """Lines of equal level over the tones; each is named by a ContourNames."""
 
     def __init__(self, view: pg.ViewBox, levels_db: tuple[float, ...]) -> None:
-        super().__init__()
-        self._view, self._levels = view, levels_db
+        super().__init__(view, z=-70)
+        self._levels = levels_db
         self.lines: dict[float, list[FloatArray]] = {}
         self._pieces: dict[float, list[QPolygonF]] = {}
-        self.setZValue(-70)
-        view.sigRangeChanged.connect(lambda *_: self._moved())
-
-    def _moved(self) -> None:
-        self.prepareGeometryChange()
-        self.update()
 
     def show(self, x: FloatArray, y: FloatArray, level_db: FloatArray) -> None:
         """level_db (p, n) over x (n,) and y (p,); NaN where there is none."""
@@ -49,14 +44,11 @@ class Contours(pg.GraphicsObject):
         self._pieces = {level: [piece for points in lines if len(points) > 3
                                 for piece in pieces_of(points[:, 0], points[:, 1])]
                         for level, lines in self.lines.items()}
-        self._moved()
+        self.touched()
 
     def clear(self) -> None:
         self.lines = {}
-        self._moved()
-
-    def boundingRect(self) -> QRectF:
-        return QRectF(self._view.viewRect())
+        self.touched()
 
     def paint(self, painter: QPainter, *_: object) -> None:
         palette = THEME.palette
@@ -72,24 +64,14 @@ class Contours(pg.GraphicsObject):
                     painter.drawPolyline(piece)
 
 
-class ContourNames(pg.GraphicsObject):
+class ContourNames(OverView):
     """The level of each contour, once, where it is longest in sight; over whatever else is drawn there but the lines
     that a hand moves."""
 
     def __init__(self, contours: Contours, view: pg.ViewBox, said: Callable[[float], str]) -> None:
-        super().__init__()
-        self._contours, self._view, self._said = contours, view, said
+        super().__init__(view, z=NAMES_Z)
+        self._contours, self._said = contours, said
         self.boxes: dict[str, QRectF] = {}  # where each stands, in pixels, as last painted
-        self.setZValue(NAMES_Z)
-        view.sigRangeChanged.connect(lambda *_: self.moved())
-
-    def moved(self) -> None:
-        """Other contours, or another view of them."""
-        self.prepareGeometryChange()
-        self.update()
-
-    def boundingRect(self) -> QRectF:
-        return QRectF(self._view.viewRect())
 
     def paint(self, painter: QPainter, *_: object) -> None:
         rect = self._view.viewRect()

@@ -15,6 +15,7 @@ from PyQt6.QtGui import QBrush, QColor, QFontMetrics, QPainter, QPen, QPolygonF,
 from PyQt6.QtWidgets import QGraphicsItem
 
 from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.over_view import OverView
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 
 PIECE = 32  # corners of a line that are smoothed at once: of a hundred and more each takes twice as long
@@ -40,28 +41,17 @@ class Label:
     under_px: float = 0.0
 
 
-class Layer(pg.GraphicsObject):
+class Layer(OverView):
     """Lines, bands and labels by name, in the order of their first showing. A still layer is kept as a picture."""
 
     def __init__(self, view: pg.ViewBox, *, z: float, still: bool) -> None:
-        super().__init__()
-        self._view = view
+        super().__init__(view, z=z)
         self._lines: dict[str, tuple[list[QPolygonF], QPen]] = {}
         self._combs: dict[str, tuple[FloatArray, FloatArray, QPen]] = {}
         self.bands: dict[str, Band] = {}
         self.labels: dict[str, Label] = {}
-        self.setZValue(z)
         if still:
             self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
-        view.sigRangeChanged.connect(lambda *_: self.touched())
-
-    def touched(self) -> None:
-        """Draw anew."""
-        self.prepareGeometryChange()
-        self.update()
-
-    def boundingRect(self) -> QRectF:
-        return QRectF(self._view.viewRect())
 
     def set_line(self, name: str, x: FloatArray, y: FloatArray, pen: QPen) -> None:
         # What overlaps would show where a pen lets through, and dashes would begin anew.

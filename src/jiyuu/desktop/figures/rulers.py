@@ -9,10 +9,11 @@ from collections.abc import Callable
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from PyQt6.QtWidgets import QGraphicsItem
 
+from jiyuu.desktop.figures.over_view import OverView
 from jiyuu.desktop.figures.plot import Axis
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.quantities import C4_HZ, hz_of_volts
@@ -79,7 +80,7 @@ class NoteAxis(Axis):
         return [f"C{4 + round(v)} {'+' if v > 0 else '−' if v < 0 else ''}{abs(round(v))} V" for v in values]
 
 
-class Ruling(pg.GraphicsObject):
+class Ruling(OverView):
     """The ruled ground of a figure: the ruler's lines, and level lines at the first of `level_steps` that leaves room
     between them."""
 
@@ -87,18 +88,9 @@ class Ruling(pg.GraphicsObject):
         self, view: pg.ViewBox, level_steps: tuple[float, ...], strong_step: float,
         lines: Callable[[float, float], list[tuple[float, bool]]],
     ) -> None:
-        super().__init__()
-        self._view, self._steps, self._strong, self._lines = view, level_steps, strong_step, lines
-        self.setZValue(-100)
+        super().__init__(view, z=-100)
+        self._steps, self._strong, self._lines = level_steps, strong_step, lines
         self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
-        view.sigRangeChanged.connect(lambda *_: self._moved())
-
-    def _moved(self) -> None:
-        self.prepareGeometryChange()
-        self.update()
-
-    def boundingRect(self) -> QRectF:
-        return QRectF(self._view.viewRect())
 
     def paint(self, painter: QPainter, *_: object) -> None:
         rect = self._view.viewRect()

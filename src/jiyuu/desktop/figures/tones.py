@@ -121,11 +121,11 @@ class ToneMap:
         self._image.show(self._tones.of(level_db), colours, QRectF(
             float(x[0]) - dx / 2, float(y[0]) - dy / 2, float(x[-1] - x[0]) + dx, float(y[-1] - y[0]) + dy))
         self._contours.show(x, y, level_db)
-        self.names.moved()
+        self.names.touched()
         self._scale.show(colours, self._tones.of)
 
     def clear(self) -> None:
         """Nothing to show."""
         self._image.clear()
         self._contours.clear()
-        self.names.moved()
+        self.names.touched()
