@@ -118,6 +118,28 @@ def test_poles_in_one_place_are_found_as_well_as_noise_lets_them():
     assert 0.6 < np.sqrt(np.mean(little**2)) < 1.5
 
 
+def test_how_well_a_level_is_known_is_how_it_scatters_also_where_nothing_was_heard():
+    """A resonance of which only what lies under it is heard."""
+    heard, beyond = np.arange(20.0, 90.0, 0.5), np.array([30.0, 95.0, 120.0, 150.0])
+
+    def gain(hertz):
+        s = 1j * hertz / 100.0
+        return 1 / (s**2 + 0.2 * s + 1)
+
+    levels, stated = [], []
+    for seed in range(40):
+        white = np.random.default_rng(seed).standard_normal((2, heard.size)) / np.sqrt(2)
+        fit = fit_network(Spectrum(heard, gain(heard) + 1e-3 * (white[0] + 1j * white[1]), np.ones(heard.size),
+                                   np.full(heard.size, 1e-6)))
+        if fit.order == Order(2, 0, 0):
+            levels.append(fit.level_db(beyond))
+            stated.append(fit.level_deviation_db(beyond))
+    assert len(levels) > 25
+    ratio = np.std(levels, axis=0) / np.mean(stated, axis=0)
+    assert ((ratio > 0.6) & (ratio < 1.6)).all()
+    assert np.mean(stated, axis=0)[3] > 2 * np.mean(stated, axis=0)[0]
+
+
 def test_of_zeros_far_beyond_the_band_the_product_with_the_gain_is_drawn():
     """A third more gain with zeros so much nearer is the same within the band, however far it is drawn."""
     order, poles, zeros = Order(2, 2, 0), np.array([-0.5 + 1j, -0.5 - 1j]), np.array([900.0 + 800j, 900.0 - 800j])

@@ -257,6 +257,25 @@ def test_compression_is_named_and_the_interval_holds_the_small_signal(level_v, g
             assert abs(value - truth[name]) < 2.5 * read.uncertainty[name], name
 
 
+@pytest.mark.parametrize(("mode", "gain"), some([("highpass-24", 3.5), ("highpass-24", 2.0), ("highpass-12", 3.5)], 1,
+                                                long=3))
+def test_where_faint_parts_tell_nothing_of_the_passband_it_is_read_where_it_stands(mode, gain):
+    """All but the slope of a highpass is loud; what fits that slope alone may have its passband anywhere."""
+    made = Made("transistor-ladder", mode, 300.0, gain)
+    stimulus = sweep_stimulus(SweepPlan(level_v=0.005 if gain > 3 else 0.05, sweep_s=2.0), sample_rate_hz=RATE)
+    output = render(circuit(made.circuit).network(), np.concatenate([stimulus, np.zeros(24_000)]),
+                    sample_rate_hz=float(RATE), cutoff_hz=300.0, gain=gain, modes=[mode], oversampling=8).output_v[0]
+    read = read_response(measure_response(stimulus, output + noise_of(
+        "white", output.size, 3e-4 * output.std(), np.random.default_rng(1)), RATE))
+    truth = exact(made, (11.0, 21_000.0))
+    for name, most in (("passband_db", 0.05), ("cutoff_3db_hz", 2.0), ("peak_db", 0.5)):
+        value = getattr(read.reading, name)
+        if name in read.uncertainty and value is not None:
+            assert read.uncertainty[name] < most
+            assert abs(value - truth[name]) < 2.5 * read.uncertainty[name], name
+    assert "passband_db" in read.uncertainty
+
+
 @pytest.mark.long
 def test_an_interface_recorded_alone_is_divided_out():
     rolls_off = butter(1, 12.0, "highpass", fs=RATE, output="sos")

@@ -107,8 +107,7 @@ class EntriesTable(QTableView):
         self._fit()
 
     def _fit(self) -> None:
-        header, viewport = self.horizontalHeader(), self.viewport()
-        assert header is not None
+        viewport = self.viewport()
         assert viewport is not None
         taken = sum(self._widths.values()) + self.fontMetrics().horizontalAdvance(ROOM)
         self.entries_model.is_narrow = viewport.width() < taken
