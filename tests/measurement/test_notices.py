@@ -276,6 +276,16 @@ def test_where_faint_parts_tell_nothing_of_the_passband_it_is_read_where_it_stan
     assert "passband_db" in read.uncertainty
 
 
+@pytest.mark.parametrize(("gain", "said"), some([(0.0, "where it is loudest"), (3.0, "at the peak")], 1, long=2))
+def test_a_peak_is_spoken_of_where_there_is_one(gain, said):
+    made = Made("transistor-ladder", "highpass-24", 300.0, gain)
+    clean = recorded(made, HEARD.stimulus, RATE, ppm=20.0)
+    pressed = clean + 2e-3 * np.tanh(clean / clean.std()) * clean.std()
+    read = read_response(measure_response(HEARD.stimulus, noisy(pressed, share=1e-5), RATE))
+    (notice,) = (notice for notice in read.notices if notice.fault is Fault.COMPRESSED)
+    assert said in notice_sentence(notice)
+
+
 @pytest.mark.long
 def test_an_interface_recorded_alone_is_divided_out():
     rolls_off = butter(1, 12.0, "highpass", fs=RATE, output="sos")

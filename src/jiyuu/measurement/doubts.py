@@ -145,10 +145,11 @@ def _compressed(
         alternatives.append(response.pressed_db * (1 + peaks))
     for more_db in alternatives:
         _widen_by(found, more_db, whole, reading, names, read)
+    no_peak = {} if reading.peak_hz else {"no_peak": 1.0}
     if most_db > SAID_DB:
         level_v = response.level_v or 0.0
         softer = level_v * 10 ** (-max(10 * np.log10(most_db / 0.02), 6.0) / 20)
-        found.notices.append(Notice(Fault.COMPRESSED, None, {"db": most_db, "measure_at_v": float(softer)}))
+        found.notices.append(Notice(Fault.COMPRESSED, None, {"db": most_db, "measure_at_v": float(softer), **no_peak}))
     untold = response.network is None and (response.steady or not response.network_unasked)
     suspect = untold and (response.steady or response.unloaded is None)
     if most_db > TOO_MUCH_DB:
@@ -159,7 +160,8 @@ def _compressed(
         all_of_it = response.steady or response.coherence is not None or reading.kind is Kind.BANDPASS
         found.withdrawn |= set(names) if all_of_it else set(AT_PEAK)
         found.notices.append(Notice(Fault.COMPRESSED, None, {
-            "db": float("nan"), "measure_at_v": 0.0, **({"tones": 1.0} if response.steady else {})}))
+            "db": float("nan"), "measure_at_v": 0.0, **({"tones": 1.0} if response.steady else {}),
+            **no_peak}))
     if suspect and reading.peak_hz and reading.q:  # what is pressed moves within its width
         moved_hz = reading.peak_hz / reading.q * most_db / MOVED_DB
         found.wider["peak_hz"] = max(found.wider.get("peak_hz", 0.0), moved_hz)

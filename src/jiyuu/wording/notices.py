@@ -67,9 +67,11 @@ def notice_sentence(notice: Notice) -> str:
                         "have changed more than once, or the unit compresses them. Leave level and cables alone and "
                         "measure again, at a tenth of the level or with a sweep.")
             if amount != amount:
-                return ("No circuit of poles and zeros has this curve near its peak: the unit may compress it, or be "
+                where = "" if "no_peak" in facts else " near its peak"
+                return (f"No circuit of poles and zeros has this curve{where}: the unit may compress it, or be "
                         "digital. Measure again at a tenth of the level; what stays as it is was not compressed.")
-            return (f"Compressed by about {amount:.2g} dB at the peak; measure at {number('measure_at_v'):.2g} V.")
+            where = "where it is loudest" if "no_peak" in facts else "at the peak"
+            return f"Compressed by about {amount:.2g} dB {where}; measure at {number('measure_at_v'):.2g} V."
         case Fault.QUANTISED:
             return (f"The recording is hardly more than {number('steps'):.0f} steps of its word length; turn the input "
                     "up, or record with 24 bits.")
