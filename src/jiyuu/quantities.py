@@ -111,6 +111,11 @@ def shown_hz(frequency_hz: float) -> str:
     return f"{frequency_hz:#.4g} Hz".replace(". ", " ")
 
 
+def in_thousands(value: float) -> str:
+    """'500', '1k', '2.5k': as the ticks of a ruler have it."""
+    return f"{value / 1000:.3g}k" if value > 999 else f"{value:.3g}"
+
+
 def signed(value: float, digits: int = 1) -> str:
     """'+3.1', '−8.4': a true minus sign, no '−0.0'."""
     rounded = round(value, digits)

@@ -58,7 +58,7 @@ from jiyuu.measurement.contexts_moving import (
 )
 from jiyuu.measurement.finding import Finding, Tolerance, Verdict
 from jiyuu.measurement.findings import READ_FROM_CURVE
-from jiyuu.quantities import note_and_cents, parse_frequency, parse_number, shown_hz, signed
+from jiyuu.quantities import in_thousands, note_and_cents, parse_frequency, parse_number, shown_hz, signed
 from jiyuu.wording.findings import QUANTITIES, sentence
 from jiyuu.wording.numbers import stated
 
@@ -238,6 +238,7 @@ def test_typed_text_that_is_no_frequency_is_refused_with_examples(text):
 
 
 def test_numbers_as_they_are_shown():
+    assert [in_thousands(value) for value in (20, 999.4, 1000, 2500, 10_000)] == ["20", "999", "1k", "2.5k", "10k"]
     assert (shown_hz(812.04), shown_hz(1205.0), shown_hz(20.0)) == ("812.0 Hz", "1.205 kHz", "20.00 Hz")
     assert (signed(-0.04), signed(2.0, 0), signed(-8.44)) == ("0.0", "+2", "−8.4")
     assert note_and_cents(442.0)[0] == "A4"

@@ -185,7 +185,7 @@ def _files_of(found: Mapping[str, Any]) -> list[str]:
     return [name for run in found.get("modes", {}).values() for name in run.get("tables", ())]
 
 
-def _is_done(folder: Path, wanted: tuple[str, ...], found: Any) -> bool:
+def _is_done(folder: Path, wanted: tuple[str, ...], found: object) -> bool:
     if not isinstance(found, dict) or found.get("mode") != wanted[-1]:
         return False
     modes = found.get("modes", {})

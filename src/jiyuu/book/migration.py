@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from functools import partial
 from importlib.resources import files
 from typing import Any
@@ -105,7 +105,7 @@ def from_version_1(old: sqlite3.Connection, new: sqlite3.Connection) -> None:
                     (number, kind, _act(kind, before), _act(kind, after), undone, done_at))
 
 
-def _settings(rows: Any) -> list[tuple[int, str, str]]:
+def _settings(rows: Iterable[tuple[int, str, str]]) -> list[tuple[int, str, str]]:
     """What belonged to the Response step, gathered under its name; other names as they are called now."""
     found: list[tuple[int, str, str]] = []
     gathered: dict[int, dict[str, object]] = {}

@@ -15,6 +15,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.bench.report.sheet import Picture
 from jiyuu.inks import PAPER
 from jiyuu.measurement.curve_reading import above_noise
+from jiyuu.quantities import in_thousands
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -46,7 +47,7 @@ def _named(axes: Axes, over: str, what: str, *, ticks: Sequence[float] = ()) -> 
     axes.set_ylabel(what)
     if ticks:
         axes.set_xscale("log")
-        axes.set_xticks(ticks, [f"{tick / 1000:g}k" if tick >= 1000 else f"{tick:g}" for tick in ticks])
+        axes.set_xticks(ticks, [in_thousands(tick) for tick in ticks])
         axes.minorticks_off()
 
 

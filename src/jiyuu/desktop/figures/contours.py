@@ -77,6 +77,7 @@ class ContourNames(OverView):
         rect = self._view.viewRect()
         low, high = sorted((rect.top(), rect.bottom()))
         device = painter.transform()
+        painter.save()
         painter.resetTransform()
         painter.setFont(THEME.font(px=SMALL_PX))
         self.boxes.clear()
@@ -86,6 +87,7 @@ class ContourNames(OverView):
                 inside = points[(points[:, 0] > rect.left()) & (points[:, 0] < rect.right())
                                 & (points[:, 1] > low) & (points[:, 1] < high)]
                 self._name(painter, device, inside, self._said(level))
+        painter.restore()
 
     def _name(self, painter: QPainter, device: QTransform, points: FloatArray, text: str) -> None:
         """At the first place along the line where it covers no other name and is whole in sight."""

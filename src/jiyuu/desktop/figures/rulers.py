@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QGraphicsItem
 from jiyuu.desktop.figures.over_view import OverView
 from jiyuu.desktop.figures.plot import Axis
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
-from jiyuu.quantities import C4_HZ, hz_of_volts
+from jiyuu.quantities import C4_HZ, hz_of_volts, in_thousands
 
 ROOM_PX = 8.0  # at least, between ruled lines
 LOWEST_V, HIGHEST_V = math.log2(16 / C4_HZ), math.log2(21_000 / C4_HZ)
@@ -55,11 +55,7 @@ class HertzAxis(Axis):
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         if spacing < 0.5:
             return ["" for _ in values]
-        shown = []
-        for value in values:
-            hertz = hz_of_volts(value)
-            shown.append(f"{hertz / 1000:.3g}k" if hertz > 999 else f"{hertz:.3g}")
-        return shown
+        return [in_thousands(hz_of_volts(value)) for value in values]
 
 
 class NoteAxis(Axis):

@@ -13,6 +13,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.painted import PaintedFigure
 from jiyuu.desktop.theme.pens import cosmetic
 from jiyuu.desktop.theme.style import THEME
+from jiyuu.quantities import in_thousands
 
 
 def digits(value: float) -> str:
@@ -138,7 +139,7 @@ class SmallPlot(PaintedFigure):
             x = _along(float(self._place(np.array([value]))[0]), xs, area.left(), area.right())
             painter.setPen(QPen(QColor(palette.rule), 1))
             painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
-            text = f"{value / 1000:g}k" if self._log and value >= 1000 else self._written(value)
+            text = in_thousands(value) if self._log and value >= 1000 else self._written(value)
             wide = metrics.horizontalAdvance(text)
             if x - wide / 2 > last and x + wide / 2 < self.width() - 2:
                 painter.setPen(QColor(palette.quiet))

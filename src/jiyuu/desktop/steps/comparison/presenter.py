@@ -4,14 +4,13 @@ by."""
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 
 from jiyuu.bench.side_by_side import SideBySide, side_by_side_steps
 from jiyuu.bench.standing import Standing
 from jiyuu.bench.step import Step
-from jiyuu.bench.steps.comparison import known_character
+from jiyuu.bench.steps.comparison import ComparisonSetting, known_character
 from jiyuu.bench.stored_settings import stored
 from jiyuu.bench.walk import why_out_of_date
 from jiyuu.book.stored import StoredRun
@@ -73,7 +72,7 @@ class ComparisonPresenter(StepPresenter):
         self._asking.drop()
         self._on_reason(None)
 
-    def compute(self, standing: Standing, setting: Any) -> Iterator[object]:
+    def compute(self, standing: Standing, setting: ComparisonSetting) -> Iterator[object]:
         return side_by_side_steps(tuple(self._shelf), self.letter, setting)
 
     def on_computed(self, found: SideBySide) -> None:

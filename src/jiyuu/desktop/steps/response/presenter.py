@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
@@ -190,7 +190,7 @@ class ResponsePresenter(StepPresenter):
             gain *= own.gain / standing.onset.gain
         return Beside(other.letter, stands.filter, stands.network, stands.mode, gain)
 
-    def compute(self, standing: Standing, setting: ResponseSetting) -> Iterator[Any]:
+    def compute(self, standing: Standing, setting: ResponseSetting) -> Iterator[object]:
         at = {"cutoff_hz": standing.standing_hz, "gain": standing.gain}
         yield Read(read_prediction(standing.network, standing.mode, **at),
                    pole_map(standing.network, standing.mode, **at, full_gain=standing.full_gain))
