@@ -113,7 +113,7 @@ def shown_hz(frequency_hz: float) -> str:
 
 def in_thousands(value: float) -> str:
     """'500', '1k', '2.5k': as the ticks of a ruler have it."""
-    return f"{value / 1000:.3g}k" if value > 999 else f"{value:.3g}"
+    return f"{value / 1000:.3g}k" if value >= 999.5 else f"{value:.3g}"
 
 
 def signed(value: float, digits: int = 1) -> str:
