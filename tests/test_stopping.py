@@ -74,6 +74,25 @@ def test_side_by_side_keeps_order_and_stops_what_has_not_begun():
     assert len(begun) < 200
 
 
+def test_what_is_worked_out_meanwhile_runs_beside_and_stops_with_its_caller():
+    met, looked = threading.Barrier(2, timeout=60), []
+    with stopping.meanwhile(met.wait):
+        met.wait()  # would break if it ran before or after
+    flag = threading.Event()
+
+    def until_stopped():
+        while True:
+            try:
+                checkpoint()
+            except Stopped:
+                looked.append("stopped")
+                raise
+
+    with stopping.stoppable(flag), stopping.meanwhile(until_stopped):
+        flag.set()
+    assert looked == ["stopped"]
+
+
 @pytest.mark.long
 def test_two_at_a_time_find_what_one_after_the_other_finds(monkeypatch):
     """Whoever works beside another one shares nothing with it but what is only read."""

@@ -53,3 +53,12 @@ def side_by_side(do: Callable[[Item], Result], items: Iterable[Item]) -> Iterato
             for job in jobs:
                 job.cancel()
             raise
+
+
+@contextmanager
+def meanwhile(do: Callable[[], object]) -> Iterator[None]:
+    """Inside, something is worked out beside that will be asked for again later and is kept, stoppable as the caller
+    is. What it raises is raised where it is asked for."""
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(copy_context().run, do)
+        yield

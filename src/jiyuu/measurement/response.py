@@ -9,6 +9,7 @@ the difference between two equal passages, or from the silence after a single on
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -26,10 +27,11 @@ from jiyuu.measurement.noise_response import at_own_clock, estimate_by_noise, ha
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.passage_faults import TURNED
 from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
-from jiyuu.measurement.sweep_response import DRAWS, band_of, estimate_by_sweep
+from jiyuu.measurement.sweep_response import DRAWS, band_of, estimate_by_sweep, prepared
 from jiyuu.measurement.tones_found import tones_of
 from jiyuu.measurement.tones_response import estimate_by_tones
 from jiyuu.measurement.uncertain import COVERAGE, UNSURE, Uncertain
+from jiyuu.stopping import meanwhile
 
 DIFFERENT = 1.5
 ASKED_DB, ASKED_OCTAVES = 20.0, 3  # over the noise; of a curve, that a network must fit if they are as clear
@@ -121,7 +123,8 @@ def measure_response(
     # Offsets of unit and converter lie outside the sweep's band, where deconvolution would only raise them.
     stimulus_v = stimulus_v - _resting(stimulus_v)
     passages = find_passages(stimulus_v)
-    ready = made_ready(recording_v, passages, sample_rate_hz)
+    with meanwhile(partial(prepared, passages, sample_rate_hz)):
+        ready = made_ready(recording_v, passages, sample_rate_hz)
     if passages.noisy:
         ready, found = _by_noise(ready, stimulus_v, passages, sample_rate_hz)
     else:

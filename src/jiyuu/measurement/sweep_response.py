@@ -3,9 +3,11 @@ it, and what that leaves smoothed as far as the data allow."""
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 
@@ -133,13 +135,9 @@ class _Heard:
     def of(cls, ready: Ready, passages: Passages, sample_rate_hz: float) -> _Heard:
         """Raises MeasurementError where no passage is whole."""
         record, place = ready.record_v, ready.place
-        gate = gate_of(passages, sample_rate_hz)
-        grid = _grid(passages, sample_rate_hz, gate)
+        grid, wire, flat = wire_of(passages, sample_rate_hz)
+        gate = grid.gate
         impulses = _gated(record, passages, place, ready.sound, gate)
-        # A wire measured in the same way: what gate and regularisation do to it they do to the filter, so it divides
-        # out. A long one is not kept for the next recording.
-        of_wire = _wire.__wrapped__ if passages.passage_v.size > KEPT_SAMPLES else _wire
-        wire, flat = of_wire(passages, grid)
         for rounds in range(2):
             signal = np.mean([impulse for impulse, _ in impulses], axis=0)
             raw = grid.sampled(signal) / flat
@@ -231,13 +229,40 @@ def _apart(
     return np.asarray(apart)
 
 
+class _Wire(NamedTuple):
+    """What the gate leaves of a passage that nothing was done to: impulse, and flat (n,) at the points. What gate
+    and regularisation do to it they do to the filter, so it divides out."""
+
+    grid: FineGrid
+    impulse: FloatArray
+    flat: ComplexArray
+
+
+_WIRING = threading.Lock()
+
+
+def prepared(passages: Passages, sample_rate_hz: float) -> None:
+    """What a sweep alone tells and is kept, worked out for when its recording has been made ready. Raises
+    MeasurementError where it covers too little."""
+    if not passages.noisy and passages.passage_v.size <= KEPT_SAMPLES:
+        wire_of(passages, sample_rate_hz).grid.unit_noise()
+
+
+def wire_of(passages: Passages, sample_rate_hz: float) -> _Wire:
+    """Kept for the next recording unless it is long. Raises MeasurementError where the stimulus covers too little."""
+    if passages.passage_v.size > KEPT_SAMPLES:
+        return _wire_of.__wrapped__(passages, sample_rate_hz)
+    with _WIRING:
+        return _wire_of(passages, sample_rate_hz)
+
+
 @lru_cache(maxsize=4)  # of a stimulus that is recorded once a mode
-def _wire(passages: Passages, grid: FineGrid) -> tuple[FloatArray, ComplexArray]:
-    """What the gate leaves of a passage that nothing was done to, as an impulse response and at the grid's points."""
-    gate = grid.gate
+def _wire_of(passages: Passages, sample_rate_hz: float) -> _Wire:
+    gate = gate_of(passages, sample_rate_hz)
+    grid = _grid(passages, sample_rate_hz, gate)
     played = np.concatenate([np.zeros(gate.before), passages.passage_v, np.zeros(gate.after)])
     wire = _gated(played, replace(passages, period=0, count=1), gate.before, (0,), gate)[0][0]
-    return wire, grid.sampled(wire)
+    return _Wire(grid, wire, grid.sampled(wire))
 
 
 def _like(silence_v: FloatArray, count: int) -> FloatArray:
