@@ -14,7 +14,7 @@ from jiyuu.bench.steps.resonance import ResonanceStep
 from jiyuu.bench.steps.response import ResponseStep
 from jiyuu.book.store import Book
 from jiyuu.desktop.remembered import window_state
-from jiyuu.desktop.theme.style import THEME, load_faces
+from jiyuu.desktop.theme.style import FACE, THEME, load_faces
 from jiyuu.desktop.window import MainWindow, keep_focus_on_figure
 from jiyuu.rig.drive_run import LEVELS_DB
 from tests.benching import listen_briefly
@@ -35,7 +35,7 @@ def own_settings(tmp_path, qapp, faces, monkeypatch) -> Iterator[None]:
     for format_ in (QSettings.Format.IniFormat, QSettings.Format.NativeFormat):
         QSettings.setPath(format_, QSettings.Scope.UserScope, str(tmp_path / "settings"))
     QSettings("jiyuu", "jiyuu").clear()
-    if THEME.palette.name != "paper" or THEME.scale != 1.0 or not qapp.styleSheet():
+    if THEME.palette.name != "paper" or THEME.scale != 1.0 or qapp.font().family() != FACE:
         THEME.apply("paper", scale=1.0)
     yield
     assert [widget for widget in qapp.topLevelWidgets() if isinstance(widget, MainWindow)] == []

@@ -82,3 +82,31 @@ def test_the_ruled_ground_of_every_figure_goes_with_the_theme(which, window, qtb
         assert of_colour(figure, night.rule, night.strong_rule) > 50
     finally:
         THEME.apply("paper")
+
+
+def test_a_step_that_was_looked_at_before_opens_in_the_theme(window, qtbot):
+    window.go("resonance")
+    settled(window, qtbot)
+    figure, paper = window.shown.main_figure, PALETTES["paper"]
+    assert of_colour(figure, paper.rule, paper.ink) > 50
+    window.go("drive")
+    THEME.apply("night")
+    try:
+        window.go("resonance")
+        settled(window, qtbot)
+        assert of_colour(figure, paper.rule, paper.ink) == 0
+        assert window.side.grab().toImage().pixelColor(2, 2).lightness() < 80
+    finally:
+        THEME.apply("paper")
+
+
+def test_what_is_opened_from_the_window_wears_its_style(window):
+    preferences = window.menus.preferences
+    preferences.bring()
+    preferences.theme_box.textActivated.emit("night")
+    try:
+        assert preferences.grab().toImage().pixelColor(2, 2).lightness() < 80
+        assert preferences.theme_box.grab().toImage().pixelColor(4, 4).lightness() < 80
+    finally:
+        THEME.apply("paper")
+    assert preferences.theme_box.grab().toImage().pixelColor(4, 4).lightness() > 180

@@ -57,6 +57,7 @@ class MainWindow(QMainWindow):
         for signal in (self.session.filter_changed, self.session.settings_changed, self.session.book_changed):
             signal.connect(self._show_states)
         self.session.crew.idle.connect(self._now_idle)
+        THEME.dress(self)
         THEME.changed.connect(self._settle_widths)
         self.step = step if (step := restored(self)) in self.walk.stations else FIRST_STEP
         self.show_book()
@@ -127,8 +128,7 @@ class MainWindow(QMainWindow):
     def view(self, key: str) -> StepView:
         """The view of a step, made when it is first asked for."""
         if key not in self._views:
-            view = view_of(step_named(key), self.session, self.measuring)
-            self._views[key] = view
+            self._views[key] = view = view_of(step_named(key), self.session, self.measuring)
             view.presenter.message.connect(self.say)
             view.presenter.standing.connect(self.listening.follow)
             view.go.connect(self.go)
@@ -152,7 +152,7 @@ class MainWindow(QMainWindow):
         self.side.setCurrentWidget(view.side)
         self.walk.show_step(key)
         self.menus.show_step(view)
-        view.presenter.wake()
+        view.wake()
 
     def _show_states(self) -> None:
         self.walk.show_states(self.session.states())

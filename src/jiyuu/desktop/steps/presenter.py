@@ -100,6 +100,11 @@ class StepPresenter(QObject):
         return bool(self._trial)
 
     @property
+    def awake(self) -> bool:
+        """The step is looked at."""
+        return self._awake
+
+    @property
     def fresh(self) -> bool:
         """What the views show is of the filter in hand as it stands."""
         return self._fresh

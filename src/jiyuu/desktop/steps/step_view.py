@@ -123,11 +123,14 @@ class StepView(QObject):
             self.findings.fill(said.logged, said.predicted, predicted_first=said.predicted_first)
         if self.bar is not None:
             self.bar.keep.setEnabled(bool(said.logged))
-        if self._unstyled:
-            self._unstyled = False
-            self.restyle()
+        self._style()
 
     # What the window asks
+
+    def wake(self) -> None:
+        """The step is looked at."""
+        self.presenter.wake()
+        self._style()
 
     def keep_current(self) -> None:
         """The chosen finding into the logbook, or out of it."""
@@ -141,11 +144,15 @@ class StepView(QObject):
         return sorted(found, key=lambda figure: figure is not self.main_figure)
 
     def _restyled(self) -> None:
-        # One that is not looked at may still show another filter: it is styled when it shows the one in hand.
-        if self.presenter.fresh:
+        self._unstyled = True
+        if self.presenter.awake:
+            self._style()
+
+    def _style(self) -> None:
+        # One that was not looked at may still show another filter: it is styled when it shows the one in hand.
+        if self._unstyled and self.presenter.fresh:
+            self._unstyled = False
             self.restyle()
-        else:
-            self._unstyled = True
 
     def restyle(self) -> None:
         """Draw again in the theme's colours."""

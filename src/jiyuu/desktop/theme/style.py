@@ -6,7 +6,7 @@ from importlib.resources import files
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QMainWindow, QWidget
 
 from jiyuu.inks import PALETTES, PAPER, Palette
 
@@ -16,7 +16,10 @@ STEP = 4  # spacing comes in multiples of this, px
 
 
 class Theme(QObject):
-    """The palette in force. `changed` is emitted after the application has been restyled."""
+    """The palette in force. `changed` is emitted after the application has been restyled.
+
+    The sheet is the window's, not the application's: of an application's Qt polishes every widget once for each of
+    those that it stands in, which takes half a second."""
 
     changed = pyqtSignal()
 
@@ -33,8 +36,14 @@ class Theme(QObject):
         assert isinstance(app, QApplication)
         app.setFont(self.font())
         app.setPalette(_qt_palette(self.palette))
-        app.setStyleSheet(_style_sheet(self))
+        for window in app.topLevelWidgets():
+            if isinstance(window, QMainWindow):
+                self.dress(window)
         self.changed.emit()
+
+    def dress(self, window: QWidget) -> None:
+        """Lay the style in force on a window and whatever is opened from it."""
+        window.setStyleSheet(_style_sheet(self))
 
     def px(self, size: float) -> int:
         return max(11, round(size * self.scale))

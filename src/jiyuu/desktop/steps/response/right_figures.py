@@ -296,6 +296,5 @@ class RightFigures(QWidget):
         self.trace.place_labels()
 
     def restyle(self) -> None:
-        """Draw again in the theme's colours."""
+        """What `show_predicted` does not draw again."""
         self.ruler.restyle()
-        self._draw_open()
