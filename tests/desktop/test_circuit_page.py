@@ -56,7 +56,7 @@ def test_a_changed_parameter_puts_the_measurement_out_of_date(window, qtbot):
     assert window.session.states()["response"] is StepState.DONE
     typed(window.view("response").circuit_page.fields["input_gain"], "2")
     assert window.session.states()["response"] is StepState.STALE
-    assert "input_gain was" in window.view("response").level.reason()
+    assert "input_gain was" in window.view("response").level.captions.why
 
 
 @pytest.mark.long
@@ -84,13 +84,13 @@ def test_the_band_of_builds_names_the_worst_contributor(window, qtbot):
     assert window.view("response").band.isChecked()
     settled(window, qtbot)
     assert "builds" in window.view("response").level.band_names()
-    note = window.view("response").level.note()
+    note = window.view("response").level.captions.note
     assert note.startswith("1000 builds, 5 to 95 %")
     assert "most of the spread from the" in note
     assert "onset at" in note
     QTest.keyClick(window, Qt.Key.Key_B)
     assert "builds" not in window.view("response").level.band_names()
-    assert window.view("response").level.note() == ""
+    assert window.view("response").level.captions.note == ""
 
 
 def test_poles_follow_and_tell_their_frequency(window, qtbot):

@@ -384,7 +384,7 @@ def test_four_voices_sound_each_at_its_pitch_through_its_own_coils(step, window,
     """A line that only one voice has: its saw's, through its coils and the filter in hand."""
     window.session.change_setup(inputs=[{"kind": "saw", "pitch_hz": 120.0, "level_v": 1e-3}])
     begun(step, window, qtbot, "voices")
-    assert "sum of powers" in step.combined.note()
+    assert "sum of powers" in step.combined.captions.note
     assert not step.below.isVisible()  # no phase between sources of their own
     standing = window.session.standing()
     found = FULL_SCALE_V * heard_record(standing, Heard.FILTER, duration_s=3.0)

@@ -62,7 +62,7 @@ def test_letters_stand_where_they_measure(step, window, qtbot):
 
     step.apart.setChecked(True)
     assert step.level.curve("A").values == pytest.approx(0.0)
-    assert "less A" in step.level.note()
+    assert "less A" in step.level.captions.note
     step.apart.setChecked(False)
 
     chosen(step.beside, step.beside.itemText(1))
@@ -86,7 +86,7 @@ def test_what_cannot_be_compared_says_why(step, window, qtbot):
     step.presenter.ask(same="peak")
     settled(window, qtbot)
     assert step.level.shown_names() == ["A", "C"]
-    assert "B:" in step.level.note()
+    assert "B:" in step.level.captions.note
     assert "no peak" in step.heading.text()
     assert step.findings.sentences() == []
 

@@ -126,7 +126,7 @@ def test_a_whistling_filter_shows_what_stops_it(window, drive, qtbot):
     curve = drive.stops.curve("stops the whistle")
     easiest = curve.places[np.argmin(curve.values)]
     assert easiest == pytest.approx(window.session.standing().standing_hz, rel=0.5)
-    assert "oscillates by itself" in drive.stops.note().lower()
+    assert "oscillates by itself" in drive.stops.captions.note.lower()
     QTest.keyClick(window, Qt.Key.Key_M)
     assert "oscillates by itself" in window.tidings.text()
 
@@ -147,7 +147,7 @@ def test_a_measured_unit_stands_beside_its_drawing(window, drive, qtbot):
     window.session.change({"resonance_percent": 20.0})
     settled(window, qtbot)
     assert window.session.states()["drive"] is StepState.STALE
-    assert "out of date: resonance was 45 %" in drive.bend.reason()
+    assert "out of date: resonance was 45 %" in drive.bend.captions.why
 
 
 @pytest.mark.long

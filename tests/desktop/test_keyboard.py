@@ -103,7 +103,7 @@ def test_every_figure_can_be_read_by_keys(window, qtbot):
     read = []
     for _ in range(3):
         QTest.keyClick(level, Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier)
-        read.append(level.reading())
+        read.append(level.captions.reading)
     assert len(set(read)) == 3
     assert all(" Hz" in text and " dB" in text for text in read)
     assert QApplication.focusWidget() is level

@@ -48,7 +48,7 @@ def test_nothing_moves_until_a_starting_point_is_chosen(window, qtbot):
     settled(window, qtbot)
     step = window.shown
     assert "Nothing moves yet" in step.heading.text()
-    assert "Nothing moves the cutoff" in step.sound.note()
+    assert "Nothing moves the cutoff" in step.sound.captions.note
     assert not step.staff.isVisible()
     step.moves_page.start.setCurrentIndex(1)
     step.moves_page.start.activated.emit(1)
@@ -81,7 +81,7 @@ def test_bounds_are_dragged_and_typed_and_met_exactly(step, window, qtbot):
 @pytest.mark.long
 def test_what_is_cut_off_is_said_and_drawn(step, window, qtbot):
     step.presenter.change_route(0, amount=8.0)
-    assert "its routes ask for more" in step.sound.note()
+    assert "its routes ask for more" in step.sound.captions.note
     assert {"asked for", "cutoff"} <= set(step.sound.shown_names())
     settled(window, qtbot)
     said = [finding for finding in step.presenter.predicted_findings() if "cutoff" in finding.context.target]

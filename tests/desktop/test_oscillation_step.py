@@ -42,7 +42,7 @@ def test_measured_beside_predicted_and_in_tune(window, step, qtbot):
     measured(window, qtbot)
     assert window.session.states()["self_oscillation"] is StepState.DONE
     assert step.pull.curve("measured").places.size >= 7
-    assert "measured" in step.pull.note()
+    assert "measured" in step.pull.captions.note
     _note, cents, hertz, *lines = step.tuner.words()
     assert cents.endswith("cents")
     assert hertz.endswith("Hz")
@@ -50,7 +50,7 @@ def test_measured_beside_predicted_and_in_tune(window, step, qtbot):
     assert window.session.in_hand is not None
     step.target.go.click()
     settled(window, qtbot)
-    assert "out of date" in step.pull.reason()
+    assert "out of date" in step.pull.captions.why
     measured(window, qtbot)
     assert abs(step.tone.cents) < 3.0  # the converter's own scale error over a fraction of an octave
     window.undo()
@@ -99,7 +99,7 @@ def test_the_sine_becomes_a_saw_and_the_loop_is_explained(window, step, qtbot):
     assert second.places.tolist() == pytest.approx([*np.linspace(0, 2, 9), 2.5, 3.0])
     assert (np.diff(second.values) > 0).all()
     assert second.values[-1] == pytest.approx(-6.0, abs=1.5)
-    assert "nearest at ±2.5 octaves" in step.patch.note()
+    assert "nearest at ±2.5 octaves" in step.patch.captions.note
     assert step.loop.item(0, 0).text() == "as it stands"
     assert step.loop.rowCount() >= 3
     step.left_choice.button(1).click()

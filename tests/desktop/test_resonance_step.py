@@ -80,7 +80,7 @@ def test_the_even_taper_is_tried_and_taken_back(window, resonance, qtbot):
 def test_a_notch_has_no_taper_and_says_so(window, resonance, qtbot):
     window.session.take(1)
     window.view("resonance").presenter.set_mode("notch")
-    qtbot.waitUntil(lambda: "no peak" in resonance.curves.note(), timeout=60_000)
+    qtbot.waitUntil(lambda: "no peak" in resonance.curves.captions.note, timeout=60_000)
     resonance.propose.click()
     assert "no taper to propose" in window.tidings.text()
 
@@ -100,7 +100,7 @@ def test_a_measured_unit_stands_beside_its_drawing_and_is_kept(window, resonance
     assert window.session.book.logbook()[0].step == "resonance"
     window.view("resonance").presenter.set_cutoff(900.0)
     assert window.session.states()["resonance"] is StepState.STALE
-    assert "out of date: cutoff was" in resonance.curves.reason()
+    assert "out of date: cutoff was" in resonance.curves.captions.why
 
 
 def test_the_map_reads_saves_and_zooms(window, resonance, tmp_path):

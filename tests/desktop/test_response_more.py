@@ -23,8 +23,8 @@ def test_the_slope_ruler_stands_one_to_three_octaves_past_the_cutoff_and_reads(w
     low, high = right.ruler.region.getRegion()
     edge = float(volts_of_hz(np.array([found.cutoff_3db_hz]))[0])
     assert (low, high) == pytest.approx((edge + 1, edge + 3), abs=1e-6)
-    assert f"{abs(found.slope_db_per_octave):.1f} dB/oct" in right.slope.note()
-    assert "of 4" in right.slope.note()
+    assert f"{abs(found.slope_db_per_octave):.1f} dB/oct" in right.slope.captions.note
+    assert "of 4" in right.slope.captions.note
 
 
 def test_the_ruler_is_dragged_and_reads_its_own_stretch(window, right):
@@ -34,7 +34,7 @@ def test_the_ruler_is_dragged_and_reads_its_own_stretch(window, right):
     values = window.view("response").level.curve("lowpass-24").values
     own = read_curve(GRID_HZ, values, window=SlopeWindow(2.0, 3.5)).slope_db_per_octave
     assert right.ruler.reading.slope_db_per_octave == pytest.approx(own)
-    assert "2 to 3.5 oct" in right.slope.note()
+    assert "2 to 3.5 oct" in right.slope.captions.note
 
 
 def test_a_highpass_is_ruled_on_its_lower_side(window, right, qtbot):
@@ -57,7 +57,7 @@ def test_one_mode_minus_another(window, right):
     level = window.view("response").level
     expected = level.curve("lowpass-12").values - level.curve("lowpass-24").values
     assert shown.values == pytest.approx(expected, abs=1e-9)
-    assert "lowpass-12 − lowpass-24" in right.difference.note()
+    assert "lowpass-12 − lowpass-24" in right.difference.captions.note
 
 
 @pytest.mark.long
@@ -209,8 +209,8 @@ def test_a_note_gives_way_to_the_curve_under_the_title(window, right, qtbot):
     for percent, at_foot in (("30", True), ("0", False), ("45", False)):
         typed(resonance, percent)
         settled(window, qtbot)
-        assert right.slope.note_at_foot() is at_foot
-        assert not right.slope.note_covers()
+        assert right.slope.captions.at_foot() is at_foot
+        assert not right.slope.captions.covers()
     assert right.slope.view.viewRange()[1][1] >= top
     typed(resonance, "0")
     settled(window, qtbot)
@@ -225,13 +225,13 @@ def test_a_note_that_would_lie_on_curves_at_both_ends_gets_room_over_them(window
     high = view.level.view.viewRange()[1][1]
     view.band.setChecked(True)
     settled(window, qtbot)
-    assert "1000 builds" in view.level.note()
-    assert not view.level.note_at_foot()
-    assert not view.level.note_covers()
+    assert "1000 builds" in view.level.captions.note
+    assert not view.level.captions.at_foot()
+    assert not view.level.captions.covers()
     assert view.level.view.viewRange()[1][1] > high
     view.band.setChecked(False)
     settled(window, qtbot)
-    assert view.level.note() == ""
+    assert view.level.captions.note == ""
     assert view.level.view.viewRange()[1][1] == high
 
 

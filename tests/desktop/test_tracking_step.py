@@ -28,7 +28,7 @@ def tracking(window):
 
 def test_before_anything_is_measured_the_builds_are_shown(window, tracking, qtbot):
     settled(window, qtbot)
-    assert "95 % of builds" in tracking.errors.note()
+    assert "95 % of builds" in tracking.errors.captions.note
     assert "95 % of builds" in tracking.errors.band_names()
     assert not tracking.turn.isEnabled()
     assert "Nothing measured yet" in tracking.heading.text()
@@ -59,7 +59,7 @@ def test_turn_read_turn(window, tracking, qtbot):
     assert window.view("tracking").presenter.trims[Trim.SCALE] != 0
     window.undo()
     assert window.view("tracking").presenter.trims[Trim.SCALE] == 0
-    assert "trim turned since" in tracking.errors.reason()
+    assert "trim turned since" in tracking.errors.captions.why
     assert window.session.states()["tracking"] is StepState.STALE
     assert not tracking.turn.isEnabled()
 
@@ -180,12 +180,12 @@ def test_a_filter_swept_instead(window, tracking, qtbot):
 def test_warmth_between_two_runs(window, tracking, qtbot):
     measured(window, qtbot)
     tracking.ask.fields["temperature_c"].entered.emit(35.0)
-    assert "it was 25 °C, is 35 °C" in tracking.errors.reason()
+    assert "it was 25 °C, is 35 °C" in tracking.errors.captions.why
     measured(window, qtbot)
     drawn = draw_unit(window.session.standing().filter, window.session.in_hand.seed).drawn
     judged = window.view("tracking").presenter.judged
     assert judged.cents_per_c == pytest.approx(drawn.temperature_cents_per_c, abs=0.01)
-    assert "cents per °C" in tracking.errors.note()
+    assert "cents per °C" in tracking.errors.captions.note
 
 
 def test_the_trims_are_copied_and_saved(window, tracking, qtbot, tmp_path):

@@ -121,7 +121,7 @@ def test_a_changed_setting_puts_the_measured_curve_out_of_date(window, qtbot):
     QTest.keyClick(window.view("response").level, Qt.Key.Key_Right)
     assert window.session.standing().cutoff_hz == pytest.approx(820 * 2 ** (1 / 12), rel=1e-4)
     assert window.session.states()["response"] is StepState.STALE
-    assert "cutoff was 820.0 Hz" in window.view("response").level.reason()
+    assert "cutoff was 820.0 Hz" in window.view("response").level.captions.why
     QTest.keyClick(window.view("response").level, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
     assert window.session.standing().cutoff_hz == pytest.approx(820 * 2 ** (0.9 / 12), rel=1e-4)
 
@@ -238,7 +238,7 @@ def test_resonance_by_slider_by_text_and_back_by_double_click(window, qtbot):
     QTest.keyClicks(field, "95 %")
     QTest.keyClick(field, Qt.Key.Key_Return)
     assert window.session.standing().resonance_percent == 95
-    assert "Oscillates by itself" in window.view("response").level.reason()
+    assert "Oscillates by itself" in window.view("response").level.captions.why
     window.shown.presenter.measure()
     assert "turn resonance down" in window.tidings.text()
     QTest.mouseDClick(field, Qt.MouseButton.LeftButton)

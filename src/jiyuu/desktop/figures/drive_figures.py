@@ -158,7 +158,7 @@ class BendFigure(LevelFigure):
     def _place_marks(self) -> None:
         """Each as high as it can stand beside the title and the words of the others."""
         width, height = max(self.view.width(), 1.0), max(self.view.height(), 1.0)
-        (x0, x1), title = self.view.viewRange()[0], self._title_item.boundingRect()
+        (x0, x1), title = self.view.viewRange()[0], self.captions.title_px()
         line = QFontMetrics(THEME.font(px=SMALL_PX)).height() + 1
         rows: list[list[tuple[float, float]]] = [[(0.0, 4 + title.width())]]
         for mark in self._marks:
@@ -176,8 +176,8 @@ class BendFigure(LevelFigure):
 
     def said_px(self) -> list[QRectF]:
         """Where the title and what the named lines say stand, from the view's upper left."""
-        items = [self._title_item, *(line.label for line in self._marks)]
-        return [item.mapRectToItem(self.view, item.boundingRect()) for item in items]
+        said = [line.label for line in self._marks]
+        return [self.captions.title_px(), *(label.mapRectToItem(self.view, label.boundingRect()) for label in said)]
 
     def _style_marks(self) -> None:
         palette = THEME.palette

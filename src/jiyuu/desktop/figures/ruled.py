@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from jiyuu.arrays import FloatArray
+from jiyuu.desktop.figures.captions import Captions
 from jiyuu.desktop.figures.cursor import ReadingCursor
 from jiyuu.desktop.figures.labels import place_labels
 from jiyuu.desktop.figures.layer import Label, Layer, bends
@@ -19,7 +20,7 @@ from jiyuu.desktop.figures.plot import Plot
 from jiyuu.desktop.figures.rulers import Ruling, restyle_axis
 from jiyuu.desktop.figures.saving import Figure
 from jiyuu.desktop.theme.pens import clear
-from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.desktop.theme.style import THEME
 from jiyuu.quantities import signed
 
 
@@ -32,9 +33,7 @@ class PlotCurve:
     values: FloatArray
 
 
-MARGIN_PX = 4  # around the letters of a caption
 HAIRS = 4000  # over the height of a figure: as far as what is drawn may be from what is meant
-MOST_SHARE = 0.4  # of a figure's height, that captions over the curves may take
 
 
 class RuledFigure(Plot, Figure):
@@ -53,8 +52,6 @@ class RuledFigure(Plot, Figure):
         self.title, self._unit = title, unit
         self._hair = level_steps[0] / 240  # a tenth of a pixel or so at the usual zoom, or by the levels in view
         self._data: dict[str, PlotCurve] = {}
-        self._levels: tuple[float, float] | None = None
-        self._top = 0.0  # of the levels, with the room that a note needs
         view = self.view
         span = self.highest - self.lowest
         view.setLimits(xMin=self.lowest - 0.1 * span, xMax=self.highest + 0.1 * span, minXRange=0.05 * span)
@@ -64,14 +61,7 @@ class RuledFigure(Plot, Figure):
         self._moving = Layer(view, z=5, still=False)
         for item in (self._ruling, self._still, self._moving):
             self.add(item)
-        self._reading = pg.TextItem(anchor=(1, 0))
-        self._reading.setParentItem(view)
-        self._title_item = pg.TextItem(anchor=(0, 0))
-        self._title_item.setParentItem(view)
-        self._why = pg.TextItem(anchor=(0, 0))
-        self._why.setParentItem(view)
-        self._note = pg.TextItem(anchor=(0, 0))
-        self._note.setParentItem(view)
+        self.captions = Captions(view, title, self._drawn)
         self._cursor = ReadingCursor(self)
         self.add(self._cursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -110,7 +100,7 @@ class RuledFigure(Plot, Figure):
         """Draw a curve, or redraw the one of that name. still: it does not move while a control is dragged."""
         layer = self._still if still else self._moving
         x, y = self.x_of(curve.places), curve.values
-        kept = bends(y, self._hair if self._levels is None else max(self._hair, np.ptp(self._levels) / HAIRS))
+        kept = bends(y, max(self._hair, (self.captions.span or 0.0) / HAIRS))
         layer.set_line(curve.name, x[kept], y[kept], pen)
         self._data[curve.name] = curve
         if labelled:
@@ -153,44 +143,21 @@ class RuledFigure(Plot, Figure):
     def curve(self, name: str) -> PlotCurve | None:
         return self._data.get(name)
 
+    def _drawn(self) -> list[tuple[FloatArray, FloatArray]]:
+        """x and heights of every curve."""
+        return [(self.x_of(curve.places), curve.values) for curve in self._data.values()]
+
     def say_why(self, text: str) -> None:
         """A line under the title, for what is out of date and why; empty to take it away."""
-        if text == self._why.toPlainText():
-            return
-        self._why.setText(text, QColor(THEME.palette.stale))
-        self._why.setVisible(bool(text))
-        self._place_captions()
+        if self.captions.say_why(text):
+            self._place_captions()
 
-    def reason(self) -> str:
-        """What is said of what is out of date."""
-        return str(self._why.toPlainText())
-
-    def note(self) -> str:
-        """What is said about what the figure shows."""
-        return str(self._note.toPlainText())
-
-    def note_at_foot(self) -> bool:
-        """Whether the note gave way to a curve under the title."""
-        return bool(self._note.pos().y() > self.view.height() / 2)
-
-    def note_covers(self) -> bool:
-        """Whether a curve runs under the note."""
-        low, high = self.view.viewRange()[1]
-        return bool(self.note()) and self._crossed(
-            self._note.pos().y() + MARGIN_PX, self._note.boundingRect().height() - 2 * MARGIN_PX, (low, high))
-
-    def reading(self) -> str:
-        """What the pointer or the cursor reads."""
-        return str(self._reading.toPlainText())
-
-    def say_note(self, text: str) -> None:
-        """A line under the title about what the figure shows; empty to take it away."""
-        if not text and not self._note.toPlainText():
-            return
-        if text != self._note.toPlainText():
-            self._note.setText(text, QColor(THEME.palette.quiet))
-            self._note.setVisible(bool(text))
-        self._place_captions()
+    def say_note(self, text: str, brief: str = "") -> None:
+        """A line under the title about what the figure shows; empty to take it away. brief: the same for a narrow
+        figure."""
+        if text or self.captions.note:
+            self.captions.say_note(text, brief)
+            self._place_captions()
 
     def move_labels(self) -> None:
         """Labels follow their curves up and down; cheap enough for every step of a drag."""
@@ -205,7 +172,7 @@ class RuledFigure(Plot, Figure):
         place_labels(self._moving.labels, curves, view.viewRange(), (view.width(), view.height()),
                      self._marked_px(x0, x1, max(view.width(), 1.0)), captions_px(view))
         self._moving.touched()
-        if self._note.toPlainText():
+        if self.captions.note:
             self._place_captions()
 
     def _marked_px(self, x0: float, x1: float, width: float) -> list[float]:
@@ -223,13 +190,7 @@ class RuledFigure(Plot, Figure):
             item.update()
         for axis in self.axes.values():
             restyle_axis(axis)
-        self._title_item.setText(self.title)
-        for item, ink, bold in ((self._title_item, palette.ink, True), (self._reading, palette.ink, False),
-                                (self._why, palette.stale, True), (self._note, palette.quiet, False)):
-            item.setFont(THEME.font(px=SMALL_PX, bold=bold))
-            item.setColor(QColor(ink))
-            item.fill = pg.mkBrush(clear(palette.raised, 215))
-            item.setVisible(bool(item.toPlainText()))
+        self.captions.restyle()
         self.restyle_lines()
         self._place_captions()
 
@@ -237,59 +198,7 @@ class RuledFigure(Plot, Figure):
         """Overridden by figures with lines to be taken and moved."""
 
     def _place_captions(self) -> None:
-        view = self.view
-        self._title_item.setPos(QPointF(4, 2))
-        self._reading.setPos(QPointF(view.width() - 4, 2))
-        line = self._title_item.boundingRect().height()
-        for item in (self._why, self._note):  # what is longer than the figure is wide goes on in a second line
-            item.setTextWidth(-1)
-            if item.boundingRect().width() > view.width() - 8:
-                item.setTextWidth(max(view.width() - 8, 40.0))
-        self._why.setPos(QPointF(4, 2 + line))
-        below = self._why.boundingRect().height() if self._why.toPlainText() else 0.0
-        top, height = 2 + line + below, self._note.boundingRect().height()
-        bottom = view.height() - height - 2
-        # Under the title, but at the foot where a curve runs there and leaves the foot free; else with more room over
-        # the curves.
-        levels = self._whole()
-        under_title = bool(self.note()) and self._crossed(top, height, levels)
-        lower = under_title and not self._crossed(bottom, height, levels)
-        self._note.setPos(QPointF(4, bottom if lower else top))
-        self._raise(top + height + MARGIN_PX if under_title and not lower else 0.0)
-
-    def _whole(self) -> tuple[float, float]:
-        """The range of levels that is in view, as it is without more room for a note."""
-        low, high = self.view.viewRange()[1]
-        if self._levels is None or max(abs(low - self._levels[0]), abs(high - self._top)) > 1e-6 * (high - low):
-            return low, high
-        return self._levels
-
-    def _raise(self, stripe: float) -> None:
-        """More room over the curves, so that a stripe so high under the upper edge, in pixels, is free of them; none
-        where a part of the levels is looked at, or where there would be little left of them."""
-        if self._levels is None or self._whole() != self._levels:
-            return
-        low, high = self._levels
-        share, top = stripe / max(self.view.height(), 1.0), high
-        if 0 < share < MOST_SHARE:
-            highest = max(float(values.max()) for values in self._beside_note() if values.size)
-            top = max(high, low + (min(highest, high) - low) / (1 - share))
-        if top != self._top:
-            self._top = top
-            self.view.setYRange(low, top, padding=0)
-
-    def _crossed(self, top: float, height: float, levels: tuple[float, float]) -> bool:
-        """Whether a curve runs through that stripe, as far as the note is wide; in pixels, of a view of such levels."""
-        y0, y1 = levels
-        high, low = (y1 - (y1 - y0) * edge / max(self.view.height(), 1.0) for edge in (top, top + height))
-        return any(bool(((values > low) & (values < high)).any()) for values in self._beside_note())
-
-    def _beside_note(self) -> list[FloatArray]:
-        """Of every curve what stands in view as far as the note is wide."""
-        x0, x1 = self.view.viewRange()[0]
-        right = x0 + (x1 - x0) * min((self._note.boundingRect().width() + 8) / max(self.view.width(), 1.0), 1.0)
-        curves = [(self.x_of(curve.places), curve.values) for curve in self._data.values()]
-        return [values[(x >= x0) & (x <= right) & np.isfinite(values)] for x, values in curves]
+        self.captions.place()
 
     # Reading, zooming, keys
 
@@ -297,12 +206,8 @@ class RuledFigure(Plot, Figure):
         view = self.view
         position = event[0]
         inside = view.sceneBoundingRect().contains(position)
-        self._reading.setVisible(inside)
-        if not inside:
-            self._reading.setText("")
-            return
         point = view.mapSceneToView(position)
-        self._reading.setText(self.reading_at(point.x(), point.y()), QColor(THEME.palette.ink))
+        self.captions.say_reading(self.reading_at(point.x(), point.y()) if inside else "")
 
     def reading_at(self, x: float, height: float) -> str:
         """What the pointer says: the place, and the value of the nearest curve there."""
@@ -347,16 +252,14 @@ class RuledFigure(Plot, Figure):
 
     def set_levels(self, low: float, high: float) -> None:
         """The range of the vertical axis, and what Home goes back to."""
-        self._levels, self._top = (low, high), high
-        self.view.setYRange(low, high, padding=0)
-        if self._note.toPlainText():
+        self.captions.set_levels(low, high)
+        if self.captions.note:
             self._place_captions()
 
     def show_all(self) -> None:
         """The whole ruler again, and the whole range of levels."""
         self.view.setXRange(self.lowest, self.highest, padding=0)
-        if self._levels is not None:
-            self.view.setYRange(self._levels[0], self._top, padding=0)
+        self.captions.show_levels()
         self.place_labels()
 
     def read_out(self, x: float, name: str | None) -> str:
@@ -364,8 +267,7 @@ class RuledFigure(Plot, Figure):
         curve = self._data.get(name or "")
         height = 0.0 if curve is None else float(np.interp(x, self.x_of(curve.places), curve.values))
         text = self.reading_at(x, height)
-        self._reading.setText(text, QColor(THEME.palette.ink))
-        self._reading.setVisible(True)
+        self.captions.say_reading(text)
         self.setAccessibleDescription(text)
         return text
 
@@ -385,7 +287,7 @@ class RuledFigure(Plot, Figure):
 
     def words(self) -> tuple[str, ...]:
         """Every curve by its ends and its highest and lowest point."""
-        said = [self.title, *(text for text in (self.reason(), self.note()) if text)]
+        said = [self.title, *(text for text in (self.captions.why, self.captions.note) if text)]
         for name, curve in self._data.items():
             finite = np.flatnonzero(np.isfinite(curve.values))
             if not finite.size:

@@ -102,9 +102,9 @@ class SlopeRuler:
             return
         order = abs(found.slope_db_per_octave) / (20 * np.log10(2))
         asked = mode.rpartition("-")[2]
-        text = f"{signed(found.slope_db_per_octave)} dB/oct, {self.window.from_octaves:.3g} to " \
-               f"{self.window.to_octaves:.3g} oct past −3 dB; order {order:.2f}"
-        self._figure.say_note(f"{text} of {int(asked) / 6:g}" if asked.isdigit() else text)
+        slope, of = f"{signed(found.slope_db_per_octave)} dB/oct", f" of {int(asked) / 6:g}" if asked.isdigit() else ""
+        window = f"{self.window.from_octaves:.3g} to {self.window.to_octaves:.3g} oct past −3 dB"
+        self._figure.say_note(f"{slope}, {window}; order {order:.2f}{of}", brief=f"{slope}, order {order:.2f}{of}")
 
     def restyle(self) -> None:
         self.region.setBrush(clear(THEME.palette.quiet, 34))
