@@ -178,6 +178,26 @@ def figure(qtbot):
     return made
 
 
+@pytest.mark.parametrize("size", [(600, 300), (280, 140)], ids=["wide", "narrow"])
+@pytest.mark.parametrize("note", ["", "A note that takes two lines where the figure is as narrow as here"])
+def test_what_is_written_over_a_figure_lies_on_no_curve(figure, note, size):
+    from PyQt6.QtGui import QPen
+
+    figure.resize(*size)
+    hz = np.geomspace(20, 20_000, 500)
+    figure.show_curve(PlotCurve("one", hz, -3 - np.maximum(40 * np.log10(hz / 1000), 0)), QPen(),
+                      labelled=True)
+    figure.set_levels(-60.0, 0.5)
+    figure.say_note(note, brief=note[:6])
+    assert not figure.captions.covers()
+    assert figure.captions.note == note
+    top = figure.view.viewRange()[1][1]
+    assert 0.5 < top < 0.5 + 1.3 * 60.5  # the curve keeps nearly half of the height
+    figure.show_curve(PlotCurve("one", hz, np.full(hz.size, -30.0)), QPen(), labelled=True)
+    figure.place_labels()
+    assert figure.view.viewRange()[1][1] == pytest.approx(0.5)
+
+
 def test_values_of_several_curves_are_copied_as_one_table(figure):
     from PyQt6.QtGui import QGuiApplication, QPen
 

@@ -75,8 +75,8 @@ def write_demo_book(path: Path, *, measured: bool = True) -> None:
 
 EVENINGS = ("2026-03-02T18:{minute:02d}:00.000+00:00", "2026-03-05T19:{minute:02d}:00.000+00:00",
             "2026-03-19T17:{minute:02d}:00.000+00:00")
-DATED = (("filters", "created_at"), ("notes", "made_at"), ("runs", "made_at"), ("findings", "kept_at"),
-         ("actions", "done_at"))
+DATED = (("filters", "created_at"), ("notes", "made_at"), ("actions", "done_at"), ("runs", "made_at"),
+         ("findings", "kept_at"))
 # Board C drawn three times: as it was, with a limiter that takes hold earlier, then with some of the bass given back.
 REVISIONS: tuple[tuple[str, dict[str, float]], ...] = (
     ("Revision 1", {}), ("Revision 2", {"feedback_headroom_v": 0.4}),
@@ -117,7 +117,8 @@ def _write(path: Path, *, measured: bool) -> None:
 def _dated(path: Path, evening: str) -> None:
     """What was just written was written that evening, one thing after the other: a book has its days."""
     with closing(sqlite3.connect(path)) as connection:
-        # Of what was written within one millisecond a note comes before the act it speaks of.
+        # Of what was written within one millisecond a note comes before the act it speaks of, and a trim is turned
+        # before it is measured.
         written = sorted(
             (when, place, number) for place, (table, column) in enumerate(DATED) for when, number in connection.execute(
                 f"SELECT {column}, id FROM {table} WHERE {column} > '2026-04'"))

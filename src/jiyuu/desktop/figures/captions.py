@@ -74,10 +74,10 @@ class Captions:
         return bool(self._note.pos().y() > self._view.height() / 2)
 
     def covers(self) -> bool:
-        """Whether a curve runs under the note."""
+        """Whether a curve runs under the title or the note."""
         low, high = self._view.viewRange()[1]
-        return bool(self._full) and self._crossed(
-            self._note.pos().y() + MARGIN_PX, self._note.boundingRect().height() - 2 * MARGIN_PX, (low, high))
+        said = [self._title, *([self._note] if self._full else [])]
+        return any(self._crossed(item, item.pos().y(), (low, high), MARGIN_PX) for item in said)
 
     # Style and place
 
@@ -109,10 +109,15 @@ class Captions:
         # Under the title, but at the foot where a curve runs there and leaves the foot free; else with more room over
         # the curves.
         levels = self._whole()
-        under_title = bool(self._full) and self._crossed(top, height, levels)
-        lower = under_title and not self._crossed(bottom, height, levels)
+        under_title = bool(self._full) and self._crossed(self._note, top, levels)
+        lower = under_title and not self._crossed(self._note, bottom, levels)
         self._note.setPos(QPointF(4, bottom if lower else top))
-        self._raise(top + height + MARGIN_PX if under_title and not lower else 0.0)
+        if under_title and not lower:
+            self._raise(self._note, top)
+        elif self._crossed(self._title, 2, levels):
+            self._raise(self._title, 2)
+        else:
+            self._raise(None, 0)
 
     def _fill_note(self, room_px: float) -> None:
         metrics = QFontMetrics(THEME.font(px=SMALL_PX))
@@ -146,28 +151,32 @@ class Captions:
             return low, high
         return self._levels
 
-    def _raise(self, stripe: float) -> None:
-        """More room over the curves, so that a stripe so high under the upper edge, in pixels, is free of them; none
-        where a part of the levels is looked at, or where there would be little left of them."""
+    def _raise(self, item: pg.TextItem | None, top_px: float) -> None:
+        """More room over the curves, so that what stands so far under the upper edge is free of them; none where a part
+        of the levels is looked at, or where there would be little left of them."""
         if self._levels is None or self._whole() != self._levels:
             return
-        low, high = self._levels
-        share, top = stripe / max(self._view.height(), 1.0), high
-        if 0 < share < MOST_SHARE:
-            highest = max(float(values.max()) for values in self._beside_note() if values.size)
+        (low, high), top = self._levels, self._levels[1]
+        share = (top_px + item.boundingRect().height() + MARGIN_PX) / max(self._view.height(), 1.0) if item else 0.0
+        if item and share < MOST_SHARE:
+            highest = max(float(values.max()) for values in self._beside(item) if values.size)
             top = max(high, low + (min(highest, high) - low) / (1 - share))
         if top != self._top:
             self._top = top
             self.show_levels()
 
-    def _crossed(self, top: float, height: float, levels: tuple[float, float]) -> bool:
-        """Whether a curve runs through that stripe, as far as the note is wide; in pixels, of a view of such levels."""
+    def _crossed(
+        self, item: pg.TextItem, top_px: float, levels: tuple[float, float], margin_px: float = 0.0
+    ) -> bool:
+        """Whether a curve runs through what stands so far under the upper edge, less a margin, in a view of such
+        levels."""
         y0, y1 = levels
-        high, low = (y1 - (y1 - y0) * edge / max(self._view.height(), 1.0) for edge in (top, top + height))
-        return any(bool(((values > low) & (values < high)).any()) for values in self._beside_note())
+        edges = top_px + margin_px, top_px + item.boundingRect().height() - margin_px
+        high, low = (y1 - (y1 - y0) * edge / max(self._view.height(), 1.0) for edge in edges)
+        return any(bool(((values > low) & (values < high)).any()) for values in self._beside(item))
 
-    def _beside_note(self) -> list[FloatArray]:
-        """Of every curve what stands in view as far as the note is wide."""
+    def _beside(self, item: pg.TextItem) -> list[FloatArray]:
+        """Of every curve what stands in view as far as that is wide."""
         x0, x1 = self._view.viewRange()[0]
-        right = x0 + (x1 - x0) * min((self._note.boundingRect().width() + 8) / max(self._view.width(), 1.0), 1.0)
+        right = x0 + (x1 - x0) * min((item.boundingRect().width() + 8) / max(self._view.width(), 1.0), 1.0)
         return [values[(x >= x0) & (x <= right) & np.isfinite(values)] for x, values in self._curves()]

@@ -172,8 +172,7 @@ class RuledFigure(Plot, Figure):
         place_labels(self._moving.labels, curves, view.viewRange(), (view.width(), view.height()),
                      self._marked_px(x0, x1, max(view.width(), 1.0)), captions_px(view))
         self._moving.touched()
-        if self.captions.note:
-            self._place_captions()
+        self._place_captions()
 
     def _marked_px(self, x0: float, x1: float, width: float) -> list[float]:
         """Where marks stand that a label should keep off, in pixels from the left end x0 to x1 of the view."""
@@ -253,8 +252,7 @@ class RuledFigure(Plot, Figure):
     def set_levels(self, low: float, high: float) -> None:
         """The range of the vertical axis, and what Home goes back to."""
         self.captions.set_levels(low, high)
-        if self.captions.note:
-            self._place_captions()
+        self._place_captions()
 
     def show_all(self) -> None:
         """The whole ruler again, and the whole range of levels."""
