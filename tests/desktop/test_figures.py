@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QFontMetrics, QImage, QPen
 from PyQt6.QtWidgets import QLabel
 
+from jiyuu.desktop.figures.control_figure import ControlFigure
 from jiyuu.desktop.figures.labels import TURN_PX, place_labels
 from jiyuu.desktop.figures.layer import PIECE, Label, Layer, pieces_of
 from jiyuu.desktop.figures.movable_line import MovableLine, captions_px
@@ -134,6 +135,26 @@ def test_who_has_but_one_place_comes_first_where_another_would_take_it():
         place_labels(labels, {name: curves[name] for name in shown}, ((0.0, 1.0), (-1.0, 1.0)), (WIDE, HIGH), ())
         assert all(label.shown for label in labels.values())
         assert (abs(labels["first"].place.x() - 0.5) < 0.025) is ("last" not in shown)
+
+
+def test_a_name_keeps_off_the_line_of_an_onset(qtbot):
+    made = ControlFigure(title="Pitch", unit="cents", level_steps=(50.0,), strong_step=100.0)
+    qtbot.addWidget(made)
+    made.resize(WIDE, HIGH)
+    made.show()
+    qtbot.waitExposed(made)
+    made.set_levels(0.0, 100.0)
+    percent = np.linspace(0, 100, 101)
+    made.show_curve(PlotCurve("predicted", percent, 40 + 0.2 * percent), QPen(), labelled=True)
+    made.place_labels()
+    usual = made.names_at()["predicted"]
+    half = 0.5 * QFontMetrics(THEME.font(px=SMALL_PX)).horizontalAdvance("predicted") / made.view.width() * 100
+    for onset, keeps_off in ((usual, True), (usual + half / 2, True), (usual + 4 * half, False)):
+        made.show_onset(onset)
+        made.place_labels()
+        at = made.names_at()["predicted"]
+        assert abs(at - onset) > half
+        assert (at != usual) is keeps_off  # a line elsewhere moves no name
 
 
 def test_a_line_says_where_its_words_stand(figure, qtbot):

@@ -57,12 +57,12 @@ class CombinedFigure(FrequencyFigure):
         octaves = volts_of(hz_of_volts(self._tied[name].value())) - self._cutoff.value()
         said.emit(name, octaves)  # type: ignore[attr-defined]
 
-    def _marked_px(self, x0: float, x1: float, width: float) -> list[float]:
+    def _marked_at(self) -> list[float]:
         """Where a curve turns: that is what is looked at."""
-        found = []
+        found: list[float] = []
         for curve in self._data.values():
             turns = np.flatnonzero(np.diff(np.sign(np.diff(curve.values)))) + 1
-            found += [float((x - x0) / (x1 - x0) * width) for x in volts_of_hz(curve.places[turns])]
+            found += volts_of_hz(curve.places[turns]).tolist()
         return found
 
     def restyle_lines(self) -> None:

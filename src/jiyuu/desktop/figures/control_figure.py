@@ -82,6 +82,9 @@ class ControlFigure(RuledFigure):
         if percent is not None:
             self._onset.setValue(percent)
 
+    def _marked_at(self) -> list[float]:
+        return [float(self._onset.value())] if self._onset.isVisible() else []
+
     def restyle_lines(self) -> None:
         self._position.restyle()
         self._onset.setPen(QPen(QColor(THEME.palette.attention), 0))

@@ -79,8 +79,8 @@ class FrequencyFigure(RuledFigure):
     def hide_cutoff(self) -> None:
         self._cutoff.hide()
 
-    def _marked_px(self, x0: float, x1: float, width: float) -> list[float]:
-        return [(float(self._cutoff.value()) - x0) / (x1 - x0) * width] if self._cutoff.isVisible() else []
+    def _marked_at(self) -> list[float]:
+        return [float(self._cutoff.value())] if self._cutoff.isVisible() else []
 
     def restyle_lines(self) -> None:
         self._cutoff.restyle()

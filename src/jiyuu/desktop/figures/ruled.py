@@ -170,12 +170,16 @@ class RuledFigure(Plot, Figure):
         view, (x0, x1) = self.view, self.view.viewRange()[0]
         curves = {name: (self.x_of(curve.places), curve.values) for name, curve in self._data.items()}
         place_labels(self._moving.labels, curves, view.viewRange(), (view.width(), view.height()),
-                     self._marked_px(x0, x1, max(view.width(), 1.0)), captions_px(view))
+                     [(x - x0) / (x1 - x0) * max(view.width(), 1.0) for x in self._marked_at()], captions_px(view))
         self._moving.touched()
         self._place_captions()
 
-    def _marked_px(self, x0: float, x1: float, width: float) -> list[float]:
-        """Where marks stand that a label should keep off, in pixels from the left end x0 to x1 of the view."""
+    def names_at(self) -> dict[str, float]:
+        """x at which the name of each curve stands, where it is shown."""
+        return {name: label.place.x() for name, label in self._moving.labels.items() if label.shown}
+
+    def _marked_at(self) -> list[float]:
+        """x of marks that the name of a curve should keep off."""
         return []
 
     # Style

@@ -116,9 +116,8 @@ class TrackingFigure(RuledFigure):
         self._moving.forget("in tune")
         self._moving.touched()
 
-    def _marked_px(self, x0: float, x1: float, width: float) -> list[float]:
-        volts = np.concatenate([np.asarray(item.data["x"]) for item in (self._dots, self._crosses)])
-        return [float((v - x0) / (x1 - x0) * width) for v in volts]
+    def _marked_at(self) -> list[float]:
+        return [float(volts) for item in (self._dots, self._crosses) for volts in item.data["x"]]
 
     def show_span(self, from_v: float | None, to_v: float | None, ink: str, text: str) -> None:
         """The stretch that is in tune, as a bar at the foot; None where nothing is."""
