@@ -1,7 +1,7 @@
 """At every size of type nothing is cut off, and what does not fit can be scrolled to."""
 
 import pytest
-from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLabel, QLineEdit
+from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QAbstractSpinBox, QComboBox, QLabel, QLineEdit
 
 from jiyuu.bench.walk import walk
 from jiyuu.desktop.theme.style import THEME
@@ -32,11 +32,42 @@ def cut_off(root):
             yield f"the box {box.accessibleName()!r} is {box.height()} px high"
 
 
-LAID_OUT_MS = 50  # within which every layout has settled
+def squeezed(root):
+    """Controls that are smaller than they can be."""
+    for kind in (QAbstractButton, QComboBox, QLineEdit, QAbstractSpinBox, QLabel, QAbstractItemView):
+        for widget in root.findChildren(kind):
+            if not widget.isVisible() or isinstance(widget.parent(), QComboBox | QAbstractSpinBox | QAbstractItemView):
+                continue
+            least = widget.minimumSizeHint().boundedTo(widget.maximumSize())
+            wide = not isinstance(widget, QLabel) and least.width() > widget.width() + 2
+            if wide or least.height() > widget.height() + 1:
+                yield f"{kind.__name__} {widget.accessibleName()!r} is {widget.width()}x{widget.height()} px"
 
 
-@pytest.mark.parametrize("scales", some([[1.0, 2.0], [1.5]], 1, long=2))
-def test_no_word_is_cut_off(window, qtbot, scales):
+def pages_of(view):
+    """Buttons that turn the pages of a step."""
+    buttons = view.figures.findChildren(QAbstractButton) + view.side.findChildren(QAbstractButton)
+    return [button for button in buttons if button.property("role") == "page" and button.isVisible()]
+
+
+def lasting(window, qtbot):
+    """What is cut off or squeezed still when what was being computed stands there."""
+    for _ in range(LOOKS):
+        qtbot.wait(LAID_OUT_MS)
+        found = [*cut_off(window), *squeezed(window)]
+        if not found:
+            break
+    return found
+
+
+LAID_OUT_MS, LOOKS = 50, 20
+SIZES = [((1024, 700), (2.0,)), ((1280, 800), (1.0, 2.0)), ((1024, 700), (1.5, 1.0)), ((1280, 800), (1.5,)),
+         ((1920, 1080), (1.5, 2.0))]
+
+
+@pytest.mark.parametrize(("size", "scales"), some(SIZES, 1, long=3))
+def test_nothing_is_cut_off_or_squeezed_on_any_page(window, qtbot, size, scales):
+    window.resize(*size)
     problems = []
     for step in walk():
         window.go(step.key)
@@ -45,6 +76,9 @@ def test_no_word_is_cut_off(window, qtbot, scales):
         THEME.apply("paper", scale=scale)
         for step in walk():
             window.go(step.key)
-            qtbot.wait(LAID_OUT_MS)
-            problems += [f"{step.name} at {scale:.0%}: {text}" for text in cut_off(window)]
+            for button in (None, *pages_of(window.shown)):
+                if button is not None:
+                    button.click()
+                page = step.name if button is None else f"{step.name}, {button.text()}"
+                problems += [f"{page} at {scale:.0%}: {text}" for text in lasting(window, qtbot)]
     assert not problems

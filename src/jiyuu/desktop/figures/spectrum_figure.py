@@ -29,6 +29,7 @@ class SpectrumFigure(FrequencyFigure):
         self._moving.set_comb(name, volts_of_hz(hertz), level, pen)
         self._data[name] = PlotCurve(name, hertz, level)
         self._moving.touched()
+        self._place_captions()
 
     def reading_at(self, x: float, height: float) -> str:
         place = self.place_of(x)

@@ -71,9 +71,9 @@ def scale_field(model: type[BaseModel], example: str, entered: Callable[[str], o
     """Notes of a scale, typed and entered: the `scale` of a model says what for."""
     info, field = model.model_fields["scale"], QLineEdit()
     field.setAccessibleName(title_of("scale", info))
-    field.setPlaceholderText(f"{example}, or {example.split()[0]} 5/4 702c")
+    field.setPlaceholderText(example)
     field.setMaxLength(2000)
-    field.setToolTip(info.description or "")
+    field.setToolTip(f"{info.description or ''} For example {example}, or {example.split()[0]} 5/4 702c.".strip())
     field.returnPressed.connect(lambda: entered(field.text()))
     return field
 

@@ -5,14 +5,16 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QPushButton, QStackedWidget
 
+from jiyuu.desktop.parts.lines import Lines
 from jiyuu.desktop.theme.style import STEP
 
 
 def page_buttons(
     names: tuple[str, ...], stack: QStackedWidget, *, across: int = 8
 ) -> tuple[QHBoxLayout, QButtonGroup]:
-    """One button a page, the first one pressed; so many in a line. What is added to the row stands at its right."""
-    row, grid, group = QHBoxLayout(), QGridLayout(), QButtonGroup(stack)
+    """One button a page, the first one pressed; so many in a line, and fewer where it is narrow. What is added to the
+    row stands at its right."""
+    row, grid, lines, group = QHBoxLayout(), QGridLayout(), Lines(), QButtonGroup(stack)
     for layout in (row, grid):
         layout.setSpacing(STEP)
     for i, name in enumerate(names):
@@ -24,9 +26,8 @@ def page_buttons(
         if len(names) > across:
             grid.addWidget(button, i // across, i % across, Qt.AlignmentFlag.AlignLeft)
         else:
-            row.addWidget(button)
-    if len(names) > across:
-        row.addLayout(grid)
+            lines.addWidget(button)
+    row.addLayout(grid if len(names) > across else lines)
     row.addStretch(1)
     group.idClicked.connect(stack.setCurrentIndex)
     return row, group

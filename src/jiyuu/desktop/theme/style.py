@@ -6,7 +6,7 @@ from importlib.resources import files
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PyQt6.QtWidgets import QApplication, QMainWindow, QWidget
+from PyQt6.QtWidgets import QApplication, QLayout, QMainWindow, QWidget
 
 from jiyuu.inks import PALETTES, PAPER, Palette
 
@@ -44,6 +44,8 @@ class Theme(QObject):
     def dress(self, window: QWidget) -> None:
         """Lay the style in force on a window and whatever is opened from it."""
         window.setStyleSheet(_style_sheet(self))
+        for layout in window.findChildren(QLayout):  # those of pages that are not in sight keep the old type's sizes
+            layout.invalidate()
 
     def px(self, size: float) -> int:
         return max(11, round(size * self.scale))

@@ -6,13 +6,14 @@ from collections.abc import Iterator
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QWidget
 
 from jiyuu.bench.curves_beside import CURVES, Drawn, curves_beside, less
 from jiyuu.bench.measured_beside import measured
 from jiyuu.desktop.figures.small_plot import Course, SmallPlot
 from jiyuu.desktop.jobs import Jobs
 from jiyuu.desktop.parts.frame import narrow, page_column
+from jiyuu.desktop.parts.lines import Lines
 from jiyuu.desktop.session import Session
 from jiyuu.desktop.theme.style import STEP, THEME
 
@@ -78,7 +79,6 @@ class CurvesPage(QWidget):
         self.presenter = presenter
         self.setAccessibleName("Figures of the walk, beside each other")
         column = page_column(self)
-        row = QHBoxLayout()
         self.which = narrow(QComboBox())
         self.which.setAccessibleName("Which figure")
         self.which.setMinimumWidth(FIELD_PX)
@@ -89,10 +89,8 @@ class CurvesPage(QWidget):
         self.says = QLabel()
         self.says.setProperty("role", "quiet")
         self.says.setWordWrap(True)
-        row.addWidget(self.which)
-        row.addWidget(self.apart)
-        row.addWidget(self.says, 1)
-        column.addLayout(row)
+        column.addLayout(Lines(self.which, self.apart))
+        column.addWidget(self.says)
         self.plot = SmallPlot(CURVES[0].title)
         column.addWidget(self.plot, 1)
         presenter.changed.connect(self.refresh)

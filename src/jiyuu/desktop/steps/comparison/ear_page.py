@@ -7,11 +7,12 @@ from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from jiyuu.bench.heard import WARNING
 from jiyuu.desktop.ear_pair import EarPair
-from jiyuu.desktop.parts.frame import narrow
+from jiyuu.desktop.parts.frame import narrow, scrolled
+from jiyuu.desktop.parts.lines import Lines
 from jiyuu.desktop.theme.style import STEP
 
 LABEL_PX, FIELD_PX = 16 * STEP, 60 * STEP
@@ -25,7 +26,9 @@ class EarPage(QWidget):
         self._ear, self._name = ear, name
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(name)
-        column = _column(self, 4 * STEP)
+        whole, (area, column) = _column(self, 4 * STEP), scrolled()
+        column.setSpacing(2 * STEP)
+        whole.addWidget(area)
         self.title = QLabel(name)
         self.title.setProperty("role", "heading")
         column.addWidget(self.title)
@@ -69,19 +72,15 @@ class EarPage(QWidget):
     def buttons(self, said: str, count: int, then: Callable[[int], object], *, sounds: bool = False
                 ) -> list[QPushButton]:
         """A row of them, each calling with its number; sounds: those that play."""
-        row, made = QHBoxLayout(), [QPushButton() for _ in range(count)]
-        label = QLabel(said)
+        made, label = [QPushButton() for _ in range(count)], QLabel(said)
         label.setProperty("role", "quiet")
         label.setMinimumWidth(LABEL_PX)
-        row.addWidget(label)
         for i, button in enumerate(made):
             button.clicked.connect(lambda _, i=i: then(i))
             if sounds:
                 button.setCheckable(True)
                 button.setProperty("role", "sound")
-            row.addWidget(button)
-        row.addStretch(1)
-        self.meanwhile.addLayout(row)
+        self.meanwhile.addLayout(Lines(label, *made))
         if sounds:
             self.hear, self._play = made, then
         return made

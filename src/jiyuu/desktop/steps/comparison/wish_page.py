@@ -10,7 +10,6 @@ from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
-    QHBoxLayout,
     QHeaderView,
     QLabel,
     QLineEdit,
@@ -27,6 +26,7 @@ from jiyuu.character.scales import SCALE
 from jiyuu.character.wish import QUANTITIES, UNITS, Wish
 from jiyuu.desktop.file_names import chosen_to_write
 from jiyuu.desktop.parts.frame import beside, narrow, page_column
+from jiyuu.desktop.parts.lines import Lines
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.steps.comparison.wish_presenter import WishPresenter
 from jiyuu.desktop.theme.style import STEP
@@ -73,7 +73,7 @@ class WishPage(QWidget):
 
     # Building
 
-    def _wish_buttons(self) -> list[QHBoxLayout]:
+    def _wish_buttons(self) -> list[Lines]:
         self.more = narrow(QComboBox())
         self.more.setAccessibleName("Add a wish")
         self.more.addItem("Add a wish …")
@@ -93,13 +93,13 @@ class WishPage(QWidget):
         self.look.setProperty("main", True)
         self.remove, self.open, self.save = (
             _button("Remove", self._remove), _button("Open …", self._open), _button("Save …", self._save))
-        first = _row(self.more, self.remove, self.open, self.save)
-        return [first, _row(QLabel("Parts"), self.series, QLabel("capacitors ± %"), self.spread, self.look)]
+        first = Lines(self.more, self.remove, self.open, self.save)
+        return [first, Lines(QLabel("Parts"), self.series, QLabel("capacitors ± %"), self.spread, self.look)]
 
-    def _proposal_buttons(self) -> list[QHBoxLayout]:
+    def _proposal_buttons(self) -> list[Lines]:
         self.shelve = _button("Onto the shelf", lambda: self.presenter.shelve(self.chosen))
         self.netlist = _button("Netlist …", self._save_netlist)
-        return [_row(self.shelve, self.netlist)]
+        return [Lines(self.shelve, self.netlist)]
 
     # What is shown
 
@@ -230,12 +230,3 @@ def _button(text: str, then: Callable[[], object]) -> QPushButton:
     button = QPushButton(text)
     button.clicked.connect(lambda _: then())
     return button
-
-
-def _row(*parts: QWidget) -> QHBoxLayout:
-    row = QHBoxLayout()
-    row.setSpacing(STEP)
-    for part in parts:
-        row.addWidget(part)
-    row.addStretch(1)
-    return row

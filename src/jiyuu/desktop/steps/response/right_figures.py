@@ -245,7 +245,8 @@ class RightFigures(QWidget):
         reach = float(np.clip(np.percentile(np.abs(values), 98) * 1.3, 0.6, 60))
         self.difference.set_levels(-reach, reach)
         rms = float(np.sqrt(np.mean(values**2)))
-        self.difference.say_note(f"{self.one.currentText()} − {self.other.currentText()}: {rms:.2f} dB RMS")
+        self.difference.say_note(f"{self.one.currentText()} − {self.other.currentText()}: {rms:.2f} dB RMS",
+                                 brief=f"{rms:.2f} dB RMS")
 
     # What is predicted
 

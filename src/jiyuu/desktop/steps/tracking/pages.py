@@ -102,7 +102,9 @@ class TrimsPage(QWidget):
         fields.addRow(self.tune)
         self.note = QLineEdit()
         self.note.setAccessibleName("Trim positions as noted")
-        self.note.setPlaceholderText("as noted on the board, Enter")
+        self.note.setPlaceholderText("none")
+        self.note.setToolTip("The positions as they are noted on the board, for the calibration record; Enter takes "
+                             "them over.")
         self.note.setMaxLength(500)
         self.note.returnPressed.connect(lambda: presenter.ask(note=self.note.text()))
         fields.addRow("Noted", self.note)
