@@ -1,7 +1,19 @@
 """At every size of type nothing is cut off, and what does not fit can be scrolled to."""
 
+from collections import defaultdict
+from itertools import combinations
+
 import pytest
-from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QAbstractSpinBox, QComboBox, QLabel, QLineEdit
+from PyQt6.QtCore import QPoint, QRect
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractScrollArea,
+    QAbstractSpinBox,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+)
 
 from jiyuu.bench.walk import walk
 from jiyuu.desktop.theme.style import THEME
@@ -32,16 +44,58 @@ def cut_off(root):
             yield f"the box {box.accessibleName()!r} is {box.height()} px high"
 
 
-def squeezed(root):
-    """Controls that are smaller than they can be."""
+def controls(root):
+    """Everything that says or does something and is in sight, not the parts that it is made of."""
     for kind in (QAbstractButton, QComboBox, QLineEdit, QAbstractSpinBox, QLabel, QAbstractItemView):
         for widget in root.findChildren(kind):
-            if not widget.isVisible() or isinstance(widget.parent(), QComboBox | QAbstractSpinBox | QAbstractItemView):
-                continue
-            least = widget.minimumSizeHint().boundedTo(widget.maximumSize())
-            wide = not isinstance(widget, QLabel) and least.width() > widget.width() + 2
-            if wide or least.height() > widget.height() + 1:
-                yield f"{kind.__name__} {widget.accessibleName()!r} is {widget.width()}x{widget.height()} px"
+            made_of = isinstance(widget.parent(), QComboBox | QAbstractSpinBox | QAbstractItemView)
+            if widget.isVisible() and not made_of and not (kind is QLabel and not widget.text()):
+                yield widget
+
+
+def named(widget):
+    text = getattr(widget, "text", str)()
+    return f"{type(widget).__name__} {widget.accessibleName() or text[:30]!r}"
+
+
+def squeezed(every):
+    """Controls that are smaller than they can be."""
+    for widget in every:
+        least = widget.minimumSizeHint().boundedTo(widget.maximumSize())
+        wide = not isinstance(widget, QLabel) and least.width() > widget.width() + FOCUS_PX
+        if wide or least.height() > widget.height() + FOCUS_PX:
+            yield f"{named(widget)} is {widget.width()}x{widget.height()} px"
+
+
+def outside(every):
+    """Controls that reach beyond what they stand in, unless it can be scrolled."""
+    for widget in every:
+        place = widget.parentWidget()
+        while place is not None:
+            holder = place.parentWidget()
+            if isinstance(holder, QAbstractScrollArea) and holder.viewport() is place:
+                break
+            box = QRect(widget.mapTo(place, QPoint(0, 0)), widget.size())
+            if not place.rect().adjusted(-FOCUS_PX, -FOCUS_PX, FOCUS_PX, FOCUS_PX).contains(box):
+                yield f"{named(widget)} stands outside {type(place).__name__}"
+                break
+            place = None if place.isWindow() else holder
+
+
+def overlapping(every):
+    """Controls that lie on each other."""
+    beside = defaultdict(list)
+    for widget in every:
+        beside[widget.parentWidget()].append((widget, widget.geometry().adjusted(1, 1, -1, -1)))
+    for group in beside.values():
+        for (one, box), (other, another) in combinations(group, 2):
+            if box.intersects(another):
+                yield f"{named(one)} lies on {named(other)}"
+
+
+def wrong(root):
+    every = list(controls(root))
+    return [*cut_off(root), *squeezed(every), *outside(every), *overlapping(every)]
 
 
 def pages_of(view):
@@ -51,16 +105,17 @@ def pages_of(view):
 
 
 def lasting(window, qtbot):
-    """What is cut off or squeezed still when what was being computed stands there."""
+    """What is wrong still when what was being computed stands there."""
     for _ in range(LOOKS):
         qtbot.wait(LAID_OUT_MS)
-        found = [*cut_off(window), *squeezed(window)]
+        found = wrong(window)
         if not found:
             break
     return found
 
 
 LAID_OUT_MS, LOOKS = 50, 20
+FOCUS_PX = 2  # by which the line around a control grows that has the focus
 SIZES = [((1024, 700), (2.0,)), ((1280, 800), (1.0, 2.0)), ((1024, 700), (1.5, 1.0)), ((1280, 800), (1.5,)),
          ((1920, 1080), (1.5, 2.0))]
 
@@ -82,3 +137,15 @@ def test_nothing_is_cut_off_or_squeezed_on_any_page(window, qtbot, size, scales)
                 page = step.name if button is None else f"{step.name}, {button.text()}"
                 problems += [f"{page} at {scale:.0%}: {text}" for text in lasting(window, qtbot)]
     assert not problems
+
+
+def test_windows_beside_the_bench_grow_with_the_type(window, qtbot):
+    opened = [window.menus.preferences]
+    window.menus.preferences.open()
+    window.menus.help.open_about()
+    window.files.choose_circuit()
+    opened += [window.menus.help.window, window.files.chooser]
+    before = [aside.height() for aside in opened]
+    THEME.apply("paper", scale=1.5)
+    assert [text for aside in opened for text in lasting(aside, qtbot)] == []
+    assert all(aside.height() > height for aside, height in zip(opened, before, strict=True))

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, Q
 from jiyuu.circuits.catalogue import circuits
 from jiyuu.circuits.circuit import Circuit
 from jiyuu.desktop.parts.aside import Aside
+from jiyuu.desktop.parts.frame import scrolled
 from jiyuu.desktop.steps.response.circuit_page import DrawingView
 from jiyuu.desktop.theme.style import STEP, THEME
 
@@ -18,8 +19,7 @@ class CircuitChooser(Aside):
     chosen = pyqtSignal(str)  # circuit id
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent, "Another filter for the shelf")
-        self.resize(round(700 * THEME.scale), round(380 * THEME.scale))
+        super().__init__(parent, "Another filter for the shelf", (700, 380))
         row = QHBoxLayout(self)
         row.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
         row.setSpacing(4 * STEP)
@@ -31,8 +31,9 @@ class CircuitChooser(Aside):
             item.setData(Qt.ItemDataRole.UserRole, entry.id)
             self.list.addItem(item)
         row.addWidget(self.list)
-        column = QVBoxLayout()
-        column.setSpacing(2 * STEP)
+        column, (area, told) = QVBoxLayout(), scrolled()
+        for each in (column, told):
+            each.setSpacing(2 * STEP)
         self._title, self.facts, self._explanation = QLabel(), QLabel(), QLabel()
         self._title.setProperty("role", "heading")
         self.facts.setProperty("role", "quiet")
@@ -43,8 +44,9 @@ class CircuitChooser(Aside):
         self.take.setProperty("main", True)
         self.take.clicked.connect(lambda: self.chosen.emit(self.circuit.id))
         for widget in (self._title, self.drawing, self._explanation, self.facts):
-            column.addWidget(widget)
-        column.addStretch(1)
+            told.addWidget(widget)
+        told.addStretch(1)
+        column.addWidget(area, 1)
         column.addWidget(self.take, 0, Qt.AlignmentFlag.AlignLeft)
         row.addLayout(column, 1)
         self.list.currentRowChanged.connect(lambda _: self._show())

@@ -13,7 +13,7 @@ from jiyuu.desktop.figures.small_plot import Course, SmallPlot
 from jiyuu.desktop.parts.aside import Aside, main_button
 from jiyuu.desktop.parts.frame import form
 from jiyuu.desktop.parts.plain_table import PlainTable
-from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.desktop.theme.style import THEME
 from jiyuu.errors import JiyuuError
 from jiyuu.quantities import signed
 from jiyuu.signals.response_table import ResponseTable, lines_of, read_response_table
@@ -33,7 +33,7 @@ class CurvePreview(Aside):
     refused = pyqtSignal(str)
 
     def __init__(self, parent: QWidget, then: Import) -> None:
-        super().__init__(parent, "Import a curve")
+        super().__init__(parent, "Import a curve", (480, 600))
         self._then = then
         self._path = Path()
         self._lines: list[str] = []
@@ -68,7 +68,6 @@ class CurvePreview(Aside):
         column.addWidget(self.plot, 1)
         self.take = main_button("Import", self._take)
         column.addWidget(self.take, 0, Qt.AlignmentFlag.AlignLeft)
-        self.resize(120 * STEP, 150 * STEP)
 
     def ask(self, path: Path) -> None:
         """What the file seems to say. Raises JiyuuError where there is no text in it."""

@@ -13,7 +13,7 @@ from jiyuu import __version__
 from jiyuu.desktop.acts import shown_keys
 from jiyuu.desktop.parts.aside import Aside
 from jiyuu.desktop.steps.step_view import Act, StepView
-from jiyuu.desktop.theme.style import STEP, THEME
+from jiyuu.desktop.theme.style import STEP
 from jiyuu.wording.findings import QUANTITIES
 
 GUIDE, KEYS, ABOUT = "Guide to the walk", "Keys and cautions", "About, licences"
@@ -67,9 +67,8 @@ class HelpWindow(Aside):
     """Pages at the left, found by typing; Esc closes."""
 
     def __init__(self, parent: QWidget, acts: Callable[[], list[Act]]) -> None:
-        super().__init__(parent, "Guide")
+        super().__init__(parent, "Guide", (820, 560))
         self._acts = acts
-        self.resize(round(820 * THEME.scale), round(560 * THEME.scale))
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find a quantity")
         self.search.setAccessibleName("Find a quantity")

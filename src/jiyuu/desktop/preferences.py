@@ -34,7 +34,7 @@ class Preferences(Aside):
     changed = pyqtSignal()
 
     def __init__(self, parent: QWidget, acts: Callable[[], list[Act]]) -> None:
-        super().__init__(parent, "Preferences")
+        super().__init__(parent, "Preferences", (460, 480))
         self._acts, self._shown = acts, list[Act]()
         column = QVBoxLayout(self)
         column.setContentsMargins(3 * STEP, 3 * STEP, 3 * STEP, 3 * STEP)
@@ -78,10 +78,7 @@ class Preferences(Aside):
         self.letters.setChecked(single_letters())
         self.letters.blockSignals(False)
         self._fill()
-        self.resize(round(460 * THEME.scale), round(480 * THEME.scale))
-        self.show()
-        self.raise_()
-        self.activateWindow()
+        self.bring()
 
     def _fill(self) -> None:
         row = self.list.currentRow()

@@ -102,7 +102,7 @@ class RecordingsChooser(Aside):
         self._form.setSpacing(2 * STEP)
         self.stimulus, self.recording = FileRow("Stimulus"), FileRow("Recording")
         self.interface = FileRow("Interface alone")
-        self.interface.text.setPlaceholderText("none: nothing is divided out")
+        self.interface.text.setPlaceholderText("none")
         self.channel, self.harmonic = QComboBox(), QSpinBox()
         self.channel.addItems(["found by what is in it", "left", "right"])
         self.harmonic.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)

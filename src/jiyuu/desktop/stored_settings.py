@@ -15,7 +15,6 @@ from jiyuu.desktop.parts.aside import Aside, quiet
 from jiyuu.desktop.parts.frame import narrow
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.session import Session
-from jiyuu.desktop.theme.style import STEP
 from jiyuu.errors import JiyuuError
 from jiyuu.quantities import shown_hz
 
@@ -151,7 +150,7 @@ class StoredAside(Aside):
     """Not modal."""
 
     def __init__(self, parent: QWidget, settings: StoredSettings) -> None:
-        super().__init__(parent, "Stored settings")
+        super().__init__(parent, "Stored settings", (520, 520))
         self._settings = settings
         column = self.sheet(ABOUT)
         row = QHBoxLayout()
@@ -204,7 +203,6 @@ class StoredAside(Aside):
         column.addLayout(rows)
         self.difference = PlainTable("What they differ by", APART, words=(0,))
         column.addWidget(self.difference, 2)
-        self.resize(130 * STEP, 130 * STEP)
         settings.changed.connect(self.refresh)
         self._show_chosen()
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetrics
 
 from jiyuu.arrays import FloatArray
@@ -26,12 +26,11 @@ class Captions:
         self._view, self._curves = view, curves
         self._levels: tuple[float, float] | None = None
         self._top = 0.0  # of the levels, with the room that a note needs
-        self._full = self._brief = ""
+        self._heading, self._full, self._brief = title, "", ""
         self._reading = pg.TextItem(anchor=(1, 0))
         self._title, self._why, self._note = (pg.TextItem(anchor=(0, 0)) for _ in range(3))
         for item in (self._reading, self._title, self._why, self._note):
             item.setParentItem(view)
-        self._title.setText(title)
 
     # What is said
 
@@ -89,11 +88,12 @@ class Captions:
             item.setFont(THEME.font(px=SMALL_PX, bold=bold))
             item.setColor(QColor(ink))
             item.fill = pg.mkBrush(clear(palette.raised, 215))
-            item.setVisible(bool(item.toPlainText()))
+            item.setVisible(bool(item.toPlainText()) or item is self._title)
 
     def place(self) -> None:
         """Under each other, and the note where it covers no curve."""
         view = self._view
+        self._fill_title(view.width() - 8)
         self._title.setPos(QPointF(4, 2))
         self._reading.setPos(QPointF(view.width() - 4, 2))
         line = self._title.boundingRect().height()
@@ -118,6 +118,12 @@ class Captions:
             self._raise(self._title, 2)
         else:
             self._raise(None, 0)
+
+    def _fill_title(self, room_px: float) -> None:
+        metrics = QFontMetrics(THEME.font(px=SMALL_PX, bold=True))
+        text = metrics.elidedText(self._heading, Qt.TextElideMode.ElideRight, int(room_px) - 2 * MARGIN_PX)
+        if text != self._title.toPlainText():
+            self._title.setText(text, QColor(THEME.palette.ink))
 
     def _fill_note(self, room_px: float) -> None:
         metrics = QFontMetrics(THEME.font(px=SMALL_PX))

@@ -24,7 +24,7 @@ class TravelAxis(Axis):
         super().__init__("bottom")
         self.setStyle(tickLength=0, tickTextOffset=2)
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         every = next((step for step in (1, 2, 5, 10, 20, 25) if (maxVal - minVal) / step * 40 <= size), 50)
         first, last = math.ceil(minVal / every), math.floor(maxVal / every)
         return [(float(every), [float(i * every) for i in range(first, last + 1) if 0 <= i * every <= 100])]

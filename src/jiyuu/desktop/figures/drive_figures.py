@@ -39,7 +39,7 @@ class DriveAxis(Axis):
         self._volts = side == "top"
         self.setStyle(tickLength=0, tickTextOffset=2)
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         every = next((step for step in (1, 2, 5, 10) if (maxVal - minVal) / step * 54 <= size), 20)
         first, last = math.ceil(minVal / every), math.floor(maxVal / every)
         return [(float(every), [float(i * every) for i in range(first, last + 1) if i * every <= HIGHEST_DB])]
@@ -57,7 +57,7 @@ class PercentAxis(Axis):
         super().__init__("right")
         self.setStyle(tickLength=0, tickTextOffset=3)
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         room = 16 * (maxVal - minVal) / max(size, 1)
         return [(1.0, [db for _, db in PERCENT_DB if minVal + room / 2 < db < maxVal - room / 2])]
 
@@ -199,7 +199,7 @@ class OrderAxis(Axis):
         super().__init__("left")
         self.setStyle(tickLength=0, tickTextOffset=3)
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         every = 1 if (maxVal - minVal) * 14 <= size else 2
         return [(1.0, [float(i) for i in range(2, HIGHEST_HARMONIC + 1, every) if minVal < i < maxVal])]
 
@@ -210,9 +210,9 @@ class OrderAxis(Axis):
 class PercentOfTravel(LevelAxis):
     """Left of a figure over the travel: no number where there is only the title."""
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         return [(step, [value for value in values if value <= 100]) for step, values in
-                super().tickValues(minVal, maxVal, size)]
+                super().ticks(minVal, maxVal, size)]
 
 
 class HarmonicsFigure(LevelFigure):

@@ -4,12 +4,15 @@ which takes as long as the rest of it and nobody can open here."""
 from __future__ import annotations
 
 import pyqtgraph as pg
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QRectF
 from PyQt6.QtWidgets import QGraphicsGridLayout, QGraphicsItem, QWidget
+
+from jiyuu.desktop.theme.style import THEME
 
 PLACES = {"top": (1, 1), "bottom": (3, 1), "left": (2, 0), "right": (2, 2)}  # row and column
 ABOVE_IMAGES = 0.5
 MARGINS_PX = (2, 2, 8, 2)
+OVER_PX = 2.0
 
 
 class Axis(pg.AxisItem):
@@ -19,6 +22,18 @@ class Axis(pg.AxisItem):
         self._adjustSize()
         self.picture = None
         self.update()
+
+    def boundingRect(self) -> QRectF:
+        """With the tops of large figures, for which pyqtgraph's four fifths of a line are too low."""
+        return QRectF(super().boundingRect()).adjusted(0.0, -OVER_PX * THEME.scale, 0.0, 0.0)
+
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+        """Fewer numbers in larger type: kinds of axes choose them by a length in pixels of usual type."""
+        return self.ticks(minVal, maxVal, size / THEME.scale)
+
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+        """Steps with the values that are named in each, over a length so many pixels long."""
+        return list(super().tickValues(minVal, maxVal, size))
 
 
 class Plot(pg.GraphicsView):

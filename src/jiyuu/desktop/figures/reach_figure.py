@@ -26,7 +26,7 @@ class _RowAxis(Axis):
         self.setStyle(tickLength=0, tickTextOffset=3, autoExpandTextSpace=False)
         self.setWidth(round(QFontMetricsF(THEME.font(px=SMALL_PX)).horizontalAdvance(TOGETHER) + 10))
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         return [(1.0, [float(i) for i in range(len(self.names))])]
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:

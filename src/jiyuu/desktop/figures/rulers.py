@@ -19,6 +19,8 @@ from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.quantities import C4_HZ, hz_of_volts, in_thousands
 
 ROOM_PX = 8.0  # at least, between ruled lines
+NAMED = (((1, 2, 5), 1.0), ((1, 3), 1.58))  # digits of a decade, octaves between the nearest of them
+HERTZ_PX = 22.0  # from one number to the next, at least
 LOWEST_V, HIGHEST_V = math.log2(16 / C4_HZ), math.log2(21_000 / C4_HZ)
 
 
@@ -34,20 +36,23 @@ def decade_lines(left: float, right: float) -> list[tuple[float, bool]]:
 
 
 class HertzAxis(Axis):
-    """Above the figure, or on its left: 1-2-5 numbers at decades, a line for every tenth."""
+    """Above the figure, or on its left: numbers at 1, 2 and 5 of every decade or as many as there is room for, a line
+    for every tenth."""
 
     def __init__(self, side: str = "top") -> None:
         super().__init__(side)
         self.setStyle(tickLength=0, tickTextOffset=2)
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+        octave_px = size / max(maxVal - minVal, 1e-9)
+        digits = next((digits for digits, octaves in NAMED if octaves * octave_px >= HERTZ_PX), (1,))
         named: list[float] = []
         plain: list[float] = []
         for decade in range(6):
             for digit in range(1, 10):
                 volts = math.log2(digit * 10**decade / C4_HZ)
                 if minVal <= volts <= maxVal:
-                    (named if digit in (1, 2, 5) else plain).append(volts)
+                    (named if digit in digits else plain).append(volts)
         if maxVal - minVal < 3:
             return [(1.0, named + plain)]
         return [(1.0, named), (0.1, plain)]
@@ -65,7 +70,7 @@ class NoteAxis(Axis):
         super().__init__("bottom")
         self.setStyle(tickLength=0, tickTextOffset=2)
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         # As many octaves between numbers as their width asks for, counted from C4.
         room = size / 74
         every = next((n for n in (1, 2, 3, 4) if (maxVal - minVal) / n <= room), 5)
@@ -115,7 +120,7 @@ class LevelAxis(Axis):
         self.setStyle(tickLength=0, tickTextOffset=3, autoExpandTextSpace=False)
         self.setWidth(round(QFontMetricsF(THEME.font(px=SMALL_PX)).horizontalAdvance("−180°") + 8))
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         room = max(size / 26, 1)
         step = next((s for s in self._steps if (maxVal - minVal) / s <= room), self._steps[-1])
         half = 7 * (maxVal - minVal) / max(size, 1)  # a number whose half would be cut off is left out

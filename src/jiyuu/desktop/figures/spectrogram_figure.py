@@ -33,7 +33,7 @@ class SecondsAxis(Axis):
         super().__init__("bottom")
         self.setStyle(tickLength=0, tickTextOffset=2)
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         span = maxVal - minVal
         every = next((e for e in (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2) if span / e * 48 <= size), 5.0)
         first, last = math.ceil(minVal / every), math.floor(maxVal / every)

@@ -15,7 +15,7 @@ class _SwingAxis(Axis):
         super().__init__("bottom")
         self.setStyle(tickLength=0, tickTextOffset=2)
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         every = 0.25 if (maxVal - minVal) / 0.25 * 70 <= size else 0.5
         return [(every, [i * every for i in range(math.ceil(minVal / every), math.floor(maxVal / every) + 1)])]
 

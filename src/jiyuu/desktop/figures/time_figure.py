@@ -18,7 +18,7 @@ class _TimeAxis(Axis):
         super().__init__("bottom")
         self.setStyle(tickLength=0, tickTextOffset=2)
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         span = maxVal - minVal
         every = next((e for e in (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50) if span / e * 52 <= size), 100.0)
         first, last = math.ceil(minVal / every), math.floor(maxVal / every)

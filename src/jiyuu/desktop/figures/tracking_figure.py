@@ -31,7 +31,7 @@ class VoltAxis(Axis):
         self.zero_hz = 32.703
         self.setStyle(tickLength=0, tickTextOffset=2)
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
         room = 80 if self._as_hertz else 60
         every = next((e for e in (0.1, 0.25, 0.5, 1.0, 2.0) if (maxVal - minVal) / e * room <= size), 5.0)
         first, last = math.ceil(minVal / every - 1e-9), math.floor(maxVal / every + 1e-9)

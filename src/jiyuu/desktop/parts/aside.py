@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
-from jiyuu.desktop.theme.style import STEP
+from jiyuu.desktop.theme.style import STEP, THEME
 
 
 def quiet(text: str = "") -> QLabel:
@@ -30,9 +30,22 @@ def main_button(text: str, then: Callable[[], object]) -> QPushButton:
 class Aside(QWidget):
     """Esc is its own while it is looked at, and not the bench's, which would call a measurement off."""
 
-    def __init__(self, parent: QWidget, title: str) -> None:
+    def __init__(self, parent: QWidget, title: str, size_px: tuple[int, int] | None = None) -> None:
+        """size_px: in type of usual size; as it needs to be when not given."""
         super().__init__(parent, Qt.WindowType.Tool)
         self.setWindowTitle(title)
+        self._scale = 1.0
+        if size_px is not None:
+            self.resize(*size_px)
+        self._grow()
+        THEME.changed.connect(self._grow)
+
+    def _grow(self) -> None:
+        """With the type, as far as the screen has room."""
+        factor, self._scale = THEME.scale / self._scale, THEME.scale
+        screen = self.screen()
+        if factor != 1.0 and screen is not None and self.testAttribute(Qt.WidgetAttribute.WA_Resized):
+            self.resize((self.size() * factor).boundedTo(screen.availableSize()))
 
     def sheet(self, about: str = "") -> QVBoxLayout:
         """The column that a kind fills; about: what it is for, over it."""

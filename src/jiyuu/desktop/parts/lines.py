@@ -15,6 +15,7 @@ class Lines(QLayout):
     def __init__(self, *parts: QWidget) -> None:
         super().__init__()
         self._items: list[QLayoutItem] = []
+        self._width = 0  # that it was given last
         self.setContentsMargins(0, 0, 0, 0)
         self.setSpacing(STEP)
         for part in parts:
@@ -44,6 +45,9 @@ class Lines(QLayout):
 
     def setGeometry(self, place: QRect) -> None:
         super().setGeometry(place)
+        if place.width() != self._width:  # who asks no width, such as a splitter, is told of the lines that it takes
+            self._width = place.width()
+            self.update()
         laid = self._laid(place)
         spare = max(place.bottom() - laid[-1][0].bottom(), 0) if laid else 0
         for box, item in laid:  # at the foot, next to what they are for
@@ -55,11 +59,9 @@ class Lines(QLayout):
         return QSize(max(wide, 0), max((item.sizeHint().height() for item in self._shown()), default=0))
 
     def minimumSize(self) -> QSize:
-        """One under the other."""
-        least = QSize(0, 0)
-        for item in self._shown():
-            least = least.expandedTo(item.minimumSize())
-        return least
+        """As wide as the widest, and as high as it is at the width it has."""
+        wide = max((item.minimumSize().width() for item in self._shown()), default=0)
+        return QSize(wide, self.heightForWidth(max(self._width, wide)) if self._width else self.sizeHint().height())
 
     def _shown(self) -> list[QLayoutItem]:
         return [item for item in self._items if not item.isEmpty()]

@@ -8,7 +8,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QPlainTextEdit, QWidget
 
 from jiyuu.desktop.parts.aside import Aside, main_button
-from jiyuu.desktop.theme.style import STEP
 
 ABOUT = "What you decide, in your own words, and what of the findings carries it. It stands in the logbook as a note."
 
@@ -17,7 +16,7 @@ class VerdictAside(Aside):
     """then: called with the note as it is to be kept."""
 
     def __init__(self, parent: QWidget, then: Callable[[str], None]) -> None:
-        super().__init__(parent, "Verdict")
+        super().__init__(parent, "Verdict", (440, 440))
         self._then, self._about = then, ""
         column = self.sheet(ABOUT)
         self.words = QPlainTextEdit()
@@ -32,7 +31,6 @@ class VerdictAside(Aside):
         column.addWidget(self.carry, 2)
         self.write = main_button("Write it down", self._take)
         column.addWidget(self.write, 0, Qt.AlignmentFlag.AlignLeft)
-        self.resize(110 * STEP, 110 * STEP)
         self._check()
 
     def ask(self, about: str, sentences: Sequence[str]) -> None:

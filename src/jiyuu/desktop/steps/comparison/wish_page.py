@@ -25,7 +25,7 @@ from jiyuu.character.design import Proposal
 from jiyuu.character.scales import SCALE
 from jiyuu.character.wish import QUANTITIES, UNITS, Wish
 from jiyuu.desktop.file_names import chosen_to_write
-from jiyuu.desktop.parts.frame import beside, narrow, page_column
+from jiyuu.desktop.parts.frame import beside, narrow, page_column, scrolled
 from jiyuu.desktop.parts.lines import Lines
 from jiyuu.desktop.parts.plain_table import PlainTable
 from jiyuu.desktop.steps.comparison.wish_presenter import WishPresenter
@@ -39,7 +39,7 @@ NETLISTS = "Netlists (*.cir)"
 SERIES = ("E6", "E12", "E24", "E96")
 FIELDS = ("target", "tolerance", "weight")
 COLUMNS = ("yield, %", "circuit", "mode", "poles, Hz", "of onset", "off, ±", "costs most")
-NUMBER_PX = 22 * STEP
+NUMBER_PX, LEAST_PX = 22 * STEP, 26 * STEP
 
 
 class WishPage(QWidget):
@@ -49,7 +49,9 @@ class WishPage(QWidget):
         super().__init__()
         self.presenter = presenter
         self.setAccessibleName("Which filter fits")
-        column = page_column(self)
+        whole, (area, column) = page_column(self), scrolled()
+        column.setSpacing(2 * STEP)
+        whole.addWidget(area)
         self.says = QLabel()
         self.says.setWordWrap(True)
         column.addWidget(self.says)
@@ -216,6 +218,7 @@ def _wish_table() -> QTableWidget:
     table.setAccessibleName("Wishes")
     table.setTabKeyNavigation(False)
     table.setShowGrid(False)
+    table.setMinimumHeight(LEAST_PX)
     vertical, header = table.verticalHeader(), table.horizontalHeader()
     assert vertical is not None
     assert header is not None
