@@ -7,7 +7,7 @@ import time
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QPen
+from PyQt6.QtGui import QFontMetrics, QPen
 from PyQt6.QtTest import QTest
 
 from jiyuu.book.store import Book
@@ -15,9 +15,11 @@ from jiyuu.circuits.filter_file import Filter
 from jiyuu.desktop.figures.frequency_figure import FrequencyFigure
 from jiyuu.desktop.figures.layer import bends, polygon_of
 from jiyuu.desktop.figures.ruled import PlotCurve
+from jiyuu.desktop.figures.rulers import HIGHEST_V, LOWEST_V, HertzAxis, NoteAxis
 from jiyuu.desktop.figures.spectrum_figure import SpectrumFigure
 from jiyuu.desktop.jobs import Crew, Jobs
 from jiyuu.desktop.parts.typed_value import TypedValue
+from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.errors import JiyuuError, MeasurementError
 from jiyuu.quantities import parse_frequency
 
@@ -181,8 +183,6 @@ def figure(qtbot):
 @pytest.mark.parametrize("size", [(600, 300), (280, 140)], ids=["wide", "narrow"])
 @pytest.mark.parametrize("note", ["", "A note that takes two lines where the figure is as narrow as here"])
 def test_what_is_written_over_a_figure_lies_on_no_curve(figure, note, size):
-    from PyQt6.QtGui import QPen
-
     figure.resize(*size)
     hz = np.geomspace(20, 20_000, 500)
     figure.show_curve(PlotCurve("one", hz, -3 - np.maximum(40 * np.log10(hz / 1000), 0)), QPen(),
@@ -196,6 +196,32 @@ def test_what_is_written_over_a_figure_lies_on_no_curve(figure, note, size):
     figure.show_curve(PlotCurve("one", hz, np.full(hz.size, -30.0)), QPen(), labelled=True)
     figure.place_labels()
     assert figure.view.viewRange()[1][1] == pytest.approx(0.5)
+
+
+def test_a_note_that_would_leave_little_of_the_curves_is_left_out(figure):
+    figure.resize(280, 100)
+    hz = np.geomspace(20, 20_000, 500)
+    figure.show_curve(PlotCurve("one", hz, np.linspace(0, -60, 500)), QPen())
+    figure.show_curve(PlotCurve("two", hz, np.linspace(-60, -30, 500)), QPen())
+    figure.set_levels(-60.0, 0.5)
+    figure.say_note("A note")
+    assert not figure.captions.covers()
+    assert "A note" in figure.words()
+
+
+@pytest.mark.parametrize("scale", [1.0, 1.5, 2.0])
+@pytest.mark.parametrize("length", [200, 350, 500, 900])
+def test_numbers_at_a_ruler_keep_apart_in_every_type(scale, length):
+    THEME.apply("paper", scale=scale)
+    metrics = QFontMetrics(THEME.font(px=SMALL_PX))
+    for axis in (HertzAxis(), NoteAxis()):
+        (spacing, places), *_ = axis.tickValues(LOWEST_V, HIGHEST_V, length)
+        names = axis.tickStrings(places, 1.0, spacing)
+        middles = (np.array(places) - LOWEST_V) / (HIGHEST_V - LOWEST_V) * length
+        halves = [metrics.horizontalAdvance(name) / 2 for name in names]
+        assert len(names) > 1
+        for i in range(len(names) - 1):
+            assert middles[i] + halves[i] < middles[i + 1] - halves[i + 1]
 
 
 def test_values_of_several_curves_are_copied_as_one_table(figure):

@@ -3,11 +3,14 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtTest import QTest
 
 from jiyuu.bench.setup import SourceSetting
 from jiyuu.bench.walk import StepState
 from jiyuu.circuits.linear import complex_gain, level_db
+from jiyuu.desktop.figures.movable_line import captions_px
+from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.prediction.resonance import MAP_HZ
 from jiyuu.prediction.resonance_levels import studied
 from tests.desktop.using import measured, settled, typed
@@ -206,3 +209,14 @@ def test_what_stood_like_this_before_is_not_computed_again(window, resonance, qt
     setup = window.session.standing().setup
     assert not setup.reads_files
     assert setup.changed(inputs=(SourceSetting(path="/nowhere.wav"),)).reads_files
+
+
+@pytest.mark.parametrize("scale", [1.0, 2.0])
+def test_what_the_onset_says_stands_in_the_map(window, resonance, qtbot, scale):
+    THEME.apply("paper", scale=scale)
+    settled(window, qtbot)
+    view = resonance.map.view
+    places = [place for place in captions_px(view) if place[1] < 0.4 * view.height()]  # the others stand lower
+    assert places
+    tall = QFontMetrics(THEME.font(px=SMALL_PX, bold=True)).height()
+    assert all(0.4 * tall < y < view.height() for _, y, _ in places)

@@ -75,7 +75,7 @@ class Captions:
     def covers(self) -> bool:
         """Whether a curve runs under the title or the note."""
         low, high = self._view.viewRange()[1]
-        said = [self._title, *([self._note] if self._full else [])]
+        said = [self._title, *([self._note] if self._note.isVisible() else [])]
         return any(self._crossed(item, item.pos().y(), (low, high), MARGIN_PX) for item in said)
 
     # Style and place
@@ -107,14 +107,17 @@ class Captions:
         top, height = 2 + line + below, self._note.boundingRect().height()
         bottom = view.height() - height - 2
         # Under the title, but at the foot where a curve runs there and leaves the foot free; else with more room over
-        # the curves.
+        # the curves, and not at all where that would leave little of them.
         levels = self._whole()
-        under_title = bool(self._full) and self._crossed(self._note, top, levels)
+        title_crossed = self._crossed(self._title, 2, levels)  # then what runs there comes down
+        under_title = bool(self._full) and (title_crossed or self._crossed(self._note, top, levels))
         lower = under_title and not self._crossed(self._note, bottom, levels)
+        fits = lower or not under_title or self._share(self._note, top) < MOST_SHARE
         self._note.setPos(QPointF(4, bottom if lower else top))
-        if under_title and not lower:
+        self._note.setVisible(bool(self._full) and fits)
+        if under_title and fits and not lower:
             self._raise(self._note, top)
-        elif self._crossed(self._title, 2, levels):
+        elif title_crossed:
             self._raise(self._title, 2)
         else:
             self._raise(None, 0)
@@ -131,7 +134,6 @@ class Captions:
         text = self._brief if wide else self._full
         if text != self._note.toPlainText():
             self._note.setText(text, QColor(THEME.palette.quiet))
-            self._note.setVisible(bool(text))
 
     # The levels in view
 
@@ -163,13 +165,17 @@ class Captions:
         if self._levels is None or self._whole() != self._levels:
             return
         (low, high), top = self._levels, self._levels[1]
-        share = (top_px + item.boundingRect().height() + MARGIN_PX) / max(self._view.height(), 1.0) if item else 0.0
+        share = self._share(item, top_px) if item else 0.0
         if item and share < MOST_SHARE:
             highest = max(float(values.max()) for values in self._beside(item) if values.size)
             top = max(high, low + (min(highest, high) - low) / (1 - share))
         if top != self._top:
             self._top = top
             self.show_levels()
+
+    def _share(self, item: pg.TextItem, top_px: float) -> float:
+        """Of the height, that ends under what stands so far under the upper edge."""
+        return float((top_px + item.boundingRect().height() + MARGIN_PX) / max(self._view.height(), 1.0))
 
     def _crossed(
         self, item: pg.TextItem, top_px: float, levels: tuple[float, float], margin_px: float = 0.0

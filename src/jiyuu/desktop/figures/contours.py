@@ -19,6 +19,7 @@ from jiyuu.desktop.theme.style import SMALL_PX, THEME
 
 COARSE, FEW = 2, 40  # every second row and column, unless there are few: contours follow a hand
 SWATCH_PX, MARGIN_PX = 13, 6
+LEAST_APART = 0.8  # of a line, from one number at the scale to the next
 NAMES_Z = 25  # over bands and tracks, under lines that are moved
 ALONG = 0.35, 0.65, 0.2, 0.8, 0.1, 0.9, 0.5  # shares of a line; around a peak its middle lies on the cutoff
 SAID_PX = 60  # at the left, where a line that is moved says where it stands
@@ -114,7 +115,7 @@ class ToneScale(pg.GraphicsObject):
         self, view: pg.ViewBox, levels_db: FloatArray, marks_db: tuple[float, ...], said: Callable[[float], str]
     ) -> None:
         super().__init__()
-        self._view, self._levels, self._marks, self._said = view, levels_db, marks_db, said
+        self._view, self._levels, self._marks, self._said = view, levels_db, np.array(marks_db), said
         self._swatches: list[QColor] = []
         self.setParentItem(view)
         self.setZValue(35)
@@ -145,13 +146,17 @@ class ToneScale(pg.GraphicsObject):
         painter.fillRect(box, ground)
         painter.setFont(THEME.font(px=SMALL_PX))
         foot = box.bottom() - 7
-        for i, (level, swatch) in enumerate(zip(levels, self._swatches, strict=True)):
+        for i, swatch in enumerate(self._swatches):
             top = foot - (i + 1) * SWATCH_PX
             painter.fillRect(QRectF(box.left() + 3, top, SWATCH_PX, SWATCH_PX), swatch)
-            if any(abs(level - mark) < 1e-6 for mark in self._marks) or level == 0:
-                painter.setPen(QColor(palette.ink))
-                name = self._said(level) if level == 0 else self._said(level).partition(" ")[0]
-                beside = QRectF(box.left() + SWATCH_PX + 7, top + SWATCH_PX / 2 - 1, box.width(), SWATCH_PX)
-                painter.drawText(beside, 0x81, name)
+        painter.setPen(QColor(palette.ink))
+        tall, taken = QFontMetrics(THEME.font(px=SMALL_PX)).height(), list[float]()
+        marked = [i for i, level in enumerate(levels) if level == 0 or np.abs(level - self._marks).min() < 1e-6]
+        for i in sorted(marked, key=lambda i: levels[i] != 0):  # in large type not all of them have room, but this one
+            middle = foot - i * SWATCH_PX - 1
+            if all(abs(middle - other) > LEAST_APART * tall for other in taken):
+                taken.append(middle)
+                name = self._said(levels[i]) if levels[i] == 0 else self._said(levels[i]).partition(" ")[0]
+                painter.drawText(QRectF(box.left() + SWATCH_PX + 7, middle - tall / 2, box.width(), tall), 0x81, name)
         painter.setPen(QPen(QColor(palette.edge), 1))
         painter.drawRect(QRectF(box.left() + 3, foot - levels.size * SWATCH_PX, SWATCH_PX, levels.size * SWATCH_PX))

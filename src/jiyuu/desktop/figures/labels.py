@@ -16,7 +16,7 @@ from jiyuu.desktop.theme.style import SMALL_PX, THEME
 PLACES = 41
 ACROSS = np.linspace(-1, 1, 5)[:, np.newaxis]
 ALL_ACROSS = np.linspace(-1, 1, 61)[:, np.newaxis]  # a narrow peak must not stand in a name
-HIGHEST_PX, LOWEST_PX = 34, 16  # kept free above for captions, below for the ruler
+HIGHEST_PX, LOWEST_PX = 34, 16  # kept free above for captions, in type of usual size; below for the ruler
 LEAST_GAP_PX = 6
 ON_NAMELESS = 0.4  # what a place is worth where the ground of a name would cut into a curve that has none
 TURN_SHARE = 0.1  # of the height between its ends, that a turn may be lower than the highest one
@@ -74,7 +74,7 @@ def _in_order(
     heights = {name: np.interp(places, x, y) for name, (x, y) in curves.items()}
     x_px = (places - x0) / (x1 - x0) * width
     metrics = QFontMetrics(THEME.font(px=SMALL_PX))
-    taken, found = list(captions_px), dict[str, tuple[QPointF, float]]()
+    taken, found, highest_px = list(captions_px), dict[str, tuple[QPointF, float]](), HIGHEST_PX * THEME.scale
     for name in names:
         own = heights[name]
         y_px = (y1 - own) / (y1 - y0) * height
@@ -100,7 +100,7 @@ def _in_order(
                              *(((turn - x0) / (x1 - x0) * width, half + TURN_PX) for turn in turns_of(x, y))):
             free = np.minimum(free, np.abs(x_px - at_px) / reach)
         ends = x[[0, -1]]
-        inside = ((y_px > HIGHEST_PX) & (y_px < height - LOWEST_PX) & (x_px > half) & (x_px < width - half)
+        inside = ((y_px > highest_px) & (y_px < height - LOWEST_PX) & (x_px > half) & (x_px < width - half)
                   & (places >= ends.min()) & (places <= ends.max()))
         if (inside & (free == 1) & (gap > LEAST_GAP_PX)).any():
             inside &= free == 1
@@ -141,7 +141,8 @@ def _off_the_curve(
         away, others = np.abs(centre - middle), np.full(places.size, height)
         for other in heights_px.values():
             others = np.minimum(others, np.abs(other - centre).min(axis=0))
-        room = ((centre > HIGHEST_PX) & (centre < height - LOWEST_PX - tall) & (x_px > half) & (x_px < width - half)
+        room = ((centre > HIGHEST_PX * THEME.scale)
+                & (centre < height - LOWEST_PX - tall) & (x_px > half) & (x_px < width - half)
                 & (places >= ends.min()) & (places <= ends.max()) & (away < FURTHEST_PX)
                 & (others > np.maximum(away, tall) + NEARER_PX))
         for mark in marks_px:

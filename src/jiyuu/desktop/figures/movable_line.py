@@ -55,7 +55,7 @@ class MovableLine(pg.InfiniteLine):
 
 def captions_px(view: pg.ViewBox) -> list[tuple[float, float, float]]:
     """x and y of the middle of what every line in a view says, from its upper left, and half the width."""
-    lines = [line for line in view.childGroup.childItems() if isinstance(line, MovableLine)]
-    grounds = [line.label.mapRectToItem(view, line.label.boundingRect())
-               for line in lines if line.isVisible() and line.label.isVisible()]
+    lines = [line for line in view.childGroup.childItems() if isinstance(line, pg.InfiniteLine) and line.isVisible()]
+    labels = [line.label for line in lines if getattr(line, "label", None) is not None and line.label.isVisible()]
+    grounds = [label.mapRectToItem(view, label.boundingRect()) for label in labels]
     return [(ground.center().x(), ground.center().y(), 0.5 * ground.width()) for ground in grounds]

@@ -17,6 +17,7 @@ from jiyuu.quantities import shown_hz, signed
 
 TONES = Tones(-48.0, 30.0)
 WHISTLE, PEAK, NOTCH = "self-oscillates", "peak", "notch"
+SAID_AT, UNDER_AT = 0.985, 0.84  # of the width: where the words of the onset end; beside the scale
 
 
 class ResonanceMapFigure(FrequencyFigure):
@@ -29,7 +30,7 @@ class ResonanceMapFigure(FrequencyFigure):
     def __init__(self) -> None:
         self._slice = MovableLine(angle=0, bounds=(0.0, 100.0))
         self._onset = pg.InfiniteLine(angle=0, movable=False, label="", labelOpts={
-            "position": 0.985, "anchors": [(1, 1), (1, 1)], "movable": False,
+            "position": SAID_AT, "anchors": [(1, 1), (1, 1)], "movable": False,
         })
         super().__init__(title="Resonance in % of its travel; tone: 6 dB a step", unit="%",
                          level_steps=(10.0, 25.0), strong_step=50.0)
@@ -81,6 +82,16 @@ class ResonanceMapFigure(FrequencyFigure):
             self._still.set_band(WHISTLE, ends, np.full(2, percent), np.full(2, 101.0), QColor(palette.attention),
                                  hatched=True)
         self._still.touched()
+        self._place_captions()
+
+    def _place_captions(self) -> None:
+        """The onset says so over its line, or under it where it has no room there beside the title."""
+        super()._place_captions()
+        label, (low, high) = self._onset.label, self.view.viewRange()[1]
+        over_px = (high - float(self._onset.value())) / (high - low) * self.view.height()
+        over = over_px > label.boundingRect().height()
+        label.anchors = [(1, 1)] * 2 if over else [(1, 0)] * 2
+        label.setPosition(SAID_AT if over else UNDER_AT)
 
     def show_position(self, percent: float, text: str) -> None:
         self._slice.place(percent, text)

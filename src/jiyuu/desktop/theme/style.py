@@ -30,7 +30,7 @@ class Theme(QObject):
 
     def apply(self, name: str, *, scale: float | None = None) -> None:
         """Restyle the whole application: name 'paper' or 'night', scale of all type."""
-        self.palette = PALETTES[name]
+        before, self.palette = self.scale, PALETTES[name]
         self.scale = self.scale if scale is None else min(max(scale, 0.85), 2.0)
         app = QApplication.instance()
         assert isinstance(app, QApplication)
@@ -39,13 +39,14 @@ class Theme(QObject):
         for window in app.topLevelWidgets():
             if isinstance(window, QMainWindow):
                 self.dress(window)
+                if self.scale != before:  # layouts of pages that are not in sight keep the old type's sizes
+                    for layout in window.findChildren(QLayout):
+                        layout.invalidate()
         self.changed.emit()
 
     def dress(self, window: QWidget) -> None:
         """Lay the style in force on a window and whatever is opened from it."""
         window.setStyleSheet(_style_sheet(self))
-        for layout in window.findChildren(QLayout):  # those of pages that are not in sight keep the old type's sizes
-            layout.invalidate()
 
     def px(self, size: float) -> int:
         return max(11, round(size * self.scale))
