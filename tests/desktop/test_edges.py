@@ -198,6 +198,16 @@ def test_what_is_written_over_a_figure_lies_on_no_curve(figure, note, size):
     assert figure.view.viewRange()[1][1] == pytest.approx(0.5)
 
 
+def test_a_curve_beside_a_short_note_and_under_the_title_gets_room(figure):
+    hz = np.geomspace(20, 20_000, 2000)
+    beyond = hz[hz > 31]  # right of the note's letter
+    figure.set_levels(-60.0, 0.5)
+    figure.show_curve(PlotCurve("one", beyond, np.full(beyond.size, -1.0)), QPen())
+    figure.show_curve(PlotCurve("two", hz, np.full(hz.size, -59.0)), QPen())
+    figure.say_note("A")
+    assert not figure.captions.covers()
+
+
 def test_a_note_that_would_leave_little_of_the_curves_is_left_out(figure):
     figure.resize(280, 100)
     hz = np.geomspace(20, 20_000, 500)

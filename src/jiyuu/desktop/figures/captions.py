@@ -167,7 +167,8 @@ class Captions:
         (low, high), top = self._levels, self._levels[1]
         share = self._share(item, top_px) if item else 0.0
         if item and share < MOST_SHARE:
-            highest = max(float(values.max()) for values in self._beside(item) if values.size)
+            beside = [*self._beside(item), *self._beside(self._title)]
+            highest = max((float(values.max()) for values in beside if values.size), default=low)
             top = max(high, low + (min(highest, high) - low) / (1 - share))
         if top != self._top:
             self._top = top
