@@ -7,6 +7,7 @@ import sys
 
 import pytest
 from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtTest import QTest
 
 from jiyuu.bench.walk import walk
 from jiyuu.desktop.application import _excepthook
@@ -105,6 +106,14 @@ def test_views_are_made_while_the_hand_rests(window, qtbot, monkeypatch):
     qtbot.wait(30)
     assert window.figures.count() == 1
     held[0] = Qt.MouseButton.NoButton
+    ahead.stop()  # its turns come when they are called
+    ahead.timeout.emit()  # which finds the one that is shown
+    QTest.keyClick(window.windowHandle(), Qt.Key.Key_Shift)
+    ahead.timeout.emit()
+    assert window.figures.count() == 1  # whoever types does not wait
+    ahead.timeout.emit()
+    assert window.figures.count() == 2
+    ahead.start()
     qtbot.waitUntil(lambda: not ahead.isActive(), timeout=60_000)
     assert window.figures.count() == len(walk())
     assert window.figures.currentWidget() is window.shown.figures

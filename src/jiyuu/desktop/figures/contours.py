@@ -14,6 +14,7 @@ from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen, QPolygonF, QTransf
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.layer import pieces_of
+from jiyuu.desktop.figures.movable_line import captions_px
 from jiyuu.desktop.figures.over_view import OverView
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 
@@ -82,16 +83,23 @@ class ContourNames(OverView):
         painter.resetTransform()
         painter.setFont(THEME.font(px=SMALL_PX))
         self.boxes.clear()
+        corner = device.map(rect.topLeft() if device.m22() > 0 else rect.bottomLeft())
+        tall = QFontMetrics(painter.font()).height()
+        said = [QRectF(x - half, y - tall / 2, 2 * half, tall).translated(corner)
+                for x, y, half in captions_px(self._view)]
         for level, lines in self._contours.lines.items():
             points = max(lines, key=len, default=None)
             if points is not None:
                 inside = points[(points[:, 0] > rect.left()) & (points[:, 0] < rect.right())
                                 & (points[:, 1] > low) & (points[:, 1] < high)]
-                self._name(painter, device, inside, self._said(level))
+                self._name(painter, device, inside, self._said(level), said)
         painter.restore()
 
-    def _name(self, painter: QPainter, device: QTransform, points: FloatArray, text: str) -> None:
-        """At the first place along the line where it covers no other name and is whole in sight."""
+    def _name(
+        self, painter: QPainter, device: QTransform, points: FloatArray, text: str, said: list[QRectF]
+    ) -> None:
+        """At the first place along the line where it covers no other name, nor what lines say, and is whole in
+        sight."""
         metrics = QFontMetrics(painter.font())
         width, height = metrics.horizontalAdvance(text) + 6, metrics.height()
         sight = QRectF(device.mapRect(QRectF(self._view.viewRect()))).adjusted(SAID_PX, 2, -40, -2)
@@ -99,7 +107,7 @@ class ContourNames(OverView):
             x, y = points[int(share * (len(points) - 1))]
             place = device.map(QPointF(float(x), float(y)))
             box = QRectF(place.x() - width / 2, place.y() - height / 2, width, height)
-            if not sight.contains(box) or any(box.intersects(other) for other in self.boxes.values()):
+            if not sight.contains(box) or any(box.intersects(other) for other in (*self.boxes.values(), *said)):
                 continue
             self.boxes[text] = box
             painter.fillRect(box, QColor(THEME.palette.raised))

@@ -85,12 +85,14 @@ class ResonanceMapFigure(FrequencyFigure):
         self._place_captions()
 
     def _place_captions(self) -> None:
-        """The onset says so over its line, or under it where it has no room there beside the title."""
+        """The onset says so over its line, or under it and the title where it has no room there."""
         super()._place_captions()
         label, (low, high) = self._onset.label, self.view.viewRange()[1]
         over_px = (high - float(self._onset.value())) / (high - low) * self.view.height()
-        over = over_px > label.boundingRect().height()
-        label.anchors = [(1, 1)] * 2 if over else [(1, 0)] * 2
+        tall = max(label.boundingRect().height(), 1.0)
+        over = over_px > tall
+        under = max(self.captions.title_px().bottom() - over_px, 0.0) / tall
+        label.anchors = [(1, 1 if over else -under)] * 2
         label.setPosition(SAID_AT if over else UNDER_AT)
 
     def show_position(self, percent: float, text: str) -> None:

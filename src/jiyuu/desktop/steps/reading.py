@@ -6,7 +6,7 @@ import sys
 from importlib import import_module
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import QCursor, QGuiApplication
 
 import jiyuu.desktop.steps
@@ -40,20 +40,24 @@ class ReadAhead(QTimer):
 
 class MakeAhead(QTimer):
     """Makes one view at a time, those that come next in the walk first, while the hand rests and nothing is computed:
-    a step opens with its picture."""
+    a step opens with its picture. For a window that is shown."""
 
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self._window = window
         self._left = [step.key for step in walk()]
-        self._hand = QCursor.pos()
+        self._hand, self._typed = QCursor.pos(), False
+        handle = window.windowHandle()
+        if handle is not None:  # where every key arrives before it is known whose it is
+            handle.installEventFilter(self)
         self.timeout.connect(self._make_one)
         self.start(CALM_MS)
 
     def _make_one(self) -> None:
         moved, self._hand = self._hand != QCursor.pos(), QCursor.pos()
+        typed, self._typed = self._typed, False
         held = QGuiApplication.mouseButtons() != Qt.MouseButton.NoButton
-        if moved or held or self._window.session.crew.busy or unread():
+        if moved or typed or held or self._window.session.crew.busy or unread():
             return  # and looks again
         keys = [step.key for step in walk()]
         here = keys.index(self._window.step)
@@ -61,6 +65,10 @@ class MakeAhead(QTimer):
         self._window.view(key)
         if not self._left:
             self.stop()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        self._typed = self._typed or (event is not None and event.type() == QEvent.Type.KeyPress)
+        return False
 
 
 def unread() -> list[str]:
