@@ -145,7 +145,10 @@ def test_windows_beside_the_bench_grow_with_the_type(window, qtbot):
     window.menus.help.open_about()
     window.files.choose_circuit()
     opened += [window.menus.help.window, window.files.chooser]
-    before = [aside.height() for aside in opened]
-    THEME.apply("paper", scale=1.5)
-    assert [text for aside in opened for text in lasting(aside, qtbot)] == []
-    assert all(aside.height() > height for aside, height in zip(opened, before, strict=True))
+    before = [aside.size() for aside in opened]
+    for scale in (1.5, 2.0):  # larger than the screen, some of them
+        THEME.apply("paper", scale=scale)
+        assert [text for aside in opened for text in lasting(aside, qtbot)] == []
+        assert all(aside.height() > size.height() for aside, size in zip(opened, before, strict=True))
+    THEME.apply("paper", scale=1.0)
+    assert [aside.size() for aside in opened] == before

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtCore import QEvent, QSize, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -34,18 +34,17 @@ class Aside(QWidget):
         """size_px: in type of usual size; as it needs to be when not given."""
         super().__init__(parent, Qt.WindowType.Tool)
         self.setWindowTitle(title)
-        self._scale = 1.0
-        if size_px is not None:
-            self.resize(*size_px)
+        self._size = None if size_px is None else QSize(*size_px)
         self._grow()
         THEME.changed.connect(self._grow)
 
     def _grow(self) -> None:
         """With the type, as far as the screen has room."""
-        factor, self._scale = THEME.scale / self._scale, THEME.scale
-        screen = self.screen()
-        if factor != 1.0 and screen is not None and self.testAttribute(Qt.WidgetAttribute.WA_Resized):
-            self.resize((self.size() * factor).boundedTo(screen.availableSize()))
+        screen, layout = self.screen(), self.layout()
+        if layout is not None:
+            layout.activate()  # else what the old type needed is the least that it may be
+        if self._size is not None and screen is not None:
+            self.resize((self._size * THEME.scale).boundedTo(screen.availableSize()))
 
     def sheet(self, about: str = "") -> QVBoxLayout:
         """The column that a kind fills; about: what it is for, over it."""
