@@ -139,7 +139,7 @@ class StepView(QObject):
 
     def shown_figures(self) -> list[Figure]:
         """Every figure of the step that is in sight, the main one first."""
-        found: list[Any] = [child for child in self.figures.findChildren(QWidget)
+        found: list[Figure] = [child for child in self.figures.findChildren(QWidget)
                             if isinstance(child, Figure) and child.isVisible()]
         return sorted(found, key=lambda figure: figure is not self.main_figure)
 

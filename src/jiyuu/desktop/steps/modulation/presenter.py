@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from pydantic import ValidationError
@@ -322,5 +321,5 @@ class ModulationPresenter(StepPresenter):
         self._session.change({"setup": kept, **values})
 
 
-def _dumped(controls: dict[str, AnyControl] | Any) -> dict[str, object]:
+def _dumped(controls: Mapping[str, AnyControl]) -> dict[str, object]:
     return {name: control.model_dump() for name, control in controls.items()}

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QStackedWidget
@@ -190,6 +189,7 @@ class ResponseView(StepView):
         self.support.fit()
 
     def _show_preview(self, step: object) -> None:
+        from jiyuu.prediction.tolerance import ToleranceStudy
         from jiyuu.progress import Progress
         from jiyuu.wording.tolerance import builds_line
 
@@ -205,12 +205,11 @@ class ResponseView(StepView):
             self.level.place_labels()
         elif isinstance(step, Progress):
             self.level.say_note(f"{step.text} …")
-        else:
+        elif isinstance(step, ToleranceStudy):
             self._preview_names.add(BUILDS)
-            study: Any = step
-            self.level.show_band(BUILDS, study.frequency_hz, study.level_db[0], study.level_db[2], THEME.palette.quiet,
+            self.level.show_band(BUILDS, step.frequency_hz, step.level_db[0], step.level_db[2], THEME.palette.quiet,
                                  hatched=False)
-            self.level.say_note(builds_line(study))
+            self.level.say_note(builds_line(step))
 
     def _clear_preview(self) -> None:
         self.level.forget(*self._preview_names)
