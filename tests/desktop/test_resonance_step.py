@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 from jiyuu.bench.setup import SourceSetting
 from jiyuu.bench.walk import StepState
 from jiyuu.circuits.linear import complex_gain, level_db
+from jiyuu.desktop.figures.contours import ToneScale
 from jiyuu.desktop.figures.movable_line import captions_px
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 from jiyuu.prediction.resonance import MAP_HZ
@@ -95,6 +96,7 @@ def test_a_measured_unit_stands_beside_its_drawing_and_is_kept(window, resonance
     assert window.session.states()["resonance"] is StepState.DONE
     measured = resonance.curves.curve("body measured")
     drawn = resonance.curves.curve("body")
+    assert {"body measured", "peak measured"} <= set(resonance.curves.dotted_names())  # and nothing in between
     assert measured.values == pytest.approx(np.interp(measured.places, drawn.places, drawn.values), abs=1.5)
     window.view("resonance").presenter.set_resonance(20.0)  # a position of the control does not make its curve old
     assert window.session.states()["resonance"] is StepState.DONE
@@ -209,6 +211,19 @@ def test_what_stood_like_this_before_is_not_computed_again(window, resonance, qt
     setup = window.session.standing().setup
     assert not setup.reads_files
     assert setup.changed(inputs=(SourceSetting(path="/nowhere.wav"),)).reads_files
+
+
+@pytest.mark.parametrize("scale", [1.0, 2.0])
+def test_the_scale_of_tones_hides_none_of_the_map(window, resonance, qtbot, scale):
+    THEME.apply("paper", scale=scale)
+    settled(window, qtbot)
+    figure = resonance.map
+    (tones,) = (item for item in figure.items() if isinstance(item, ToneScale))
+    place, room = tones.sceneBoundingRect(), figure.view.sceneBoundingRect()
+    assert place.left() >= room.right() - 1  # of a view a pen's half is outside
+    assert place.right() <= figure.viewRect().right()
+    # The number widest of all is whole.
+    assert place.width() > QFontMetrics(THEME.font(px=SMALL_PX)).horizontalAdvance("0 dB") + 13
 
 
 @pytest.mark.parametrize("scale", [1.0, 2.0])

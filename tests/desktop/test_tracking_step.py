@@ -45,6 +45,11 @@ def test_turn_read_turn(window, tracking, qtbot):
     errors = 1200 * (np.log2(readings.frequency_hz / readings.frequency_hz[0]) - readings.volts)
     assert first == pytest.approx(errors)
     assert tracking.table.item(8, 3).text().startswith("✗")
+    volts, cents, doubts, left = (
+        np.array([float(tracking.table.item(row, column).text().lstrip("✗ ").replace("−", "-")) for row in range(9)])
+        for column in (1, 3, 4, 5))
+    np.testing.assert_allclose(left, cents - np.polyval(np.polyfit(volts, cents, 1), volts), atol=0.02)
+    assert np.all((doubts >= 0.01) & (doubts < 1))
     assert window.session.states()["tracking"] is StepState.OUTSIDE
     texts = tracking.trims.words()
     assert "clockwise" in texts[0]
@@ -173,7 +178,7 @@ def test_a_filter_swept_instead(window, tracking, qtbot):
     table = window.view("tracking").presenter.judged.tracking
     assert table.readings.volts.tolist() == [0.0, 2.0, 4.0, 6.0]
     assert np.isnan(table.readings.level_v).all()
-    assert tracking.table.item(0, 4).text() == ""
+    assert tracking.table.item(0, 6).text() == ""
 
 
 @pytest.mark.long

@@ -102,7 +102,7 @@ class ContourNames(OverView):
         sight."""
         metrics = QFontMetrics(painter.font())
         width, height = metrics.horizontalAdvance(text) + 6, metrics.height()
-        sight = QRectF(device.mapRect(QRectF(self._view.viewRect()))).adjusted(SAID_PX, 2, -40, -2)
+        sight = QRectF(device.mapRect(QRectF(self._view.viewRect()))).adjusted(SAID_PX, 2, -2, -2)
         for share in ALONG if len(points) > FEWEST else ():
             x, y = points[int(share * (len(points) - 1))]
             place = device.map(QPointF(float(x), float(y)))
@@ -116,55 +116,50 @@ class ContourNames(OverView):
             return
 
 
-class ToneScale(pg.GraphicsObject):
-    """Which tone stands for which level, at the right edge of the view, in pixels."""
+class ToneScale(pg.GraphicsWidget):
+    """Which tone stands for which level, in pixels: a column beside the view, with its foot at the view's."""
 
     def __init__(
-        self, view: pg.ViewBox, levels_db: FloatArray, marks_db: tuple[float, ...], said: Callable[[float], str]
+        self, levels_db: FloatArray, marks_db: tuple[float, ...], said: Callable[[float], str]
     ) -> None:
         super().__init__()
-        self._view, self._levels, self._marks, self._said = view, levels_db, np.array(marks_db), said
+        self._levels, self._marks, self._said = levels_db, np.array(marks_db), said
         self._swatches: list[QColor] = []
-        self.setParentItem(view)
-        self.setZValue(35)
-        view.sigResized.connect(lambda *_: self._moved())
+        self._fit()
 
-    def _moved(self) -> None:
-        self.prepareGeometryChange()
-        self.update()
+    def _fit(self) -> None:
+        metrics = QFontMetrics(THEME.font(px=SMALL_PX))
+        said = (self._said(level) for level in self._named())
+        self.setFixedWidth(2 * MARGIN_PX + SWATCH_PX + max(map(metrics.horizontalAdvance, said)))
+
+    def _named(self) -> list[float]:
+        """Levels that are named as far as there is room, 0 first: in large type not all of them have it."""
+        named = [level for level in self._levels.tolist() if level == 0 or np.abs(level - self._marks).min() < 1e-6]
+        return sorted(named, key=lambda level: level != 0)
 
     def show(self, colours: NDArray[np.uint8], tone: Callable[[FloatArray], NDArray[np.uint8]]) -> None:
         """colours (256, 3) by tone; tone: of levels in dB."""
         self._swatches = [QColor(*colour) for colour in colours[tone(self._levels + 0.1)].tolist()]
+        self._fit()
         self.update()
-
-    def boundingRect(self) -> QRectF:
-        metrics = QFontMetrics(THEME.font(px=SMALL_PX))
-        tall = SWATCH_PX * self._levels.size
-        wide = SWATCH_PX + max(metrics.horizontalAdvance(one) for one in ("+24 dB", self._said(0.0))) + 8
-        left, top = self._view.width() - wide - MARGIN_PX, self._view.height() - tall - MARGIN_PX - 14
-        return QRectF(left, top, wide, tall + 14)
 
     def paint(self, painter: QPainter, *_: object) -> None:
         if not self._swatches:
             return
-        palette, box, levels = THEME.palette, self.boundingRect(), self._levels
-        ground = QColor(palette.raised)
-        ground.setAlpha(225)
-        painter.fillRect(box, ground)
+        palette, levels, tall = THEME.palette, self._levels, QFontMetrics(THEME.font(px=SMALL_PX)).height()
+        foot = self.size().height()
+        step = min(SWATCH_PX, (foot - 0.5 * tall) / levels.size)  # half a number stands over the uppermost
         painter.setFont(THEME.font(px=SMALL_PX))
-        foot = box.bottom() - 7
         for i, swatch in enumerate(self._swatches):
-            top = foot - (i + 1) * SWATCH_PX
-            painter.fillRect(QRectF(box.left() + 3, top, SWATCH_PX, SWATCH_PX), swatch)
+            painter.fillRect(QRectF(MARGIN_PX, foot - (i + 1) * step, SWATCH_PX, step), swatch)
         painter.setPen(QColor(palette.ink))
-        tall, taken = QFontMetrics(THEME.font(px=SMALL_PX)).height(), list[float]()
-        marked = [i for i, level in enumerate(levels) if level == 0 or np.abs(level - self._marks).min() < 1e-6]
-        for i in sorted(marked, key=lambda i: levels[i] != 0):  # in large type not all of them have room, but this one
-            middle = foot - i * SWATCH_PX - 1
+        taken: list[float] = []
+        for level in self._named():
+            middle = foot - float(np.searchsorted(levels, level)) * step
             if all(abs(middle - other) > LEAST_APART * tall for other in taken):
                 taken.append(middle)
-                name = self._said(levels[i]) if levels[i] == 0 else self._said(levels[i]).partition(" ")[0]
-                painter.drawText(QRectF(box.left() + SWATCH_PX + 7, middle - tall / 2, box.width(), tall), 0x81, name)
+                name = self._said(level) if level == 0 else self._said(level).partition(" ")[0]
+                top = min(middle - tall / 2, foot - tall)
+                painter.drawText(QRectF(MARGIN_PX + SWATCH_PX + 4, top, self.size().width(), tall), 0x81, name)
         painter.setPen(QPen(QColor(palette.edge), 1))
-        painter.drawRect(QRectF(box.left() + 3, foot - levels.size * SWATCH_PX, SWATCH_PX, levels.size * SWATCH_PX))
+        painter.drawRect(QRectF(MARGIN_PX, foot - levels.size * step, SWATCH_PX, levels.size * step))

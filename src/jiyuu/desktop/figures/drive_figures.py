@@ -216,9 +216,7 @@ class PercentOfTravel(LevelAxis):
 
 
 class HarmonicsFigure(LevelFigure):
-    """Harmonics up, level across, their level re the first as tone; room for the scale beside it."""
-
-    highest = HIGHEST_DB + 20
+    """Harmonics up, level across, their level re the first as tone."""
 
     def __init__(self) -> None:
         super().__init__(title="Harmonics, dB re the first", unit="", level_steps=(1.0, 2.0),
@@ -283,12 +281,11 @@ OF_PEAK = (
 
 class DrivenPeakFigure(LevelFigure):
     """Resonance up, level across, something of the peak as tone; above the onset, from where a tone stops the whistle.
-    Room for the title above it and the scale beside it."""
+    Room for the title above it."""
 
     position_dragged = pyqtSignal(float)
     position_dropped = pyqtSignal(float)
     position_reset = pyqtSignal()
-    highest = HIGHEST_DB + 14
 
     def __init__(self, what: OfPeak = OF_PEAK[0]) -> None:
         self.what = what

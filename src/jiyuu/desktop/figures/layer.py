@@ -16,8 +16,10 @@ from PyQt6.QtWidgets import QGraphicsItem
 
 from jiyuu.arrays import FloatArray
 from jiyuu.desktop.figures.over_view import OverView
+from jiyuu.desktop.theme.pens import cosmetic
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
 
+BEAD_PX = 4.0  # by which a point is wider than its line
 PIECE = 32  # corners of a line that are smoothed at once: of a hundred and more each takes twice as long
 
 
@@ -48,6 +50,7 @@ class Layer(OverView):
         super().__init__(view, z=z)
         self._lines: dict[str, tuple[list[QPolygonF], QPen]] = {}
         self._combs: dict[str, tuple[FloatArray, FloatArray, QPen]] = {}
+        self.dots: dict[str, tuple[QPolygonF, QPen]] = {}
         self.bands: dict[str, Band] = {}
         self.labels: dict[str, Label] = {}
         if still:
@@ -55,8 +58,15 @@ class Layer(OverView):
 
     def set_line(self, name: str, x: FloatArray, y: FloatArray, pen: QPen) -> None:
         # What overlaps would show where a pen lets through, and dashes would begin anew.
+        self.dots.pop(name, None)
         whole = pen.color().alpha() < 255 or pen.style() is not Qt.PenStyle.SolidLine
         self._lines[name] = ([polygon_of(x, y)] if whole else pieces_of(x, y), pen)
+
+    def set_dots(self, name: str, x: FloatArray, y: FloatArray, pen: QPen) -> None:
+        """The points that a line of this pen was laid through."""
+        bead = cosmetic(pen.color().name(), pen.widthF() + BEAD_PX)
+        bead.setCapStyle(Qt.PenCapStyle.RoundCap)
+        self.dots[name] = polygon_of(x, y), bead
 
     def set_comb(self, name: str, x: FloatArray, tops: FloatArray, pen: QPen) -> None:
         """Lines upright at x (n,) from the foot of the view to tops (n,)."""
@@ -72,7 +82,7 @@ class Layer(OverView):
 
     def forget(self, name: str) -> bool:
         """Whether there was something of that name."""
-        known = [held for held in (self._lines, self._combs, self.bands, self.labels) if name in held]
+        known = [held for held in (self._lines, self.dots, self._combs, self.bands, self.labels) if name in held]
         for held in known:
             del held[name]
         return bool(known)
@@ -97,6 +107,9 @@ class Layer(OverView):
             painter.setPen(pen)
             for piece in pieces:
                 painter.drawPolyline(to_screen.map(piece))
+        for dots, pen in self.dots.values():
+            painter.setPen(pen)
+            painter.drawPoints(to_screen.map(dots))
         font = THEME.font(px=SMALL_PX)
         metrics, paper = QFontMetrics(font), QColor(THEME.palette.raised)
         paper.setAlpha(215)

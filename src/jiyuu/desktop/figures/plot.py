@@ -56,11 +56,16 @@ class Plot(pg.GraphicsView):
             axis.setFlag(QGraphicsItem.GraphicsItemFlag.ItemNegativeZStacksBehindParent)
         layout.setRowStretchFactor(2, 100)
         layout.setColumnStretchFactor(1, 100)
+        self._layout = layout
         self.setCentralItem(frame)
 
     def add(self, item: QGraphicsItem | QObject) -> None:
         """What is drawn in the view's own measures; it does not move the view."""
         self.view.addItem(item, ignoreBounds=True)
+
+    def stand_beside(self, item: pg.GraphicsWidget) -> None:
+        """To the right of the view, where no axis stands."""
+        self._layout.addItem(item, *PLACES["right"])
 
     def remove(self, item: QGraphicsItem | QObject) -> None:
         self.view.removeItem(item)

@@ -95,13 +95,17 @@ class RuledFigure(Plot, Figure):
     # What is shown
 
     def show_curve(
-        self, curve: PlotCurve, pen: QPen, *, labelled: bool = False, colour: str | None = None, still: bool = False
+        self, curve: PlotCurve, pen: QPen, *, labelled: bool = False, colour: str | None = None, still: bool = False,
+        dotted: bool = False,
     ) -> None:
-        """Draw a curve, or redraw the one of that name. still: it does not move while a control is dragged."""
+        """Draw a curve, or redraw the one of that name. still: it does not move while a control is dragged;
+        dotted: with its points, because nothing is known between them."""
         layer = self._still if still else self._moving
         x, y = self.x_of(curve.places), curve.values
         kept = bends(y, max(self._hair, (self.captions.span or 0.0) / HAIRS))
         layer.set_line(curve.name, x[kept], y[kept], pen)
+        if dotted:
+            layer.set_dots(curve.name, x, y, pen)
         self._data[curve.name] = curve
         if labelled:
             ink = QColor(colour or THEME.palette.quiet)
@@ -136,6 +140,9 @@ class RuledFigure(Plot, Figure):
 
     def shown_names(self) -> list[str]:
         return list(self._data)
+
+    def dotted_names(self) -> list[str]:
+        return [*self._moving.dots, *self._still.dots]
 
     def band_names(self) -> list[str]:
         return [*self._moving.bands, *self._still.bands]

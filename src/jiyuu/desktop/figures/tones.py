@@ -112,7 +112,8 @@ class ToneMap:
         self.names = ContourNames(self._contours, view, tones.said)
         for item in (self._contours, self.names):
             figure.add(item)
-        self._scale = ToneScale(view, tones.levels_db, tones.marks_db, tones.said)
+        self._scale = ToneScale(tones.levels_db, tones.marks_db, tones.said)
+        figure.stand_beside(self._scale)
 
     def show(self, x: FloatArray, y: FloatArray, level_db: FloatArray, ink: str) -> None:
         """level_db (p, n) over x (n,) and y (p,), both even."""

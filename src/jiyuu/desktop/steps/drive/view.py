@@ -266,7 +266,7 @@ class DriveView(StepView):
             if places.size < 2:
                 continue
             pen = measured_pen(palette.stale if stale else colour, stale=stale)
-            figure.show_curve(PlotCurve(name, places, values), pen, still=True)
+            figure.show_curve(PlotCurve(name, places, values), pen, still=True, dotted=True)
         figure.say_why(f"Measured curves out of date: {measured.stale_why}. Measure again (M)." if stale else "")
 
     def restyle(self) -> None:

@@ -195,7 +195,8 @@ class ResonanceView(StepView):
             (MEASURED_BODY, measured.body_db, palette.ink),
         ):
             pen = measured_pen(palette.stale if stale else colour, stale=stale)
-            self.curves.show_curve(PlotCurve(name, measured.position_percent, values), pen, still=True)
+            self.curves.show_curve(PlotCurve(name, measured.position_percent, values), pen, still=True,
+                                   dotted=True)
         self.curves.say_why(f"Measured curves out of date: {measured.stale_why}. Measure again (M)." if stale else "")
 
     def restyle(self) -> None:

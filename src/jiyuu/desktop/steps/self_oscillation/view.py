@@ -197,7 +197,7 @@ class OscillationView(StepView):
             shade = QColor(palette.stale if stale else palette.ink_of(self.presenter.letter).colour)
             pen = measured_pen(shade.name(), stale=stale)
             self.pull.show_curve(PlotCurve(MEASURED, measured.position_percent, self._cents(measured.pull_hz)), pen,
-                                 labelled=True, colour=shade.name())
+                                 labelled=True, colour=shade.name(), dotted=True)
         why = "" if measured is None or measured.stale_why is None else measured.stale_why
         self.pull.say_why(f"Measured curve out of date: {why}. Measure again (M)." if why else "")
         self._fit()
@@ -244,7 +244,7 @@ class OscillationView(StepView):
             return
         level = level_db(measured.range_v / measured.range_v.max())
         order = np.argsort(measured.range_hz)
-        figure.show_curve(PlotCurve(MEASURED, measured.range_hz[order], level[order]), pen)
+        figure.show_curve(PlotCurve(MEASURED, measured.range_hz[order], level[order]), pen, dotted=True)
         figure.set_levels(min(-3.2, 1.2 * float(level.min())), 1.2)
         figure.say_note(f"Flat within {float(-level.min()):.2f} dB.")
 

@@ -30,7 +30,8 @@ from jiyuu.quantities import note_and_cents, signed
 
 MEASURED, BEFORE, FITTED, AFTER = "measured", "before", "fitted converter", "once turned"
 LIKELY, DRAWN = "95 % of builds", "the drawing"
-COLUMNS = ("asked", "volts", "hertz", "cents off", "V peak", "settled")
+FINEST_CENTS = 0.01  # that an uncertainty is said to be
+COLUMNS = ("asked", "volts", "hertz", "cents off", "±", "residual", "V peak", "settled")
 
 
 class TrackingView(StepView):
@@ -178,11 +179,12 @@ class TrackingView(StepView):
         if table is None:
             self.table.fill([])
             return
-        readings, errors = table.tracking.readings, table.tracking.error_cents
+        readings, errors, left = table.tracking.readings, table.tracking.error_cents, table.tracking.residual_cents
         out = np.abs(errors) > table.tracking.tolerance_cents
         self.table.fill([
             (_asked(table.asked_hz[i]), f"{readings.volts[i]:.3f}", f"{readings.frequency_hz[i]:.2f}",
              f"{'✗ ' if out[i] else ''}{signed(float(errors[i]), 2)}",
+             f"{max(readings.uncertainty_cents[i], FINEST_CENTS):.2f}", signed(float(left[i]), 2),
              "" if np.isnan(readings.level_v[i]) else f"{readings.level_v[i]:.3f}",
              "" if np.isnan(readings.settled_s[i]) else f"{1000 * readings.settled_s[i]:.0f} ms")
             for i in range(readings.volts.size)
