@@ -18,6 +18,7 @@ from jiyuu.circuits.filter_file import Filter
 from jiyuu.circuits.linear import complex_gain
 from jiyuu.errors import CircuitError
 from jiyuu.signals.source import Source, SourceKind
+from jiyuu.wording.character import difference_sentence
 from tests.trials import some
 
 SOURCE = Source(SourceKind.SAW, 110.0, 5.0)
@@ -73,6 +74,13 @@ def test_verdicts_weigh_a_difference_against_doubt_and_against_what_is_noticed()
     assert verdict(10.0, 11.5, 0.2) is Verdict.HEARD
     assert weighed(peak, [Descriptor(peak, 1.0, 0.1), Descriptor(peak, None, None, "it whistles")]).verdict \
         is Verdict.NOT_COMPARABLE
+
+
+def test_shares_in_per_cent_are_apart_in_percentage_points() -> None:
+    assert difference_sentence("grit", "%", -3.59, 0.775, "heard", ("C", "B")) == (
+        "B is 3.59 percentage points cleaner than C: heard (0.775 are noticed).")
+    assert difference_sentence("peak", "dB", 2.0, 1.0, "heard", ("A", "B")) == (
+        "B peaks 2 dB higher than A: heard (1 dB is noticed).")
 
 
 def test_a_filter_beside_itself_is_not_measured_to_differ() -> None:

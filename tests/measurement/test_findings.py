@@ -60,7 +60,7 @@ from jiyuu.measurement.finding import Finding, Tolerance, Verdict
 from jiyuu.measurement.findings import READ_FROM_CURVE
 from jiyuu.quantities import in_thousands, note_and_cents, parse_frequency, parse_number, shown_hz, signed
 from jiyuu.wording.findings import QUANTITIES, sentence
-from jiyuu.wording.numbers import stated
+from jiyuu.wording.numbers import ends_text, stated
 
 
 @pytest.mark.parametrize(("value", "uncertainty", "verdict"), [
@@ -192,6 +192,14 @@ def test_no_zero_has_a_sign():
     assert stated(-2e-4, 0.01) == "0.000 ± 0.010"
     assert stated(-0.0, None) == "0"
     assert stated(-0.02, 0.01) == "−0.020 ± 0.010"
+
+
+@pytest.mark.parametrize(("low", "high", "text"), [
+    (-21.3, 0.0237, "−21.3 … 0.0"), (0.425, 1.39, "0.42 … 1.39"), (33.9, 60.0, "33.9 … 60.0"),
+    (595.2, 1622.0, "595 … 1622"), (-0.004, 0.0, "−0.00400 … 0.00000"),
+])
+def test_both_ends_of_a_range_end_at_the_same_place(low, high, text):
+    assert ends_text(low, high) == text
 
 
 @pytest.mark.long

@@ -65,10 +65,16 @@ def difference_sentence(name: str, unit: str, difference: float | None, jnd: flo
         return f"{first} and {second} are not comparable in {what}: one of them has none."
     if verdict == "not measured to differ":
         return f"{second} is not measured to differ from {first} in {what}."
-    noticed = "" if jnd is None else f" ({three_digits(jnd)} {unit} is noticed)"
+    seen = f"{unit} is" if unit != "%" else "are"
+    noticed = "" if jnd is None else f" ({three_digits(jnd)} {seen} noticed)"
     more, less = _MORE[name]
-    does = (more if difference > 0 else less).format(f"{three_digits(abs(difference))} {unit}")
+    does = (more if difference > 0 else less).format(f"{three_digits(abs(difference))} {_apart(unit)}")
     return f"{second} {does} {first}: {verdict}{noticed}."
+
+
+def _apart(unit: str) -> str:
+    """What two values in a unit are apart in: 45 % and 15 % are not 30 % apart."""
+    return "percentage points" if unit == "%" else unit
 
 
 CAUSES: Mapping[str, str] = {
@@ -102,7 +108,7 @@ def why_sentence(unit: str, parts: Mapping[str, float]) -> str:
     if not told:
         return "Nothing tells them apart."
     first, *rest = told
-    return ", ".join([f"{signed_digits(first[0])} {unit} by {first[1]}", *(f"{signed_digits(share)} by {name}"
+    return ", ".join([f"{signed_digits(first[0])} {_apart(unit)} by {first[1]}", *(f"{signed_digits(share)} by {name}"
                                                                     for share, name in rest)]) + "."
 
 

@@ -19,11 +19,14 @@ from jiyuu.quantities import shown_hz, signed
 from jiyuu.wording.numbers import one_digit, percent_text, stated, three_digits
 from jiyuu.wording.quantity import Quantity, context
 
+FINEST_SHARE = 1e-3  # of a distortion, that its uncertainty is said to be
 CURVES = {"tanh": "soft", "asinh": "diode", "clip": "hard", "fold": "folding"}
 
 
 def _percent(finding: Finding) -> str:
-    return _share(finding.value) if finding.uncertainty is None else stated(finding.value, finding.uncertainty)
+    if finding.uncertainty is None:
+        return _share(finding.value)
+    return stated(finding.value, max(finding.uncertainty, FINEST_SHARE * finding.value))
 
 
 def _volts(volts: float) -> str:

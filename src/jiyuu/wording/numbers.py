@@ -40,6 +40,13 @@ def three_digits(number: float) -> str:
     return f"{number:.0f}" if number >= 100 else f"{number:.3g}"
 
 
+def ends_text(low: float, high: float) -> str:
+    """'−21.3 … 0.0': both to the place of three digits of the larger one."""
+    largest = max(abs(low), abs(high))
+    places = max(2 - math.floor(math.log10(largest)), 0) if largest else 0
+    return " … ".join(f"{round(end, places) + 0.0:.{places}f}".replace("-", "−") for end in (low, high))
+
+
 def signed_digits(value: float) -> str:
     """'+4.77' or '−18.2': three digits with their sign."""
     return ("−" if value < 0 else "+") + three_digits(abs(value))

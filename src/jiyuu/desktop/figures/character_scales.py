@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from jiyuu.desktop.figures.painted import PaintedFigure
 from jiyuu.desktop.theme.style import SMALL_PX, THEME
+from jiyuu.wording.numbers import ends_text
 
 NAME_PX, END_PX, VALUE_PX, TOP_PX = 132.0, 104.0, 96.0, 22.0
 LEAST_NOTICED = 4.0  # just-noticeable differences that a scale spans at least
@@ -126,7 +127,7 @@ class CharacterScales(PaintedFigure):
         self._paint_marks(painter, row, y)
         none = [mark.letter for mark in row.marks if mark.value is None]
         known = [mark.value for mark in row.marks if mark.value is not None]
-        ends = _number(min(known)) if min(known) == max(known) else f"{_number(min(known))} … {_number(max(known))}"
+        ends = _number(min(known)) if min(known) == max(known) else ends_text(min(known), max(known))
         painter.setFont(THEME.font(px=SMALL_PX))
         painter.setPen(QColor(palette.quiet))
         missing = f"  ({', '.join(none)} –)" if none else ""
