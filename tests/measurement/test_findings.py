@@ -81,7 +81,7 @@ def test_a_verdict_counts_the_uncertainty(value, uncertainty, verdict):
     (Finding("passband_db", -9.3, "dB", 0.001), "Passband level −9.30 ± 0.01 dB re the input."),
     (Finding("peak_db", 7.66, "dB"), "Peak +7.7 dB re the passband."),
     (Finding("polarity", -1.0, ""), "Inverting."),
-    (Finding("latency_s", 0.0123, "s", 1e-6), "Latency of the rig 12.300 ms."),
+    (Finding("latency_s", 0.0123, "s", 1e-6), "Latency of the rig 12.300 ± 0.001 ms."),
 ])
 def test_sentences(finding, text):
     assert sentence(finding) == text

@@ -280,7 +280,7 @@ def test_where_faint_parts_tell_nothing_of_the_passband_it_is_read_where_it_stan
 def test_a_peak_is_spoken_of_where_there_is_one(gain, said):
     made = Made("transistor-ladder", "highpass-24", 300.0, gain)
     clean = recorded(made, HEARD.stimulus, RATE, ppm=20.0)
-    pressed = clean + 2e-3 * np.tanh(clean / clean.std()) * clean.std()
+    pressed = clean + 2e-2 * np.tanh(clean / clean.std()) * clean.std()
     read = read_response(measure_response(HEARD.stimulus, noisy(pressed, share=1e-5), RATE))
     (notice,) = (notice for notice in read.notices if notice.fault is Fault.COMPRESSED)
     assert said in notice_sentence(notice)

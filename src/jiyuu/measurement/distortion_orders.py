@@ -20,6 +20,7 @@ from jiyuu.signals.transforms import rfft
 
 ORDER = 3
 CLEAR = 4.0  # standard deviations a harmonic must stand above the noise
+APART = 8  # points of a curve, of which one is enough for what is usual around
 FAINT_DB = 45.0  # under the top: what is fainter makes no harmonic that matters
 
 
@@ -61,13 +62,21 @@ def compression_of(
     noise = np.sqrt(running_mean(np.abs(noises[0]) ** 2, 31))
     third = np.where(third > CLEAR * noise, third, 0.0)
     at_third = np.interp(ORDER * frequency_hz, hertz, third, right=0.0)
-    gain = 10 ** (gain_db / 20)
+    gain = 10 ** (_usual_db(gain_db) / 20)
     there = np.interp(np.log(ORDER * frequency_hz), np.log(frequency_hz), gain, right=0.0)
     loud = gain_db > gain_db.max() - FAINT_DB
     # What is made before the filter has gone through it at three times the frequency, what is made behind it has not.
     before = np.where(there > 10 ** (-FAINT_DB / 20) * gain.max(), at_third / np.maximum(there, 1e-12), 0.0)
     share = ORDER * np.maximum(before, at_third / np.maximum(gain, 1e-12)) * loud
     return Compression(running_mean(share, POINTS_PER_OCTAVE // 12))
+
+
+def _usual_db(level_db: FloatArray) -> FloatArray:
+    """(n,) within half an octave on either side: on a slope it is the level itself, in a notch it is not. What goes
+    round a notch does not say how much went into it."""
+    half = POINTS_PER_OCTAVE // 2
+    around = np.lib.stride_tricks.sliding_window_view(np.pad(level_db, half, mode="edge"), 2 * half + 1)
+    return np.asarray(np.median(around[:, ::APART], axis=1))
 
 
 def efold_s(passages: Passages, frequency_hz: FloatArray, sample_rate_hz: float) -> float | None:

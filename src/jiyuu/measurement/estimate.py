@@ -17,6 +17,7 @@ from jiyuu.measurement.uncertain import Uncertain
 LOUD_DB = 12.0  # under the top of a curve: what a soft stage may have compressed
 TOLD_DB = 0.1  # standard uncertainty of what faint parts tell of loud ones: more, and they tell another level
 LEAVES = 1.5  # of the noise's own deviation: a network that leaves more is not the whole truth
+NEARLY_DB, SEEN_DB = 1.0, 20.0  # that one may miss which still tells how a curve turns; so far under its top
 # What gate, interpolation and clock leave, found on noiseless records: shares of the gain, the first of all of it, the
 # second at LOW_HZ and less above; and of the loudest gain.
 SHARE, LOW_SHARE, LOUDEST_SHARE = 1e-6, 5e-5, 2e-7
@@ -52,6 +53,23 @@ class Estimate:
     hurt_hz: tuple[tuple[float, float], ...] = ()
     unloaded: NetworkFit | None = None  # fitted without the loudest part
     pressed_db: float = 0.0  # by how much loud moments of noise made it less than it is of faint ones
+    nearest: NetworkFit | None = None  # where none explains it: tells delay and sign
+
+    @property
+    def turning(self) -> NetworkFit | None:
+        """The network that tells delay and sign, None where none comes near."""
+        if self.network is not None:
+            return self.network.fit
+        if self.nearest is None or missed_db(self.nearest, self.frequency_hz, self.gain, SEEN_DB) > NEARLY_DB:
+            return None
+        return self.nearest
+
+
+def missed_db(fit: NetworkFit, frequency_hz: FloatArray, gain: ComplexArray, under_db: float) -> float:
+    """By how much a network misses gains (n,) most, of those that stand no farther under the loudest."""
+    size = np.abs(gain)
+    seen = size > size.max() * 10 ** (-under_db / 20)
+    return float(np.abs(fit.level_db(frequency_hz[seen]) - 20 * np.log10(size[seen])).max())
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -95,13 +113,6 @@ class GatedBins:
         width = hertz * np.log(2) / POINTS_PER_OCTAVE / float(spectrum.bins_hz[1] - spectrum.bins_hz[0])
         sounds_s = None if self.sounds_s is None else np.interp(hertz, spectrum.bins_hz, self.sounds_s)
         return GridNoise(rows, hertz, np.asarray(variance / width), sounds_s)
-
-
-def network_behind(
-    bins: GatedBins, like: NetworkFit | None = None, leaves: float = LEAVES
-) -> NetworkFit | None:
-    """None where none explains them, or leaves more than that of the noise; like: as in fit_network."""
-    return explaining(fit_network(bins.spectrum(), like), leaves)
 
 
 def nearer(known: NetworkFit, bins: GatedBins) -> NetworkFit:

@@ -3,22 +3,32 @@
 from __future__ import annotations
 
 from itertools import product
+from typing import NamedTuple
 
 import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.minimum_phase import Continuation, beyond_rad, within_rad
-from jiyuu.measurement.smoothing import (
-    POINTS_PER_OCTAVE,
-)
+from jiyuu.measurement.smoothing import POINTS_PER_OCTAVE
 from jiyuu.measurement.uncertain import COVERAGE
+
+TOLD_BY = 2.0  # what the other sign must leave re the one that fits better
+MIRRORED = 0.1  # of a zero, that a pole may be off its mirror image and still makes a delay with it
+
+
+class ExcessDelay(NamedTuple):
+    """Seconds; ±1, None where either leaves about as much; 95 % uncertainty in seconds."""
+
+    delay_s: float
+    polarity: int | None
+    doubt_s: float
 
 
 def excess_delay(
     frequency_hz: FloatArray, gain: ComplexArray, deviation: FloatArray, sample_rate_hz: float
-) -> tuple[float, int, float]:
-    """Delay and sign that the minimum phase of the level does not account for: (s, ±1, 95 % uncertainty in s).
+) -> ExcessDelay:
+    """Delay and sign that the minimum phase of the level does not account for.
 
     frequency_hz, gain (V/V) and deviation (its standard uncertainty), each (n,). Raises MeasurementError where fewer
     than 24 points stand above the noise."""
@@ -40,6 +50,7 @@ def excess_delay(
     place = np.arange(f.size) / POINTS_PER_OCTAVE
     weight = weight * np.minimum(1.0, np.minimum(place, place[::-1]) + 1e-3) ** 2
     best: tuple[float, float, int] | None = None
+    least = {1: np.inf, -1: np.inf}
     own = within_rad(shown, points_per_octave=POINTS_PER_OCTAVE)
     total, leverage, lean = (float(np.sum(weight * f**power)) for power in (0, 2, 1))
     signs = [(polarity, (0.0 if polarity == 1 else np.pi) + 2 * np.pi * turns)
@@ -55,8 +66,10 @@ def excess_delay(
         far = (abs(asymptote_low - slope_low) + abs(asymptote_high - slope_high)) / 6.0206
         # What each offset leaves beside its delay, but for what all of them have in common.
         pull = float(np.sum(weight * f * excess)) - offsets * lean
-        polarity, offset = signs[int(np.argmin(
-            total * offsets**2 - 2 * offsets * float(np.sum(weight * excess)) - pull**2 / leverage))]
+        left = total * offsets**2 - 2 * offsets * float(np.sum(weight * excess)) - pull**2 / leverage
+        polarity, offset = signs[int(np.argmin(left))]
+        for (sign, _), one in zip(signs, (left + float(np.sum(weight * excess**2))) / total, strict=True):
+            least[sign] = min(least[sign], float(one) * (1 + far))
         target = excess - offset
         delay = -float(np.sum(weight * f * target)) / leverage / (2 * np.pi)
         misfit = float(np.sum(weight * (target + 2 * np.pi * f * delay) ** 2)) / total
@@ -66,7 +79,20 @@ def excess_delay(
     misfit, delay, polarity = best
     # The misfit is smooth along the grid, so it does not average out: take all of it as the error of the slope.
     doubt_s = float(COVERAGE * np.sqrt(misfit * total / leverage) / (2 * np.pi))
-    return delay, polarity, doubt_s + 0.02 / sample_rate_hz
+    told = least[-polarity] > TOLD_BY * least[polarity]
+    return ExcessDelay(delay, polarity if told else None, doubt_s + 0.02 / sample_rate_hz)
+
+
+def turned_by(frequency_hz: FloatArray, zeros: ComplexArray) -> ComplexArray:
+    """(n,) of modulus 1: what zeros (z,) rad/s turn a gain by against that of all of them left of the axis."""
+    s, right = 2j * np.pi * frequency_hz[:, np.newaxis], zeros[zeros.real > 0]
+    return np.asarray(np.prod((s - right) / (s + np.conj(right)), axis=1))
+
+
+def but_for_delays(zeros: ComplexArray, poles: ComplexArray) -> ComplexArray:
+    """Of zeros (z,) those that no pole (p,) mirrors: a pair of both stands for a delay."""
+    apart = np.abs(zeros[:, np.newaxis] + np.conj(poles))
+    return zeros[~(apart < MIRRORED * np.abs(zeros[:, np.newaxis])).any(axis=1)]
 
 
 def _asymptotes(slope: float) -> tuple[float, float]:

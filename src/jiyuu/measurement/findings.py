@@ -11,7 +11,7 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.measurement.curve_reading import CurveReading, Kind, SlopeWindow, read_curve
 from jiyuu.measurement.finding import Finding
-from jiyuu.measurement.notice import Notice
+from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.uncertain import COVERAGE, FEW_DRAWS, UNSURE
 
 if TYPE_CHECKING:  # measuring brings half of SciPy with it; a window that only shows findings starts without
@@ -25,6 +25,10 @@ READ_FROM_CURVE = (
 FLOOR, SLOPE_FLOOR = 3e-6, 2e-5  # dB, or what else it is: no record was ever read more nearly
 NORMAL_95 = 1.96
 CLOCK_PPM = 0.005  # what a clock offset may be off by while it stands still, whatever its own scatter: 0.0005 was seen
+HEARD = 0.22  # of a gain, that noise may be so that its phase is said: 10 dB
+ANY_WAY = np.pi / 2  # rad of uncertainty, from which on nothing is said
+DEEP, IN_DIPS = 0.1, 1e-4  # of the loudest gain; what bends least still leaves as much of it where little gets through
+UNTOLD_SHARE = 3e-3  # of a gain, that may be compressed where no network explains the curve and no harmonic tells
 ALONE = 1.6  # the same where one passage tells neither its own noise nor the clock
 
 
@@ -107,14 +111,11 @@ def response_findings(
             continue
         findings.append(Finding(name, value, unit, read.uncertainty.get(name)))
     if cutoff_hz and response.frequency_hz[0] < cutoff_hz < response.frequency_hz[-1]:
-        place = int(np.argmin(np.abs(response.frequency_hz - cutoff_hz)))
-        if response.snr_db[place] > 10:
-            angle = float(np.rad2deg(np.angle(response.gain[place])))
-            share = response.deviation[place] / abs(response.gain[place]) / np.sqrt(2)
-            findings.append(
-                Finding("phase_deg", angle, "°", COVERAGE * float(np.rad2deg(share)))
-            )
-    findings.append(Finding("polarity", float(response.polarity), ""))
+        phase = _phase_at(cutoff_hz, response, read)
+        if phase is not None:
+            findings.append(phase)
+    if response.polarity is not None:
+        findings.append(Finding("polarity", float(response.polarity), ""))
     findings.append(
         Finding("latency_s", response.latency_s.value, "s", response.latency_s.uncertainty)
     )
@@ -123,3 +124,31 @@ def response_findings(
         findings.append(Finding("clock_offset_ppm", offset.value, "ppm", offset.uncertainty))
     findings.append(Finding("noise_floor_db", response.noise_floor_db, "dB"))
     return tuple(findings)
+
+
+def _phase_at(hertz: float, response: MeasuredResponse, read: ReadResponse) -> Finding | None:
+    """None where hardly anything is heard there, or where it may be any."""
+    octave, at = np.log2(response.frequency_hz), np.log2(hertz)
+    own, there = np.ones(octave.size, dtype=complex), 1.0 + 0.0j
+    if response.network is not None:  # which turns much faster than what it leaves, from one point to the next
+        own, there = response.network.fit.at(response.frequency_hz), response.network.fit.at(np.array([hertz]))[0]
+    left = response.gain / own
+    size = float(np.interp(at, octave, np.abs(left))) * abs(there)
+    share = float(np.interp(at, octave, response.deviation)) / max(size, 1e-20) / np.sqrt(2)
+    if share > HEARD:
+        return None
+    turned = float(np.interp(at, octave, np.unwrap(np.angle(left)))) + float(np.angle(there))
+    loudest = float(np.abs(response.gain).max())
+    pressed = _pressed_share(response, read, size < DEEP * loudest) * loudest / size
+    doubt = float(np.linalg.norm([
+        COVERAGE * share, 2 * np.pi * hertz * response.delay_doubt_s, np.arcsin(min(2 * pressed, 1.0))]))
+    if doubt > ANY_WAY:
+        return None
+    return Finding("phase_deg", float(np.rad2deg(np.angle(np.exp(1j * turned)))), "°", float(np.rad2deg(doubt)))
+
+
+def _pressed_share(response: MeasuredResponse, read: ReadResponse, deep: bool) -> float:
+    """Of the loudest gain, what a unit that compresses may have changed; deep: in a dip."""
+    told_db = [float(notice.facts.get("db", 0.0)) for notice in read.notices if notice.fault is Fault.COMPRESSED]
+    least = UNTOLD_SHARE if response.network is None and not response.network_unasked else 0.0
+    return max([least, IN_DIPS if deep else 0.0, *(10 ** (db / 20) - 1 for db in told_db if np.isfinite(db))])

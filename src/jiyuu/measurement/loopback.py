@@ -26,9 +26,12 @@ def less_interface(unit: MeasuredResponse, alone: MeasuredResponse) -> MeasuredR
     other = np.roll(alone.draws, 1, axis=0)  # their noise is not the unit's
     latency = Uncertain(unit.latency_s.value - alone.latency_s.value,
                         float(np.hypot(unit.latency_s.uncertainty, alone.latency_s.uncertainty)))
+    signs = (unit.polarity, alone.polarity)
     return replace(
         unit, gain=gain, deviation=np.asarray(share * np.abs(gain)), draws=unit.draws / other, latency_s=latency,
-        polarity=unit.polarity * alone.polarity, network=_divided(unit, alone), unloaded=None,
+        polarity=None if None in signs else 1 if signs[0] == signs[1] else -1, network=_divided(unit, alone),
+        unloaded=None, nearest=None,
+        delay_doubt_s=float(np.hypot(unit.delay_doubt_s, alone.delay_doubt_s)),
         notices=(*unit.notices, *(one for one in alone.notices if one not in unit.notices)),
         compression=None, steady=False,
     )

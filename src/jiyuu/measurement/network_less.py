@@ -72,6 +72,22 @@ def coupled(groups: Groups, fit: NetworkFit) -> NetworkFit:
     return other if score < score_of(groups, fit) else fit
 
 
+def freed(groups: Groups, fit: NetworkFit) -> NetworkFit | None:
+    """With its zeros at 0 let go: parts that are not alike leave those of a mix of stages beside it, on either side."""
+    poles, zeros = fit.poles / fit.unit, fit.zeros / fit.unit
+    order = Order(fit.order.poles, fit.order.zeros + fit.order.at_rest, 0, fit.order.clocked)
+    free = factors_of(np.append(zeros, np.zeros(fit.order.at_rest)))
+    values = np.concatenate([fit.values[: poles.size], free, fit.values[poles.size + zeros.size :]])
+    other: NetworkFit | None = None
+    for ease in (*EASED, 0.0):
+        other = settled(groups, order, values, ease=ease, steps=EASED_STEPS)
+        if other is None:
+            return None
+        order, values = other.order, other.values
+    assert other is not None
+    return by_coefficients(groups, other, steps=BY_COEFFICIENTS, still=GAINS)
+
+
 def _lesser(fit: NetworkFit, groups: Groups) -> list[tuple[Order, FloatArray]]:
     poles, zeros = fit.poles / fit.unit, roots_of(fit.values[fit.order.poles : fit.order.poles + fit.order.zeros])
     gain, delay = fit.values[-2:]

@@ -21,6 +21,7 @@ from jiyuu.measurement.network_less import (
     EASED_STEPS,
     GAINS,
     coupled,
+    freed,
     left_as_noise,
     score_of,
     simplest,
@@ -73,6 +74,14 @@ def fit_network(
                 best = score, mine, found
             if left_as_noise(*best[1:]):
                 return with_spread(best[1], coupled(*best[1:]))
+        if best is not None and best[2].order.poles == count and best[2].order.at_rest:
+            free = freed(*best[1:])
+            if free is not None and free.left < WORTH:
+                free, score = simplest(best[1], free)
+                if score < best[0]:
+                    best = score, best[1], free
+                if left_as_noise(*best[1:]):
+                    return with_spread(best[1], coupled(*best[1:]))
     return None if best is None else with_spread(best[1], coupled(*best[1:]))
 
 

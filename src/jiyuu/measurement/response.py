@@ -19,7 +19,7 @@ from jiyuu.measurement.alignment import ClockOffset, Passages, find_passages
 from jiyuu.measurement.chirp import sounding_s
 from jiyuu.measurement.distortion_orders import Compression, compression_of, efold_s
 from jiyuu.measurement.estimate import Estimate, FittedNetwork
-from jiyuu.measurement.excess_delay import excess_delay
+from jiyuu.measurement.excess_delay import but_for_delays, excess_delay, turned_by
 from jiyuu.measurement.made_ready import SURE_PPM, Ready, alone, made_ready
 from jiyuu.measurement.network_fit import NetworkFit
 from jiyuu.measurement.noise_heard import in_place
@@ -37,6 +37,7 @@ DIFFERENT = 1.5
 ASKED_DB, ASKED_OCTAVES = 20.0, 3  # over the noise; of a curve, that a network must fit if they are as clear
 ALIKE = 3e-4  # share by which two passages may differ and still be as they should
 COHERENT, FAINT_DB = 0.9, -20.0  # of noise through a filter, where what lies under it is so far down
+UNEXPLAINED = 3.0  # by how much more the delay may be off that the nearest network tells of what none explains
 LEFT_BY_NOISE = 1.2  # standard deviations: a network that leaves more was laid through something else besides
 UNKNOWN_PPM, BLURRED = 30.0, 0.05  # a clock that is not told; rad that it may turn the ends of a passage by
 NO_CLOCK_PPM = 100.0  # two crystals are not so far apart
@@ -60,7 +61,7 @@ class MeasuredResponse:
     deviation: FloatArray
     draws: ComplexArray
     latency_s: Uncertain
-    polarity: int
+    polarity: int | None  # None where either sign explains the phase as well
     clock_offset_ppm: Uncertain | None
     noise_floor_db: float
     passages: int
@@ -69,11 +70,13 @@ class MeasuredResponse:
     notices: tuple[Notice, ...] = ()
     hurt_hz: tuple[tuple[float, float], ...] = ()  # bands in which the recording is not to be trusted
     compression: Compression | None = None
+    nearest: NetworkFit | None = None  # what comes nearest to a curve that no network explains
     unloaded: NetworkFit | None = None  # what fits the faint parts of a curve that no network explains as a whole
     level_v: float | None = None  # peak of the stimulus
     efold_s: float | None = None  # in which the sweep's frequency grows e-fold; None for what does not do so steadily
     quickly: bool = False
     steady: bool = False  # from tones that had settled: what each leaves tells its noise
+    delay_doubt_s: float = 0.0  # 95 % uncertainty of the delay that was taken out, but for what no phase tells
     wander_db: float = 0.0  # by how much the gain was another one in one passage than in the other
     pressed_db: float = 0.0  # by how much noise was softer than a faint one would have been
 
@@ -185,27 +188,33 @@ def _stated_response(
 ) -> MeasuredResponse:
     """With its delay taken out: all of it that the network, or else the minimum phase, does not account for. middle_s:
     of the recording, where the delay is found: until then the clocks have run apart."""
-    delay_s, polarity, doubt_s = excess_delay(found.frequency_hz, found.gain, found.deviation, sample_rate_hz)
-    if found.network is not None:
-        fit = found.network.fit
+    hertz, fit = found.frequency_hz, found.turning
+    flat = 1.0 if fit is None else turned_by(hertz, but_for_delays(fit.zeros, fit.poles))
+    delay_s, polarity, doubt_s = excess_delay(hertz, found.gain / flat, found.deviation, sample_rate_hz)
+    if fit is not None:
+        loud = np.abs(found.gain) ** 2
+        polarity = 1 if fit.values[-2] * float(np.sum(loud * turned_by(hertz, fit.zeros).real)) > 0 else -1
         # One that leaves more than noise would may have taken for poles or zeros what is a delay.
         mistaken_s = abs(fit.delay_s - delay_s) if fit.left > LEFT_BY_NOISE else 0.0
+        mistaken_s *= 1.0 if found.network is not None else UNEXPLAINED
         delay_s, doubt_s = fit.delay_s, float(np.hypot(COVERAGE * UNSURE * fit.delay_deviation_s, ROUNDED_S))
         doubt_s = float(np.hypot(doubt_s, mistaken_s))
+    delay_doubt_s = doubt_s
     if any(notice.fault is Fault.SAMPLES_LOST and "samples" not in notice.facts for notice in notices):
         doubt_s += UNKNOWN_LOSS_S  # how many are missing ahead of what was used is not known
     elif any(notice.fault is Fault.SAMPLES_LOST for notice in notices):
         doubt_s += COUNTED_LOSS_S
     if offset is not None:
         doubt_s = float(np.hypot(doubt_s, 1e-6 * offset.uncertainty * middle_s))
-    turn = np.exp(2j * np.pi * found.frequency_hz * delay_s)
+    turn = np.exp(2j * np.pi * hertz * delay_s)
     return MeasuredResponse(
-        frequency_hz=found.frequency_hz, gain=found.gain * turn, deviation=found.deviation, draws=found.draws * turn,
+        frequency_hz=hertz, gain=found.gain * turn, deviation=found.deviation, draws=found.draws * turn,
         latency_s=Uncertain(place_s + delay_s, doubt_s), polarity=polarity,
         clock_offset_ppm=offset if offset is None else Uncertain(offset.value, max(offset.uncertainty, WANDERS_PPM)),
         noise_floor_db=noise_db, passages=found.passages, coherence=found.coherence, network=found.network,
         notices=notices, hurt_hz=found.hurt_hz, compression=compression,
-        unloaded=found.unloaded, level_v=level_v, quickly=quickly, pressed_db=found.pressed_db,
+        nearest=found.nearest, unloaded=found.unloaded, level_v=level_v, quickly=quickly, pressed_db=found.pressed_db,
+        delay_doubt_s=delay_doubt_s,
     )
 
 

@@ -23,7 +23,6 @@ from jiyuu.measurement.estimate import (
     explaining,
     nearer,
     nearer_by,
-    network_behind,
     rough_clock_ppm,
     without_the_loudest,
 )
@@ -32,6 +31,7 @@ from jiyuu.measurement.gated_network import missed_of
 from jiyuu.measurement.hum_left import HumLeft, less_rings
 from jiyuu.measurement.made_ready import Ready
 from jiyuu.measurement.network_fit import NetworkFit
+from jiyuu.measurement.network_search import fit_network
 from jiyuu.measurement.smoothing import (
     POINTS_PER_OCTAVE,
     WINDOWS,
@@ -76,9 +76,10 @@ def estimate_by_sweep(
                              place=round((heard.place + ahead) / (1 + 1e-6 * by_ppm)) - ahead,
                              hum=ready.hum and ready.hum.at_clock(by_ppm))
             return estimate_by_sweep(turned, passages, sample_rate_hz, quickly, like, by_ppm)
-    network, missed = None, None
+    network, nearest, missed = None, None, None
     if not hopeless and not (quickly and like is None):
-        ready, heard, bins, network = _explained(ready, heard, bins, passages, like)
+        ready, heard, bins, nearest = _explained(ready, heard, bins, passages, like)
+        network = explaining(nearest)
     if network is not None and not quickly:
         missed = missed_of(network, passages, heard.grid, bins.cut, heard.wire, heard.flat)
         network = nearer(network, replace(bins, signal=bins.signal - missed.at_bins * bins.wire))
@@ -92,25 +93,27 @@ def estimate_by_sweep(
     gain, spread, draws, drawn = heard.smoothed(
         network, bins, expected, lambda gain: _rounded(gain, ready, passages), generator)
     return Estimate(heard.grid.frequency_hz, gain, spread, draws, heard.count, None, heard.place, drawn, ppm,
-                    turned_ppm, bins.hurt_hz, unloaded)
+                    turned_ppm, bins.hurt_hz, unloaded, nearest=nearest if network is None else None)
 
 
 def _explained(
     ready: Ready, heard: _Heard, bins: GatedBins, passages: Passages, like: NetworkFit | None
 ) -> tuple[Ready, _Heard, GatedBins, NetworkFit | None]:
-    """All of it less the hum that is found once it is known how the filter rings, and the network that explains it."""
+    """All of it less the hum that is found once it is known how the filter rings, and the network that comes nearest to
+    it."""
     # Until then hum that a ring pulled along leaves something that no network explains.
     leaves, rate = LEAVES if ready.hum is None else HUM_LEAVES, heard.grid.sample_rate_hz
-    network = network_behind(bins, like, leaves)
+    nearest = fit_network(bins.spectrum(), like)
     for _ in range(HUM_ROUNDS):
+        network = explaining(nearest, leaves)
         clearer = None if network is None else less_rings(ready, network, passages, heard.place, rate)
         if network is None or clearer is None:
             break
         ready = clearer
         heard = _Heard.of(ready, passages, rate)
         bins = heard.bins(ready, passages)
-        network = nearer_by(bins.spectrum(), network) or network_behind(bins, like, leaves)
-    return ready, heard, bins, explaining(network)
+        nearest = nearer_by(bins.spectrum(), network) or fit_network(bins.spectrum(), like)
+    return ready, heard, bins, nearest
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -8,12 +8,12 @@ from jiyuu.measurement.finding import Finding
 from jiyuu.quantities import note_and_cents, shown_hz, signed
 
 
-def doubt_text(finding: Finding, digits: int) -> str:
-    """' ± 0.03', or nothing where no uncertainty is known."""
+def doubt_text(finding: Finding, digits: int, scale: float = 1.0) -> str:
+    """' ± 0.03', or nothing where no uncertainty is known. scale: of the unit it is said in."""
     if finding.uncertainty is None:
         return ""
     # One significant digit more than the number would promise too much; never print ± 0.
-    shown = max(finding.uncertainty, 10.0**-digits / 2)
+    shown = max(scale * finding.uncertainty, 10.0**-digits / 2)
     places = max(digits, 0)
     text = f"{shown:.{places}f}"
     return f" ± {10.0**-digits:.{places}f}" if float(text) == 0 else f" ± {text}"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from jiyuu.measurement.finding import Finding
 from jiyuu.quantities import signed
-from jiyuu.wording.numbers import hertz_text, level_text, stated, three_digits, with_doubt
+from jiyuu.wording.numbers import doubt_text, hertz_text, level_text, stated, three_digits, with_doubt
 from jiyuu.wording.quantity import Quantity
 
 FINEST_Q = 0.01  # that an uncertainty is said to be
@@ -95,7 +95,7 @@ QUANTITIES: dict[str, Quantity] = {
         "How far the output lags (−) or leads (+) there.", "Angle of the measured gain, latency taken out.",
     ),
     "latency_s": Quantity(
-        "Latency", lambda f: f"Latency of the rig {1e3 * f.value:.3f} ms.",
+        "Latency", lambda f: f"Latency of the rig {1e3 * f.value:.3f}{doubt_text(f, 3, 1e3)} ms.",
         "Pure delay of converters and cables, taken out of the phase.",
         "Delay beside the minimum phase of the measured level.",
     ),
