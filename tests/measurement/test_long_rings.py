@@ -5,7 +5,8 @@ import numpy as np
 import pytest
 
 from benchmarks.trust import DELAY_S, HUM, NOISE, PINK, RATE, SHORT, TONES, USUAL, WHITE, noise_of, stimulus_of
-from jiyuu.measurement.alignment import clock_offset, find_passages
+from jiyuu.measurement.alignment import find_passages
+from jiyuu.measurement.clock_offset import clock_offset
 from jiyuu.measurement.findings import READ_FROM_CURVE, read_response
 from jiyuu.measurement.notice import Fault
 from jiyuu.measurement.response import measure_response

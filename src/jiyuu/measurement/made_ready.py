@@ -11,16 +11,14 @@ from numpy.typing import NDArray
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.alignment import (
-    ClockOffset,
     Passages,
-    ahead_v,
     at_player_clock,
-    clock_offset,
     find_place,
     impulse_response,
     places_of_noise,
     where_passages_are,
 )
+from jiyuu.measurement.clock_offset import ClockOffset, ahead_v, clock_offset
 from jiyuu.measurement.mains_hum import Hum, hum_in
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.other_rate import refuse_other_rate

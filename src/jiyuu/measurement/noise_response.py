@@ -14,7 +14,8 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.alignment import HIGHEST_OFFSET_PPM, LEAST_PPM, Passages, at_player_clock
+from jiyuu.measurement.alignment import HIGHEST_OFFSET_PPM, Passages, at_player_clock
+from jiyuu.measurement.clock_offset import LEAST_PPM
 from jiyuu.measurement.estimate import Estimate, FittedNetwork, nearer_by, network_of
 from jiyuu.measurement.gain_by_level import pressed_db
 from jiyuu.measurement.made_ready import Ready

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jiyuu.arrays import ComplexArray, FloatArray
-from jiyuu.measurement.alignment import rung_v
+from jiyuu.measurement.clock_offset import rung_v
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.signals.transforms import fft, ifft, next_fast_len, rfft
 

@@ -15,8 +15,9 @@ import numpy as np
 
 from jiyuu.arrays import ComplexArray, FloatArray
 from jiyuu.errors import MeasurementError
-from jiyuu.measurement.alignment import ClockOffset, Passages, find_passages
+from jiyuu.measurement.alignment import Passages, find_passages
 from jiyuu.measurement.chirp import sounding_s
+from jiyuu.measurement.clock_offset import ClockOffset
 from jiyuu.measurement.distortion_orders import Compression, compression_of, efold_s
 from jiyuu.measurement.estimate import Estimate, FittedNetwork
 from jiyuu.measurement.excess_delay import but_for_delays, excess_delay, turned_by
