@@ -102,3 +102,24 @@ def test_faint_bending_is_not_said_to_be_strong(made, share):
     true_db = -20 * np.log10(1 - 0.75 * share)
     said = [notice.facts["db"] for notice in read.notices if notice.fault is Fault.COMPRESSED]
     assert all(db < 0.05 + 10 * true_db for db in said)
+
+
+@pytest.mark.parametrize("share", [0.3, 1.0])
+def test_a_clock_is_told_where_every_bin_lies_under_noise(share):
+    """What noise turns any way used to be left out where it was turned far, and what was left leaned towards none."""
+    made = Made("state-variable", "highpass", 120.0, 0.5)
+    clean = recorded(made, STIMULUS, RATE, delay_s=LATE_S, ppm=14.0)
+    for seed in range(4):
+        noise = share * clean.std() * np.random.default_rng(seed).standard_normal(clean.size)
+        offset = measure_response(STIMULUS, clean + noise, RATE).clock_offset_ppm
+        assert abs(offset.value - 14.0) < 1.7 * offset.uncertainty < 0.3
+
+
+@pytest.mark.parametrize(("cutoff_hz", "gain"), [(1307.5, 4.25), (752.5, 10.2)])
+def test_poles_far_up_are_not_taken_for_a_delay(cutoff_hz, gain):
+    """A pole less and two zeros where nothing is heard explained as much, by groups of bins of their own."""
+    made = Made("diode-ladder", "lowpass-24", cutoff_hz, gain)
+    for seed in range(3):
+        response = measure_response(STIMULUS, heard(made, STIMULUS, share=0.06, seed=seed), RATE)
+        assert response.network.fit.order.poles == 4
+        assert abs(response.latency_s.value - LATE_S) < 1.5 * response.latency_s.uncertainty < 2e-5

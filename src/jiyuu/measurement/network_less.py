@@ -11,7 +11,7 @@ from jiyuu.measurement.factors import factors_of, roots_of
 from jiyuu.measurement.network_fit import NetworkFit, Order, by_coefficients, settled
 from jiyuu.measurement.network_guesses import with_gain_and_delay
 
-SEEMS = 10.0  # of χ², beyond what Schwarz asks of a zero
+SEEMS, CLEAR = 10.0, 3.0  # of χ², beyond what Schwarz asks of a zero; deviations
 EASED = (3e-2, 1e-3)  # shares of the loudest that count as noise at first
 EASED_STEPS = 12
 BY_COEFFICIENTS, GAINS = 100, 1e-3  # steps; share of what is left that each must gain
@@ -24,7 +24,7 @@ def simplest(groups: Groups, fit: NetworkFit) -> tuple[NetworkFit, float]:
     score = score_of(groups, fit)
     while True:
         tries = [settled(groups, order, values) for order, values in _lesser(fit, groups)]
-        lesser = [(score_of(groups, one) - _by_chance(groups, fit, one), one) for one in tries if one is not None]
+        lesser = [(score_of(groups, one), one) for one in tries if one is not None]
         so_good, best = min(lesser, key=lambda one: one[0], default=(np.inf, fit))
         if so_good > score:
             return fit, score
@@ -37,18 +37,18 @@ def left_as_noise(groups: Groups, fit: NetworkFit) -> bool:
 
 
 def score_of(groups: Groups, fit: NetworkFit) -> float:
-    """Schwarz's criterion, per freedom so that groups of other widths compare."""
-    freedom = groups.freedom(fit.order.values)
-    return float(fit.left**2 + fit.order.values * np.log(2 * groups.gain.size) / freedom)
+    """Schwarz's criterion, per freedom so that groups of other widths compare, and what zeros where nothing is heard
+    have to tell beyond it."""
+    asked = fit.order.values * np.log(2 * groups.gain.size) + SEEMS * _unheard(groups, fit)
+    return float(fit.left**2 + asked / groups.freedom(fit.order.values))
 
 
-def _by_chance(groups: Groups, fit: NetworkFit, lesser: NetworkFit) -> float:
-    """By how much more of a score a network may be without a zero beyond the band: hardly a filter has one, noise now
-    and then looks as if, and what it turns there it takes from the delay."""
-    mine, its = fit.order, lesser.order
-    without = (its.poles, its.zeros, its.at_rest) == (mine.poles, mine.zeros - 1, mine.at_rest)
-    beyond = without and np.abs(fit.zeros).max() > abs(groups.s[-1]) * fit.unit
-    return SEEMS / groups.freedom(mine.values) if beyond and left_as_noise(groups, lesser) else 0.0
+def _unheard(groups: Groups, fit: NetworkFit) -> int:
+    """Zeros above all that stands clear of the noise: hardly a filter has one there, noise now and then looks as if,
+    and what it turns below it takes from the delay."""
+    heard = np.flatnonzero(np.abs(groups.gain) > CLEAR * groups.deviation)
+    top = np.abs(groups.s[heard[-1]]) if heard.size else 0.0
+    return int(np.sum(np.abs(roots_of(fit.values[fit.order.poles : fit.order.poles + fit.order.zeros])) > top))
 
 
 def coupled(groups: Groups, fit: NetworkFit) -> NetworkFit:

@@ -68,12 +68,18 @@ def fit_network(
         if count > HANDMADE_UP_TO and found_left > NO_BETTER * least:
             continue  # more poles do not explain it either
         least = min(least, found_left)
+        likely: list[tuple[Groups, NetworkFit]] = []
         for mine, fit in _fits(spectrum, groups, guesses):
+            if any((one.order.poles, one.order.zeros) == (fit.order.poles, fit.order.zeros) for _, one in likely):
+                continue
             found, score = simplest(mine, fit) if fit.left < WORTH else (fit, score_of(mine, fit))
             if best is None or score < best[0]:
                 best = score, mine, found
-            if left_as_noise(*best[1:]):
-                return with_spread(best[1], coupled(*best[1:]))
+            if left_as_noise(mine, found):
+                likely.append((mine, found))
+        if likely:
+            likeliest = _likeliest_of(likely)
+            return with_spread(likeliest[0], coupled(*likeliest))
         if best is not None and best[2].order.poles == count and best[2].order.at_rest:
             free = freed(*best[1:])
             if free is not None and free.left < WORTH:
@@ -83,6 +89,13 @@ def fit_network(
                 if left_as_noise(*best[1:]):
                     return with_spread(best[1], coupled(*best[1:]))
     return None if best is None else with_spread(best[1], coupled(*best[1:]))
+
+
+def _likeliest_of(likely: list[tuple[Groups, NetworkFit]]) -> tuple[Groups, NetworkFit]:
+    """Of those that leave no more than the noise, all by the same groups: what each leaves of its own does not
+    compare."""
+    common = max((mine for mine, _ in likely), key=lambda mine: mine.gain.size)
+    return min(likely, key=lambda one: score_of(common, left_by(common, one[1])))
 
 
 def with_one_more(spectrum: Spectrum, fit: NetworkFit) -> NetworkFit:
