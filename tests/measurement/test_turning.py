@@ -123,3 +123,14 @@ def test_poles_far_up_are_not_taken_for_a_delay(cutoff_hz, gain):
         response = measure_response(STIMULUS, heard(made, STIMULUS, share=0.06, seed=seed), RATE)
         assert response.network.fit.order.poles == 4
         assert abs(response.latency_s.value - LATE_S) < 1.5 * response.latency_s.uncertainty < 2e-5
+
+
+@pytest.mark.parametrize("cutoff_hz", [1800.0, 3000.0])
+def test_a_plateau_reckoned_from_its_shoulder_is_not_stated_too_well(cutoff_hz):
+    """Bent by its own output, so that no network explains it; the plateau lies beyond the band."""
+    made = Mixed("highpass-12", cutoff_hz, 2.9, (0.01, -0.02, 0.03, 0.0))
+    clean = recorded(made, STIMULUS, RATE, delay_s=LATE_S)
+    bent = -2e-3 * clean**3 / np.abs(clean).max() ** 2
+    read = read_response(measure_response(STIMULUS, heard(made, STIMULUS, share=1e-4, more=bent), RATE))
+    middle_db = 10 * np.log10(1 - 0.75 * 2e-3)  # of all that may be taken off
+    assert abs(read.reading.passband_db - middle_db) < read.uncertainty["passband_db"] < 0.15

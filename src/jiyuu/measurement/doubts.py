@@ -11,8 +11,8 @@ import numpy as np
 from jiyuu.arrays import FloatArray
 from jiyuu.errors import MeasurementError
 from jiyuu.measurement.curve_reading import CurveReading, Kind, read_curve
-from jiyuu.measurement.estimate import missed_db
-from jiyuu.measurement.extended import Extended
+from jiyuu.measurement.estimate import NEARLY_DB, FittedNetwork, missed_db
+from jiyuu.measurement.extended import Extended, extended
 from jiyuu.measurement.notice import Fault, Notice
 from jiyuu.measurement.response import MeasuredResponse
 
@@ -23,6 +23,7 @@ LOUD_OVER_DB = 12.0  # under the top of a curve that noise was pressed into
 # Of 180 simulated filters from 5 to 500 mV what was taken off their tops was up to 20 times what the nearest network
 # missed there; of one 40 times.
 HIDDEN, BODY_DB = 20.0, 6.0
+ASTRAY = 1.5  # by how much more a reading may be off than it is from that of the nearest network
 SAID_DB = 0.05  # compression that is worth a sentence
 SUSPECT_DB = 0.1  # and what may be, where nothing tells how much
 LEAST_DB, LEAST_SHARE = 0.01, 1e-3  # that a reading may be off by where no network explains the curve
@@ -174,10 +175,29 @@ def _compressed(
     if suspect and reading.peak_hz and reading.q:  # what is pressed moves within its width
         moved_hz = reading.peak_hz / reading.q * most_db / MOVED_DB
         found.wider["peak_hz"] = max(found.wider.get("peak_hz", 0.0), moved_hz)
+    if untold:
+        _as_nearest(found, response, reading, names)
     for name in (set(names) - found.withdrawn) if untold else ():
         value = getattr(reading, name)
         least = LEAST_DB if value is None or not name.endswith("_hz") else LEAST_SHARE * value
         found.wider[name] = max(found.wider.get(name, 0.0), least)
+
+
+def _as_nearest(found: Doubts, response: MeasuredResponse, reading: CurveReading, names: tuple[str, ...]) -> None:
+    """By what the nearest network would read instead, which knows plateaus and slopes beyond the band."""
+    if response.nearest is None or _at_most_db(response) > HIDDEN * NEARLY_DB:
+        return
+    drawn = response.nearest.drawn(len(response.draws), np.random.default_rng(29))
+    whole = extended(replace(response, network=FittedNetwork(response.nearest, drawn)))
+    try:
+        other = read_curve(whole.frequency_hz, whole.level_db, usable=whole.usable, kind=reading.kind, with_humps=False,
+                           exact=whole.exact)
+    except MeasurementError:
+        return
+    for name in names:
+        one, two = getattr(reading, name), getattr(other, name)
+        if one is not None and two is not None:
+            found.wider[name] = max(found.wider.get(name, 0.0), ASTRAY * abs(two - one))
 
 
 def _at_most_db(response: MeasuredResponse) -> float:
