@@ -13,7 +13,8 @@ from jiyuu.signals.transforms import irfft, next_fast_len, rfft
 from jiyuu.stopping import checkpoint
 
 FELT_DEVIATIONS, LEAST_PPM = 4.0, 1e-3
-HIDDEN, UNTOLD_SAMPLES = 1e-5, 0.3  # share of bins that noise turns any way; by which a shift may be off then
+HIDDEN = 1e-5  # share of bins that noise turns any way, from which on a shift leans
+UNTOLD_SAMPLES, LEANS = 0.3, 10.0  # by how much at most, and per share
 POORLY_PPM = 0.1  # from which on a clock is told by all that is heard
 BANDS_OCTAVES, BANDS_PER_OCTAVE = 10, 12
 EDGE_S = 0.1
@@ -85,7 +86,7 @@ def clock_offset(record: FloatArray, passages: Passages, place: int, sample_rate
     if any_way > HIDDEN:
         told = later_by_impulses(record, passages, place, distance, reach, sample_rate_hz)
         # What was left out lies evenly on either side of nothing, not of the slope.
-        later, doubt = told or (shift, fit_variance + UNTOLD_SAMPLES**2)
+        later, doubt = told or (shift, 2 * fit_variance + min(UNTOLD_SAMPLES, LEANS * any_way) ** 2)
         return ClockOffset(later * scale, float(np.sqrt(doubt)) * scale)
     before_v, after_v = (ahead_v(record, begin, earliest, sample_rate_hz) for earliest, begin in (
         (0, place), (place + passages.passage_v.size, place + distance)))

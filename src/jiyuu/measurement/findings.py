@@ -132,7 +132,7 @@ def _phase_at(hertz: float, response: MeasuredResponse, read: ReadResponse) -> F
     own, there = np.ones(octave.size, dtype=complex), 1.0 + 0.0j
     if response.network is not None:  # which turns much faster than what it leaves, from one point to the next
         own, there = response.network.fit.at(response.frequency_hz), response.network.fit.at(np.array([hertz]))[0]
-    left = response.gain / own
+    left = response.gain / np.where(own == 0, 1e-300, own)
     size = float(np.interp(at, octave, np.abs(left))) * abs(there)
     share = float(np.interp(at, octave, response.deviation)) / max(size, 1e-20) / np.sqrt(2)
     if share > HEARD:

@@ -60,15 +60,11 @@ def coupled(groups: Groups, fit: NetworkFit) -> NetworkFit:
     if not under.any():
         return fit
     poles = np.append(fit.poles / fit.unit, -COUPLED * low)
-    order, values = with_gain_and_delay(poles, zeros[~under], fit.order.at_rest + int(under.sum()) + 1, groups)
-    other: NetworkFit | None = None
-    for ease in (*EASED, 0.0):
-        other = settled(groups, order, values, ease=ease, steps=EASED_STEPS)
-        if other is None:
-            return fit
-        order, values = other.order, other.values
-    assert other is not None
-    other, score = simplest(groups, by_coefficients(groups, other, steps=BY_COEFFICIENTS, still=GAINS))
+    other = _nearer(groups, *with_gain_and_delay(
+        poles, zeros[~under], fit.order.at_rest + int(under.sum()) + 1, groups))
+    if other is None:
+        return fit
+    other, score = simplest(groups, other)
     return other if score < score_of(groups, fit) else fit
 
 
@@ -77,15 +73,20 @@ def freed(groups: Groups, fit: NetworkFit) -> NetworkFit | None:
     poles, zeros = fit.poles / fit.unit, fit.zeros / fit.unit
     order = Order(fit.order.poles, fit.order.zeros + fit.order.at_rest, 0, fit.order.clocked)
     free = factors_of(np.append(zeros, np.zeros(fit.order.at_rest)))
-    values = np.concatenate([fit.values[: poles.size], free, fit.values[poles.size + zeros.size :]])
-    other: NetworkFit | None = None
+    return _nearer(groups, order, np.concatenate([
+        fit.values[: poles.size], free, fit.values[poles.size + zeros.size :]]))
+
+
+def _nearer(groups: Groups, order: Order, values: FloatArray) -> NetworkFit | None:
+    """Step by step to all that the noise leaves, and then by coefficients."""
+    found: NetworkFit | None = None
     for ease in (*EASED, 0.0):
-        other = settled(groups, order, values, ease=ease, steps=EASED_STEPS)
-        if other is None:
+        found = settled(groups, order, values, ease=ease, steps=EASED_STEPS)
+        if found is None:
             return None
-        order, values = other.order, other.values
-    assert other is not None
-    return by_coefficients(groups, other, steps=BY_COEFFICIENTS, still=GAINS)
+        order, values = found.order, found.values
+    assert found is not None
+    return by_coefficients(groups, found, steps=BY_COEFFICIENTS, still=GAINS)
 
 
 def _lesser(fit: NetworkFit, groups: Groups) -> list[tuple[Order, FloatArray]]:
