@@ -40,7 +40,7 @@ class DriveAxis(Axis):
         self.setStyle(tickLength=0, tickTextOffset=2)
 
     def ticks(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
-        every = next((step for step in (1, 2, 5, 10) if (maxVal - minVal) / step * 54 <= size), 20)
+        every = next((step for step in (1, 2, 5, 10, 20) if (maxVal - minVal) / step * 54 <= size), 40)
         first, last = math.ceil(minVal / every), math.floor(maxVal / every)
         return [(float(every), [float(i * every) for i in range(first, last + 1) if i * every <= HIGHEST_DB])]
 
