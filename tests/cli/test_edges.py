@@ -175,3 +175,24 @@ def refused_within(refused, path, command):
         return said, tracemalloc.get_traced_memory()[1]
     finally:
         tracemalloc.stop()
+
+
+@pytest.mark.parametrize(("plain", "with_units"), [
+    (("sweep", "--level-v", "0.5", "--seconds", "2"), ("sweep", "--level-v", "500mV", "--seconds", "2 s")),
+    (("noise", "--level-v", "0.1", "--seconds", "1"), ("noise", "--level-v", "0.1 V", "--seconds", "1000ms")),
+    (("pings", "--length-ms", "0.5", "--every-s", "0.5"), ("pings", "--length-ms", "0.5ms", "--every-s", "500ms")),
+    (("steps", "--seconds", "0.4", "--full-scale-v", "10"), ("steps", "--seconds", "400ms", "--full-scale-v", "10V")),
+])
+def test_numbers_are_taken_with_their_units(run, tmp_path, plain, with_units):
+    for name, given in (("a.wav", plain), ("b.wav", with_units)):
+        assert run("stimulus", given[0], tmp_path / name, *given[1:])[0] == 0
+    assert (tmp_path / "a.wav").read_bytes() == (tmp_path / "b.wav").read_bytes()
+
+
+@pytest.mark.parametrize(("option", "value", "says"), [
+    ("--level-v", "5Hz", "'5Hz' is not in V; type for example 0.5"), ("--level-v", "loud", "'loud' is not a number"),
+    ("--seconds", "2V", "'2V' is not in s"), ("--full-scale-v", "nan", "'nan' is not a number"),
+])
+def test_a_number_in_another_unit_is_refused_with_an_example(refused, tmp_path, option, value, says):
+    assert says in refused("stimulus", "sweep", tmp_path / "a.wav", option, value)
+    assert not (tmp_path / "a.wav").exists()

@@ -32,6 +32,7 @@ from jiyuu.cli.options import (
     Set,
     at_control,
     choose,
+    in_seconds,
     notice,
     print_json,
     typed,
@@ -327,8 +328,8 @@ def characterise(
     resonance: Resonance = None,
     drive_db: DriveDb = "0",
     set: Set = None,
-    sweep_s: Annotated[float | None, typer.Option("--sweep-s", help="Seconds of each sweep of the responses; 5 when "
-                                                  "not given.")] = None,
+    sweep_s: Annotated[float | None, typer.Option(
+        "--sweep-s", parser=in_seconds, help="Seconds of each sweep of the responses; 5 when not given.")] = None,
     positions: Annotated[int | None, typer.Option("--positions", help="Of the resonance control, at which it is swept; "
                                                   "21 when not given.")] = None,
     json: Json = False,

@@ -10,7 +10,18 @@ from typing import TYPE_CHECKING, Annotated, Any
 import numpy as np
 import typer
 
-from jiyuu.cli.options import Channel, FullScale, Json, Out, notice, print_json, say_notices, uncertain
+from jiyuu.cli.options import (
+    Channel,
+    FullScale,
+    Json,
+    Out,
+    in_hertz,
+    in_volts,
+    notice,
+    print_json,
+    say_notices,
+    uncertain,
+)
 from jiyuu.cli.tracking import tracking
 from jiyuu.whole_file import apart_from, write_text
 from jiyuu.wording.notices import notices_head, notices_json
@@ -143,7 +154,8 @@ def levels(
     recordings: Annotated[list[Path], typer.Argument(metavar="RECORDING.wav …")],
     positions: Annotated[str | None, typer.Option(
         "--positions", help="Positions of the control in %, one a recording: 0,25,50,75,100.")] = None,
-    limit_v: Annotated[float, typer.Option("--limit-v", help="What the next module takes, volts peak.")] = 5.0,
+    limit_v: Annotated[float, typer.Option(
+        "--limit-v", parser=in_volts, help="What the next module takes, volts peak.")] = 5.0,
     full_scale_v: FullScale = 10.0,
     channel: Channel = None,
     json: Json = False,
@@ -253,7 +265,7 @@ def curve_csv(measured: MeasuredResponse) -> str:
 def tone(
     recording: Annotated[Path, typer.Argument(metavar="RECORDING.wav")],
     full_scale_v: FullScale = 10.0,
-    concert_a: Annotated[float, typer.Option("--concert-a", help="Frequency of A4, Hz.")] = 440.0,
+    concert_a: Annotated[float, typer.Option("--concert-a", parser=in_hertz, help="Frequency of A4, Hz.")] = 440.0,
     channel: Channel = None,
     json: Json = False,
 ) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -30,7 +30,32 @@ Set = Annotated[list[str] | None, typer.Option("--set", help="name=value of a ci
 Json = Annotated[bool, typer.Option("--json", help="One JSON object on standard output.")]
 Out = Annotated[Path | None, typer.Option("--out", help="File to write.")]
 Channel = Annotated[str | None, typer.Option("--channel", help="left or right, where a recording has two.")]
-FullScale = Annotated[float, typer.Option("--full-scale-v", help="Volts of a full-scale sample.")]
+
+
+def in_unit(unit: str, example: str) -> Callable[[str | float], float]:
+    """Reads a number with or without its unit: '500mV' and '0.5' where unit is V. It raises JiyuuError."""
+    scale, base = (1000.0, "s") if unit == "ms" else (1.0, unit)
+
+    def parsed(text: str | float) -> float:
+        if isinstance(text, float):  # what stands there when nothing was given
+            return text
+        value, given = parse_number(text)
+        if given not in ("", base):
+            raise JiyuuError(f"'{text}' is not in {unit}; type for example {example}.")
+        return value * scale if given else value
+
+    parsed.__name__ = unit
+    return parsed
+
+
+def in_hertz(text: str | float) -> float:
+    """A frequency as it is typed everywhere else: 440, 1k2, A4."""
+    return text if isinstance(text, float) else parse_frequency(text)
+
+
+in_volts, in_seconds = in_unit("V", "0.5, 0.5V or 500mV"), in_unit("s", "2, 2s or 500ms")
+in_milliseconds, in_cents = in_unit("ms", "0.5, 0.5ms or 1s"), in_unit("cents", "5 or 5cents")
+FullScale = Annotated[float, typer.Option("--full-scale-v", parser=in_volts, help="Volts of a full-scale sample.")]
 
 
 def say_notices(notices: Iterable[Notice]) -> None:

@@ -8,7 +8,18 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from jiyuu.cli.options import Channel, FullScale, Json, notice, print_json, say_notices, uncertain
+from jiyuu.cli.options import (
+    Channel,
+    FullScale,
+    Json,
+    in_milliseconds,
+    in_seconds,
+    in_volts,
+    notice,
+    print_json,
+    say_notices,
+    uncertain,
+)
 from jiyuu.errors import SignalError
 
 if TYPE_CHECKING:
@@ -19,9 +30,9 @@ if TYPE_CHECKING:
 
 def stimulus_pings(
     out: Annotated[Path, typer.Argument(metavar="OUT.wav")],
-    length_ms: Annotated[float, typer.Option("--length-ms", help="Of one pulse.")] = 0.5,
-    level_v: Annotated[float, typer.Option("--level-v", help="Volts of a pulse, signed.")] = 5.0,
-    every_s: Annotated[float, typer.Option("--every-s", help="From one pulse to the next.")] = 1.0,
+    length_ms: Annotated[float, typer.Option("--length-ms", parser=in_milliseconds, help="Of one pulse.")] = 0.5,
+    level_v: Annotated[float, typer.Option("--level-v", parser=in_volts, help="Volts of a pulse, signed.")] = 5.0,
+    every_s: Annotated[float, typer.Option("--every-s", parser=in_seconds, help="From one pulse to the next.")] = 1.0,
     count: Annotated[int, typer.Option("--count", help="How many.")] = 5,
     rate: Annotated[int, typer.Option("--rate", help="Sample rate, Hz.")] = 48_000,
     full_scale_v: FullScale = 10.0,

@@ -7,13 +7,13 @@ from typing import Annotated
 
 import typer
 
-from jiyuu.cli.options import Channel, Json, notice, print_json, say_notices, uncertain
+from jiyuu.cli.options import Channel, Json, in_hertz, notice, print_json, say_notices, uncertain
 
 
 def measure_sidebands(
     recording: Annotated[Path, typer.Argument(metavar="RECORDING.wav")],
-    tone_hz: Annotated[float, typer.Option("--tone", help="Hz of the tone that was played.")],
-    rate_hz: Annotated[float, typer.Option("--rate", help="Hz of the sine that moved the cutoff.")],
+    tone_hz: Annotated[float, typer.Option("--tone", parser=in_hertz, help="Hz of the tone that was played.")],
+    rate_hz: Annotated[float, typer.Option("--rate", parser=in_hertz, help="Hz of the sine that moved the cutoff.")],
     orders: Annotated[int, typer.Option("--orders", help="Lines on either side.")] = 4,
     channel: Channel = None,
     json: Json = False,

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from jiyuu.cli.options import FullScale, notice
+from jiyuu.cli.options import FullScale, in_seconds, in_volts, notice
 from jiyuu.errors import SignalError
 
 stimulus_app = typer.Typer(help="Write a stimulus to be played through a real unit.", no_args_is_help=True)
@@ -19,8 +19,8 @@ Rate = Annotated[int, typer.Option("--rate", help="Sample rate, Hz.")]
 def sweep(
     out: OutWav,
     rate: Rate = 48_000,
-    level_v: Annotated[float, typer.Option("--level-v", help="Peak level, volts.")] = 5.0,
-    seconds: Annotated[float, typer.Option("--seconds", help="Length of one sweep.")] = 5.0,
+    level_v: Annotated[float, typer.Option("--level-v", parser=in_volts, help="Peak level, volts.")] = 5.0,
+    seconds: Annotated[float, typer.Option("--seconds", parser=in_seconds, help="Length of one sweep.")] = 5.0,
     full_scale_v: FullScale = 10.0,
 ) -> None:
     """Two identical exponential sweeps with silence around them."""
@@ -38,8 +38,9 @@ def sweep(
 def noise(
     out: OutWav,
     rate: Rate = 48_000,
-    level_v: Annotated[float, typer.Option("--level-v", help="RMS level, volts; peaks reach four times that.")] = 1.0,
-    seconds: Annotated[float, typer.Option("--seconds", help="Length of one passage.")] = 5.0,
+    level_v: Annotated[float, typer.Option(
+        "--level-v", parser=in_volts, help="RMS level, volts; peaks reach four times that.")] = 1.0,
+    seconds: Annotated[float, typer.Option("--seconds", parser=in_seconds, help="Length of one passage.")] = 5.0,
     white: Annotated[bool, typer.Option("--white", help="White instead of pink.")] = False,
     full_scale_v: FullScale = 10.0,
 ) -> None:
@@ -57,7 +58,7 @@ def noise(
 def tones(
     out: OutWav,
     rate: Rate = 48_000,
-    level_v: Annotated[float, typer.Option("--level-v", help="Peak level, volts.")] = 5.0,
+    level_v: Annotated[float, typer.Option("--level-v", parser=in_volts, help="Peak level, volts.")] = 5.0,
     per_octave: Annotated[int, typer.Option("--per-octave", help="Tones in an octave.")] = 12,
     full_scale_v: FullScale = 10.0,
 ) -> None:
@@ -76,7 +77,7 @@ def steps(
     out: OutWav,
     rate: Rate = 48_000,
     volts: Annotated[str, typer.Option("--volts", help="Control volts in order: 0,1,2,3 or 0:8:1.")] = "0:8:1",
-    seconds: Annotated[float, typer.Option("--seconds", help="Length of a step.")] = 1.0,
+    seconds: Annotated[float, typer.Option("--seconds", parser=in_seconds, help="Length of a step.")] = 1.0,
     full_scale_v: FullScale = 10.0,
 ) -> None:
     """A staircase of control volts, for 'measure tracking': play it from a DC-coupled output into the 1 V/octave input

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import numpy as np
 import typer
 
-from jiyuu.cli.options import Channel, FullScale, Json, Out, print_json, say_notices
+from jiyuu.cli.options import Channel, FullScale, Json, Out, in_cents, in_volts, print_json, say_notices
 from jiyuu.whole_file import write_text
 from jiyuu.wording.notices import notices_head, notices_json
 
@@ -26,9 +26,10 @@ def tracking(
     notes: Annotated[str | None, typer.Option("--notes", help="Instead of volts, the notes played, for key follow: "
                                               "C3,E3,G3, hertz of any other scale, 130.8,163.5,196.2, or "
                                               "its steps over the first, C3,5/4,702c.")] = None,
-    tolerance_cents: Annotated[float, typer.Option("--tolerance-cents", help="What counts as in tune.")] = 5.0,
-    reference_v: Annotated[float | None, typer.Option("--reference-v", help="Step that the errors are against; the "
-                                                      "first when not given.")] = None,
+    tolerance_cents: Annotated[float, typer.Option(
+        "--tolerance-cents", parser=in_cents, help="What counts as in tune.")] = 5.0,
+    reference_v: Annotated[float | None, typer.Option(
+        "--reference-v", parser=in_volts, help="Step that the errors are against; the first when not given.")] = None,
     zero_hz: Annotated[str | None, typer.Option("--zero-hz", help="Pitch meant at 0 V: 261.6, C4, 110. The offset is "
                                                 "against it, and given it the offset trim is advised.")] = None,
     no_hf_trim: Annotated[bool, typer.Option("--no-hf-trim", help="The unit has no high-frequency trim.")] = False,
