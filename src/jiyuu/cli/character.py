@@ -23,6 +23,7 @@ from jiyuu.cli.options import (
     print_json,
     typed,
 )
+from jiyuu.cli.waiting import in_view
 from jiyuu.errors import CircuitError
 from jiyuu.quantities import parse_frequency
 
@@ -94,11 +95,13 @@ def character(
                          drive_db=drive_db, settings=set)
     played = source_of(source, pitch, level_v)
     if seed is None:
-        found = list(describe(subject, played).values())
+        with in_view("Listening to the drawing"):
+            found = list(describe(subject, played).values())
     else:
         standing = choose(filter, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance,
                           drive_db=drive_db, settings=set).standing
-        found = _measured(standing, played, seed)
+        with in_view("Measuring"):
+            found = _measured(standing, played, seed)
     if json:
         print_json({
             "measured": seed is not None, "cutoff_hz": subject.cutoff_hz, "loop_gain": subject.gain,
@@ -187,7 +190,8 @@ def compare(
     subjects = [subject_of(name, mode=mode, cutoff=cutoff, resonance_gain=resonance_gain, resonance=resonance,
                            drive_db=drive_db, settings=set) for name in filters]
     played = source_of(source, pitch, level_v)
-    found = compared(subjects, played, same=Same(same), equal_loudness=loudness == "equal")
+    with in_view("Comparing"):
+        found = compared(subjects, played, same=Same(same), equal_loudness=loudness == "equal")
     reasons = None if not why else _why(found, played)
     if json:
         print_json(_comparison_json(subjects, found, filters, reasons))

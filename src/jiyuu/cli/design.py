@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from jiyuu.cli.options import Json, print_json
+from jiyuu.cli.waiting import in_view
 
 
 def design(
@@ -20,7 +21,9 @@ def design(
     from jiyuu.character.design import design as designed
     from jiyuu.character.wish import read_wishes
 
-    found = designed(read_wishes(wish))
+    wishes = read_wishes(wish)
+    with in_view("Designing"):
+        found = designed(wishes)
     if json:
         print_json({"sentence": designed_sentence(found), "proposals": [proposal_json(one) for one in found.proposals]})
         return

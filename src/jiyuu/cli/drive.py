@@ -28,6 +28,7 @@ from jiyuu.cli.options import (
     uncertain,
 )
 from jiyuu.cli.tracking import parse_volts
+from jiyuu.cli.waiting import in_view
 from jiyuu.errors import CircuitError, JiyuuError
 from jiyuu.patch.file_kind import is_patch
 from jiyuu.quantities import parse_frequency
@@ -241,7 +242,8 @@ def measure_drive_of(
     if told:
         notice(told)
     heard, chosen = channel_of(read, None, channel)
-    found = measure_drive(heard, float(read.sample_rate_hz), steps, full_scale_v=full_scale_v)
+    with in_view("Measuring"):
+        found = measure_drive(heard, float(read.sample_rate_hz), steps, full_scale_v=full_scale_v)
     later = (one if one.at_s is None else replace(one, at_s=one.at_s + begins_s) for one in found.notices)
     notices = (*(() if chosen is None else (chosen,)), *later)
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from jiyuu.cli.options import Channel, FullScale, Json, notice, print_json, say_notices
+from jiyuu.cli.waiting import in_view
 from jiyuu.errors import MeasurementError
 
 if TYPE_CHECKING:
@@ -38,7 +39,8 @@ def identify(
     pairs = [(Path(pair[i]), Path(pair[i + 1])) for i in range(0, len(pair) - 1, 2)]
     swept = tuple(side_by_side(lambda one: _swept(*one, channel=channel, full_scale_v=full_scale_v), pairs))
     whistled = None if whistle is None else read_whistle(whistle, channel=channel, full_scale_v=full_scale_v)
-    found = told_by(IdentityRun(swept, whistled))
+    with in_view("Identifying"):
+        found = told_by(IdentityRun(swept, whistled))
     notices, said = notices_of(swept), identity_json(found)
     if json:
         print_json({**said, "warnings": notices_json(notices)})

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from jiyuu.cli.options import Json, notice, print_json
+from jiyuu.cli.waiting import in_view
 from jiyuu.errors import SignalError
 
 if TYPE_CHECKING:
@@ -36,7 +37,8 @@ def masking(
     if rates[0] != rates[1]:
         raise SignalError(f"{wanted.name} runs at {rates[0]:.0f} Hz and {other.name} at {rates[1]:.0f} Hz; bring both "
                           "to one rate.")
-    found = measured(sounds[0].loudest_v, sounds[1].loudest_v, rates[0])
+    with in_view("Listening"):
+        found = measured(sounds[0].loudest_v, sounds[1].loudest_v, rates[0])
     cut = found.cut
     said = QUANTITIES["hidden_percent"].says(found.finding(wanted.name, other.name))
     if out is not None:

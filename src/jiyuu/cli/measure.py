@@ -23,6 +23,7 @@ from jiyuu.cli.options import (
     uncertain,
 )
 from jiyuu.cli.tracking import tracking
+from jiyuu.cli.waiting import in_view
 from jiyuu.whole_file import apart_from, write_text
 from jiyuu.wording.notices import notices_head, notices_json
 
@@ -67,7 +68,8 @@ def response(
     if out is not None:
         apart_from(out, (stimulus, recording))  # before anything is measured
     pair = read_pair(stimulus, recording, full_scale_v=full_scale_v, channel=channel)
-    measured = measure_response(pair.stimulus_v, pair.recording_v, pair.sample_rate_hz)
+    with in_view("Measuring"):
+        measured = measure_response(pair.stimulus_v, pair.recording_v, pair.sample_rate_hz)
     began_s = pair.begins_s
     if loopback is not None:
         from jiyuu.measurement.loopback import less_interface
@@ -283,8 +285,9 @@ def tone(
     if record.cut_short:
         notice(f"jiyuu: only the first {LONGEST_TONE_S:.0f} s of {recording} are read; a steady tone needs no more.")
     record_v, chosen = channel_of(record, None, channel)
-    found, faults = read_tone(record_v, record.sample_rate_hz, concert_a_hz=concert_a)
-    beats = beating_in(record_v, record.sample_rate_hz)
+    with in_view("Measuring"):
+        found, faults = read_tone(record_v, record.sample_rate_hz, concert_a_hz=concert_a)
+        beats = beating_in(record_v, record.sample_rate_hz)
     notices = (*(() if chosen is None else (chosen,)), *faults)
     if json:
         print_json({

@@ -11,6 +11,7 @@ from jiyuu.arrays import FloatArray
 from jiyuu.circuits.linear import level_db
 from jiyuu.cli.curves import ENDINGS
 from jiyuu.cli.options import PatchSettings, notice, print_json, short, typed
+from jiyuu.cli.waiting import in_view
 from jiyuu.errors import CircuitError, JiyuuError, SignalError
 from jiyuu.patch.document import Patch
 from jiyuu.patch.frozen import frozen_at
@@ -157,5 +158,6 @@ def render(
     else:
         recording = read_long(input_wav, full_scale_v=full_scale_v, may_be_silent=True)
         played, rate_hz = recording.channels, recording.sample_rate_hz
-    sound = play_record(patch, played, float(rate_hz), block=block, own_sources=str(input_wav) == "-")
+    with in_view("Rendering"):
+        sound = play_record(patch, played, float(rate_hz), block=block, own_sources=str(input_wav) == "-")
     write_long(output_wav, sound, rate_hz, full_scale_v=full_scale_v, inputs=read)

@@ -20,6 +20,7 @@ from jiyuu.cli.options import (
     say_notices,
     uncertain,
 )
+from jiyuu.cli.waiting import in_view
 from jiyuu.errors import SignalError
 
 if TYPE_CHECKING:
@@ -72,8 +73,9 @@ def measure_ping(
     from jiyuu.wording.notices import notices_json
 
     pair = read_pair(stimulus, recording, full_scale_v=full_scale_v, channel=channel)
-    found = measure_pings(pair.recording_v, pair.sample_rate_hz, pings_in(pair.stimulus_v, pair.sample_rate_hz),
-                          full_scale_v=full_scale_v)
+    with in_view("Measuring"):
+        found = measure_pings(pair.recording_v, pair.sample_rate_hz, pings_in(pair.stimulus_v, pair.sample_rate_hz),
+                              full_scale_v=full_scale_v)
     on = struck_scale(found.pings, parse_scale(scale)) if scale.strip() else None
     if pair.told:
         notice(f"jiyuu: {pair.told}")

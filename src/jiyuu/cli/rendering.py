@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from jiyuu.cli.options import Chosen, notice
+from jiyuu.cli.waiting import in_view
 from jiyuu.errors import SignalError
 from jiyuu.signals.long_record import Record, weighted
 from jiyuu.signals.recordings import read_long, write_long
@@ -45,12 +46,13 @@ def render_filter(
                                         cutoff_hz=standing.cutoff_hz)
     outputs = []
     for channel in source.channels:
-        rendered = render_record(
-            standing.network, weighted([channel], [standing.drive]),
-            sample_rate_hz=source.sample_rate_hz, cutoff_hz=standing.cutoff_hz, gain=standing.gain,
-            modes=[standing.mode], cutoff_cv=cutoff_v,
-            gain_cv=None if resonance_v is None else weighted([resonance_v], [resonance_cv_gain]),
-        )
+        with in_view("Rendering"):
+            rendered = render_record(
+                standing.network, weighted([channel], [standing.drive]),
+                sample_rate_hz=source.sample_rate_hz, cutoff_hz=standing.cutoff_hz, gain=standing.gain,
+                modes=[standing.mode], cutoff_cv=cutoff_v,
+                gain_cv=None if resonance_v is None else weighted([resonance_v], [resonance_cv_gain]),
+            )
         if rendered.difference_db is not None and rendered.difference_db > -90:
             notice(
                 f"jiyuu: the last two integration rates still differ by {rendered.difference_db:.0f} dB at "

@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from jiyuu.cli.options import Channel, FullScale, Json, print_json, say_notices
+from jiyuu.cli.waiting import in_view
 
 
 def measure_settling_of(
@@ -27,7 +28,8 @@ def measure_settling_of(
 
     read = read_to_measure(recording, full_scale_v=full_scale_v)
     heard, chosen = channel_of(read, None, channel)
-    steps = measure_settling(heard, float(read.sample_rate_hz))
+    with in_view("Measuring"):
+        steps = measure_settling(heard, float(read.sample_rate_hz))
     notices = [] if chosen is None else [chosen]
     clipped = at_full_scale(heard, full_scale_v)
     if clipped is not None:

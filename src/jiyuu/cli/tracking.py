@@ -10,6 +10,7 @@ import numpy as np
 import typer
 
 from jiyuu.cli.options import Channel, FullScale, Json, Out, in_cents, in_volts, print_json, say_notices
+from jiyuu.cli.waiting import in_view
 from jiyuu.whole_file import write_text
 from jiyuu.wording.notices import notices_head, notices_json
 
@@ -59,7 +60,8 @@ def tracking(
     zero = C4_HZ if zero_hz is None else parse_frequency(zero_hz)
     record = read_to_measure(recording, full_scale_v=full_scale_v)
     record_v, chosen = channel_of(record, None, channel)
-    found = measure_staircase(record_v, record.sample_rate_hz, asked, harmonic=harmonic)
+    with in_view("Measuring"):
+        found = measure_staircase(record_v, record.sample_rate_hz, asked, harmonic=harmonic)
     if chosen is not None:
         found = replace(found, notices=(chosen, *found.notices))
     read = read_tracking(readings_of(found), reference_v=reference_v, tolerance_cents=tolerance_cents, zero_hz=zero)
