@@ -43,7 +43,7 @@ def test_every_command_that_prints_json_is_described():
     assert {*MADE, "characterise"} == {*commands_with_json()}
 
 
-@pytest.mark.parametrize("command", some([*MADE], 12, long=len(MADE)))
+@pytest.mark.parametrize("command", some([*MADE], 6, long=len(MADE)))
 def test_what_is_printed_is_as_described(command, tmp_path):
     assert wrong(MADE[command](tmp_path), SCHEMA["properties"][command]) == []
 
